@@ -1,0 +1,99 @@
+"""From a MIDI file to MusicXML files, without a server: what ``ductus transcribe`` does."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from ductus.core.errors import BadInput
+from ductus.core.pitch.keys import check_fifths
+from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.reading.read import read
+from ductus.core.reading.settings import ReadingResult, ReadSettings
+from ductus.core.reading.to_piece import piece_from_reading
+from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.pulse import PulseMap, steady_map
+from ductus.core.time.ticks import quarters_of_ticks
+from ductus.core.time.values import STEP_BASES
+from ductus.formats.midi import read_midi
+from ductus.formats.musicxml_write import write_musicxml
+
+NAMES_OF_VALUES = {**{b: b for b in STEP_BASES}, "8th": "eighth", "4th": "quarter", "32th": "32nd"}
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """The options of the command line as they were typed; ``tempo`` None means played freely."""
+
+    meter: str | None = None
+    tempo: float | None = None
+    start_beat_at: float = 0.0
+    about: float | None = None
+    readings: int = 1
+    shortest: str | None = None
+    tuplets: bool | None = None
+    split: str = "reach"
+    key: str = "auto"
+    title: str = ""
+
+
+def settings_from(wishes: Wishes, file_meter: Meter | None) -> ReadSettings:
+    """The settings of the reader. Raises BadInput for a wish that cannot be understood."""
+    if wishes.shortest is not None and wishes.shortest not in NAMES_OF_VALUES:
+        raise BadInput(f"'{wishes.shortest[:20]}' is no note value; use one of {', '.join(STEP_BASES)}.")
+    if wishes.about is not None and not 5 <= wishes.about <= 1000:
+        raise BadInput(f"A tempo of about {wishes.about:g} is out of reach (5 to 1000 quarters a minute).")
+    fifths = None
+    if wishes.key != "auto":
+        try:
+            fifths = int(wishes.key)
+        except ValueError:
+            raise BadInput(
+                f"'{wishes.key[:20]}' is no key; use 'auto' or a number of sharps (+) or flats (-)."
+            ) from None
+        check_fifths(fifths)
+    meter = parse_meter(wishes.meter) if wishes.meter else (file_meter if wishes.tempo is not None else None)
+    return ReadSettings(
+        meter=meter,
+        shortest=NAMES_OF_VALUES[wishes.shortest] if wishes.shortest else None,
+        tuplets=wishes.tuplets,
+        split=None if wishes.split == "reach" else parse_pitch(wishes.split).midi,
+        key=fifths,
+        about=wishes.about,
+    )
+
+
+def transcribe_file(midi: Path, out: Path, wishes: Wishes, doubts: Path | None = None) -> None:
+    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, and the doubts).
+
+    Raises BadInput or OSError; then nothing has been written.
+    """
+    file = read_midi(midi.read_bytes())
+    settings = settings_from(wishes, file.meter)
+    pulses: PulseMap | None = None
+    if wishes.tempo is not None:
+        pulses = steady_map(wishes.tempo, 0, round(wishes.start_beat_at * 1e6))
+    settings = replace(settings, readings=wishes.readings)
+    result = read(file.take, pulses, settings)
+    for k, reading in enumerate((result, *result.rivals)[: wishes.readings], 1):
+        path = out if k == 1 else out.with_name(f"{out.stem}-{k}{out.suffix}")
+        path.write_bytes(write_musicxml(piece_from_reading(reading, wishes.title)))
+    if doubts is not None:
+        doubts.write_text(json.dumps(doubts_json(result), indent=1), encoding="utf-8")
+
+
+def doubts_json(result: ReadingResult) -> list[dict[str, Any]]:
+    """The doubts as plain data: bar, quarters from the first bar line, note numbers (by event), rivals with probability."""
+    return [
+        {
+            "bar": d.bar,
+            "tick": d.tick,
+            "quarters": str(quarters_of_ticks(d.tick)),
+            "notes": list(d.events),
+            "probability": round(d.probability, 4),
+            "rivals": [{"words": r.words, "probability": round(r.probability, 4)} for r in d.rivals],
+        }
+        for d in result.doubts
+    ]

@@ -1,0 +1,40 @@
+"""What entry hears. No clock: times come with the events, in microseconds, and waiting is an event too."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class KeyDown:
+    """A key of the instrument goes down: MIDI key 0..127, velocity 1..127."""
+
+    time_us: int
+    key: int
+    velocity: int = 80
+
+
+@dataclass(frozen=True, slots=True)
+class KeyUp:
+    """A key is let go."""
+
+    time_us: int
+    key: int
+
+
+@dataclass(frozen=True, slots=True)
+class Wait:
+    """Time has passed with nothing heard."""
+
+    time_us: int
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """A command with an argument; the names are the keys of ``machine.COMMANDS``."""
+
+    name: str
+    argument: str = ""
+
+
+Event = KeyDown | KeyUp | Wait | Command

@@ -1,0 +1,170 @@
+"""One bar of a part as symbols: the only way from written notes to the page."""
+
+from __future__ import annotations
+
+import itertools
+from collections import defaultdict
+from collections.abc import Sequence
+
+from ductus.core.notation.beams import beam
+from ductus.core.notation.splitting import split_in_span, split_plain
+from ductus.core.notation.symbols import PartBar, Symbol, TupletSpan, VoiceBar
+from ductus.core.notation.tuplets import PLAIN_BY_TICKS, infer_spans
+from ductus.core.pitch.keys import signature
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Note
+from ductus.core.time.bars import Bar
+from ductus.core.time.values import NoteValue, value_for_ticks
+
+
+def notate_bar(piece: Piece, part_id: str, index: int) -> PartBar:
+    """Return what stands in bar ``index`` (from 0) of a part: every voice fills the bar exactly."""
+    bar = piece.timeline.bar(index)
+    notes = piece.notes_in_bar(part_id, index)
+    marks = piece.marks_in_bar(part_id, index)
+    voices = []
+    for staff in range(1, piece.part(part_id).staves + 1):
+        used = sorted({n.voice for n in notes if n.staff == staff} | {1})
+        for voice in used:
+            mine = [n for n in notes if n.staff == staff and n.voice == voice]
+            asked = [
+                s for m in marks if m.kind == "tuplet" and (m.staff, m.voice) == (staff, voice) if (s := span_of(m))
+            ]
+            follow = next_onset(piece, (part_id, staff, voice), bar, mine)
+            voices.append(_voice_bar(bar, part_id, staff, voice, mine, asked, follow))
+    return PartBar(index, tuple(voices), _accidentals(piece, part_id, index, voices))
+
+
+def next_onset(piece: Piece, line: tuple[str, int, int], bar: Bar, mine: Sequence[Note]) -> int:
+    """Where the next note of the voice begins after this bar, if a note of the bar reaches over its end."""
+    last = max((n.end for n in mine), default=bar.end)
+    if last <= bar.end:
+        return last
+    later = (n.tick for n in piece.line_between(line, bar.end, last) if n.tick >= bar.end)
+    return min(later, default=last)
+
+
+def span_of(mark: Mark) -> TupletSpan | None:
+    """The bracket of a tuplet mark, or None when its length does not fit its ratio."""
+    if mark.tuplet is None or mark.ticks % mark.tuplet.normal:
+        return None
+    base = PLAIN_BY_TICKS.get(mark.ticks // mark.tuplet.normal)
+    return TupletSpan(mark.tick, mark.end, mark.tuplet, base) if base else None
+
+
+def written_chords(notes: Sequence[Note], limit: int) -> list[tuple[int, int, tuple[Note, ...]]]:
+    """Chords (start, end, notes) of one voice: nothing is written past the next onset of the voice.
+
+    ``limit`` is the tick at which the notes after these begin.
+    """
+    at: dict[int, list[Note]] = defaultdict(list)
+    for note in notes:
+        at[note.tick].append(note)
+    ticks = sorted(at)
+    out = []
+    for tick, following in zip(ticks, [*ticks[1:], limit], strict=False):
+        end = max(n.end for n in at[tick])
+        out.append((tick, min(end, following) if following > tick else end, tuple(at[tick])))
+    return out
+
+
+def _voice_bar(
+    bar: Bar, part: str, staff: int, voice: int, notes: Sequence[Note], asked: Sequence[TupletSpan], follow: int
+) -> VoiceBar:
+    def rest_id(tick: int) -> str:
+        return f"r-{part}-{staff}-{voice}-{tick}"
+
+    if not notes:
+        value = value_for_ticks(bar.ticks) or NoteValue("whole")
+        return VoiceBar(staff, voice, (Symbol(rest_id(bar.start), bar.start, bar.ticks, value, whole_bar=True),))
+    stretches = _fill(bar, written_chords(notes, follow))
+    spans = infer_spans(bar, [t for a, b, _ in stretches for t in (a, b)], asked)
+    symbols: list[Symbol] = []
+    for start, end, chord in stretches:
+        for a, length, value, span in _cut(bar, start, end, spans, rest=not chord):
+            continues = bool(chord) and (a > start or chord[0].tick < a)
+            first = not continues
+            ids = frozenset(n.id for n in chord)
+            over = chord and (a + length < end or (end == bar.end and _written_end(chord, follow) > bar.end))
+            symbols.append(
+                Symbol(
+                    (chord[0].id if first else f"{chord[0].id}_{a}") if chord else rest_id(a),
+                    a,
+                    length,
+                    value,
+                    chord,
+                    span,
+                    ids if continues else frozenset(),
+                    ids if over else frozenset(),
+                )
+            )
+    if voice > 1:
+        symbols = _hide_outer_rests(symbols)
+    return VoiceBar(staff, voice, beam(bar, symbols))
+
+
+def _written_end(chord: Sequence[Note], follow: int) -> int:
+    return min(max(n.end for n in chord), follow)
+
+
+def _fill(bar: Bar, chords: Sequence[tuple[int, int, tuple[Note, ...]]]) -> list[tuple[int, int, tuple[Note, ...]]]:
+    """Chords clipped to the bar, with the silences between them as empty chords."""
+    out: list[tuple[int, int, tuple[Note, ...]]] = []
+    now = bar.start
+    for start, end, chord in chords:
+        a, b = max(start, bar.start), min(end, bar.end)
+        if b <= a:
+            continue
+        if a > now:
+            out.append((now, a, ()))
+        out.append((a, b, chord))
+        now = b
+    if now < bar.end:
+        out.append((now, bar.end, ()))
+    return out
+
+
+def _cut(
+    bar: Bar, start: int, end: int, spans: Sequence[TupletSpan], *, rest: bool
+) -> list[tuple[int, int, NoteValue, TupletSpan | None]]:
+    """Cut a stretch at bracket edges, then each part into values."""
+    edges = sorted({start, end} | {x for s in spans for x in (s.start, s.end) if start < x < end})
+    out: list[tuple[int, int, NoteValue, TupletSpan | None]] = []
+    for a, b in itertools.pairwise(edges):
+        span = next((s for s in spans if s.start <= a and b <= s.end), None)
+        pieces = split_in_span(span, a, b) if span else split_plain(bar, a, b, rest=rest)
+        out += [(t, n, value, span) for t, n, value in pieces]
+    return out
+
+
+def _hide_outer_rests(symbols: list[Symbol]) -> list[Symbol]:
+    """In a second voice, silence before its first and after its last note is not drawn."""
+    from dataclasses import replace
+
+    sounding = [i for i, s in enumerate(symbols) if s.notes]
+    return [
+        replace(s, hidden=True) if s.is_rest and (i < sounding[0] or i > sounding[-1]) else s
+        for i, s in enumerate(symbols)
+    ]
+
+
+def _accidentals(piece: Piece, part: str, index: int, voices: Sequence[VoiceBar]) -> dict[str, int]:
+    """Note id -> alteration to draw: what differs from the signature or from earlier in the bar.
+
+    An accidental holds for its line or space to the end of the bar (common practice); a note tied over the bar
+    line repeats none.
+    """
+    base = signature(piece.key_at(index).fifths)
+    out: dict[str, int] = {}
+    for staff in {v.staff for v in voices}:
+        state: dict[tuple[str, int], int] = {}
+        symbols = sorted((s for v in voices if v.staff == staff for s in v.symbols if s.notes), key=lambda s: s.tick)
+        for symbol in symbols:
+            for note in symbol.notes:
+                if note.id in symbol.tied_from:
+                    continue
+                place = (note.pitch.step, note.pitch.octave)
+                if state.get(place, base[note.pitch.step]) != note.pitch.alter:
+                    out[note.id] = note.pitch.alter
+                    state[place] = note.pitch.alter
+    return out

@@ -1,0 +1,115 @@
+"""Cutting a stretch of a bar into writable values, so that the beats stay visible."""
+
+from __future__ import annotations
+
+from ductus.core.notation.symbols import TupletSpan
+from ductus.core.notation.tuplets import FINEST
+from ductus.core.time.bars import Bar
+from ductus.core.time.meters import BAR, BEAT, MIDDLE
+from ductus.core.time.values import BASE_TICKS, NoteValue, value_for_ticks
+
+Piece_ = tuple[int, int, NoteValue]  # start tick, length in ticks, value
+
+
+def split_plain(bar: Bar, start: int, end: int, *, rest: bool) -> list[Piece_]:
+    """Cut [start, end) of a bar, outside brackets, into single values.
+
+    A length that no plain value reaches (a scrap of a tuplet without bracket) is written with the nearest
+    shorter value and keeps its exact length.
+    """
+    value = value_for_ticks(end - start)
+    if value is not None and (rest_stands if rest else note_stands)(bar, start, end, value):
+        return [(start, end - start, value)]
+    cut = _strongest_inside(bar, start, end)
+    if cut is None:
+        return [(start, end - start, value or nearest_value(end - start))]
+    return split_plain(bar, start, cut, rest=rest) + split_plain(bar, cut, end, rest=rest)
+
+
+def _strongest_inside(bar: Bar, start: int, end: int) -> int | None:
+    """The metrically strongest place strictly inside a stretch; of equals, the one nearest its end for a late
+    start and nearest its start otherwise. None where no plain grid place lies inside."""
+    best: tuple[int, int] | None = None
+    step = 1
+    while step * 2 * FINEST <= end - start:
+        step *= 2
+    while step >= 1:
+        grid = step * FINEST
+        first = start + (-bar.offset_of(start)) % grid
+        for place in range(first if first > start else first + grid, end, grid):
+            key = (bar.level_at(place), place)
+            if best is None or key < best:
+                best = key
+        if best is not None:
+            return best[1]
+        step //= 2
+    return None
+
+
+def nearest_value(ticks: int) -> NoteValue:
+    """The longest plain value that is not longer than ``ticks`` (the shortest there is at worst)."""
+    fitting = [base for base, length in BASE_TICKS.items() if length <= ticks]
+    return NoteValue(fitting[0] if fitting else "256th")
+
+
+def inner_level(bar: Bar, start: int, end: int) -> int:
+    """Rank of the strongest place strictly inside a stretch (large when there is none)."""
+    cut = _strongest_inside(bar, start, end)
+    return 99 if cut is None else bar.level_at(cut)
+
+
+def note_stands(bar: Bar, start: int, end: int, value: NoteValue) -> bool:
+    """May a note stand unsplit over [start, end)?"""
+    crossed = inner_level(bar, start, end)
+    a, b = bar.level_at(start), bar.level_at(end)
+    if bar.meter.irregular and crossed <= MIDDLE:
+        return start == bar.start and end == bar.end
+    if value.dots == 2:
+        return a <= BEAT and crossed > MIDDLE
+    if crossed == MIDDLE and a > BAR:
+        return a <= BEAT and b <= BEAT
+    if a <= crossed:
+        return True
+    if bar.meter.compound and crossed <= BEAT:
+        return False
+    unit = (end - start) // 2
+    syncopated = value.dots == 0 and a == b == crossed + 1 and bar.level_at(start + unit) == crossed
+    ends_strong = value.dots == 1 and b <= crossed and a == crossed + 1
+    return syncopated or ends_strong
+
+
+def rest_stands(bar: Bar, start: int, end: int, value: NoteValue) -> bool:
+    """May a rest stand unsplit over [start, end)?"""
+    length, meter = end - start, bar.meter
+    a, crossed = bar.level_at(start), inner_level(bar, start, end)
+    if meter.compound and length == meter.beat_ticks and a <= BEAT:
+        return True
+    if value.dots:
+        return value.dots == 1 and a <= BEAT and length < meter.beat_ticks and not meter.compound
+    if crossed <= BEAT:  # longer than a beat: only halves of a four-beat bar
+        aligned = bar.offset_of(start) % length == 0
+        return aligned and len(meter.groups) % 2 == 0 and not meter.irregular and not meter.compound
+    if meter.compound and length > meter.unit_ticks:
+        return a <= BEAT and length == 2 * meter.unit_ticks
+    return bar.offset_of(start) % length == 0 or a < crossed
+
+
+def split_in_span(span: TupletSpan, start: int, end: int) -> list[Piece_]:
+    """Cut [start, end) inside a bracket into values of the bracket's time."""
+    scale = span.ratio.scale
+    out: list[Piece_] = []
+    while start < end:
+        written = (end - start) / scale
+        value = value_for_ticks(int(written)) if written.denominator == 1 else None
+        if value is not None and value.dots <= 1:
+            out.append((start, end - start, value))
+            break
+        fitting = [b for b, t in BASE_TICKS.items() if t <= written]
+        base = fitting[0] if fitting else "256th"
+        length = int(BASE_TICKS[base] * scale)
+        if not fitting or length >= end - start or length <= 0:
+            out.append((start, end - start, nearest_value(int(written))))
+            break
+        out.append((start, length, NoteValue(base)))
+        start += length
+    return out

@@ -1,0 +1,1 @@
+"""Takes: what was played, never altered."""

@@ -1,0 +1,1 @@
+"""Spelled pitches, keys and transposition."""

@@ -1,0 +1,83 @@
+"""Key signatures.
+
+Conventions: a key is its number of fifths, -7 (seven flats) to 7 (seven sharps), and a mode.
+"""
+
+from __future__ import annotations
+
+from ductus.core.errors import BadInput
+
+SHARP_ORDER = "FCGDAEB"
+MAJOR_NAMES = {
+    i - 7: name
+    for i, name in enumerate(
+        (
+            "C flat",
+            "G flat",
+            "D flat",
+            "A flat",
+            "E flat",
+            "B flat",
+            "F",
+            "C",
+            "G",
+            "D",
+            "A",
+            "E",
+            "B",
+            "F sharp",
+            "C sharp",
+        )
+    )
+}
+MINOR_NAMES = {
+    i - 7: name
+    for i, name in enumerate(
+        (
+            "A flat",
+            "E flat",
+            "B flat",
+            "F",
+            "C",
+            "G",
+            "D",
+            "A",
+            "E",
+            "B",
+            "F sharp",
+            "C sharp",
+            "G sharp",
+            "D sharp",
+            "A sharp",
+        )
+    )
+}
+
+
+def signature(fifths: int) -> dict[str, int]:
+    """Alteration of each letter under a key signature.
+
+    >>> signature(-2)["E"], signature(1)["F"], signature(0)["C"]
+    (-1, 1, 0)
+    """
+    check_fifths(fifths)
+    return {
+        step: int(step in SHARP_ORDER[: max(fifths, 0)]) - int(step in SHARP_ORDER[::-1][: max(-fifths, 0)])
+        for step in SHARP_ORDER
+    }
+
+
+def check_fifths(fifths: int) -> None:
+    """Raise BadInput unless a signature of so many fifths exists."""
+    if not -7 <= fifths <= 7:
+        raise BadInput(f"A key signature has at most seven sharps or flats, not {abs(fifths)}.")
+
+
+def key_words(fifths: int, mode: str = "major") -> str:
+    """Say a key: "G minor".
+
+    >>> key_words(-2, "minor")
+    'G minor'
+    """
+    check_fifths(fifths)
+    return f"{(MINOR_NAMES if mode == 'minor' else MAJOR_NAMES)[fifths]} {mode}"

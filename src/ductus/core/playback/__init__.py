@@ -1,0 +1,1 @@
+"""Pieces and takes as timed events; the click and its ranks."""

@@ -1,0 +1,97 @@
+"""How a take is to be read (JOB 6), and what comes out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from ductus.core.pitch.pitches import Pitch
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import PulseMap
+
+MIDDLE_C = 60
+
+
+@dataclass(frozen=True, slots=True)
+class ReadSettings:
+    """Every choice has a default that fits most playing; None means "found from the playing".
+
+    ``shortest`` is the finest value written ("16th"); ``tuplets`` None allows them where clearly played;
+    ``split`` is a MIDI key (that key and above to the upper staff), or None for hands by reach; ``hand`` 1 or 2
+    puts everything on one staff; ``key`` in fifths; ``plainness`` -2 (finer) .. 2 (plainer);
+    ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are wanted.
+    """
+
+    meter: Meter | None = None
+    shortest: str | None = None
+    tuplets: bool | None = None
+    split: int | None = None
+    hand: int | None = None
+    voices: int | None = None
+    key: int | None = None
+    staccato: str = "dot"
+    plainness: int = 0
+    about: float | None = None
+    readings: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Pins:
+    """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; and beats as
+    (time in microseconds, tick)."""
+
+    hands: Mapping[int, int] = field(default_factory=dict)
+    places: Mapping[int, int] = field(default_factory=dict)
+    values: Mapping[int, int] = field(default_factory=dict)
+    beats: tuple[tuple[int, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ReadNote:
+    """One played note as written: ``event`` is its index in the take, times in ticks, ``hand`` 1 right, 2 left."""
+
+    event: int
+    tick: int
+    ticks: int
+    hand: int
+    voice: int
+    pitch: Pitch
+    velocity: int
+    articulations: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Rival:
+    """Another reading of a doubtful place: (event, tick, ticks) of the notes it moves, in words, with its probability."""
+
+    words: str
+    probability: float
+    places: tuple[tuple[int, int, int], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A close call: where, which played notes, how sure the reading is, and the rivals."""
+
+    bar: int
+    tick: int
+    events: tuple[int, ...]
+    probability: float
+    rivals: tuple[Rival, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingResult:
+    """A reading of a take: notes in ticks of ``pulses``, tick 0 being the first bar line of bar 0 (a pick-up is bar 0)."""
+
+    notes: tuple[ReadNote, ...]
+    pulses: PulseMap
+    meter: Meter
+    pickup: int
+    key: int
+    mode: str
+    shortest: str
+    lag_us: int
+    doubts: tuple[Doubt, ...] = ()
+    rivals: tuple[ReadingResult, ...] = ()
+    remarks: tuple[str, ...] = ()

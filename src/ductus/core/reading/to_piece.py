@@ -1,0 +1,100 @@
+"""A reading as written notes of a piece: into an open piece at a bar, or as a piece of its own."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from ductus.core.reading.settings import ReadingResult, ReadNote
+from ductus.core.score.layouts import LAYOUTS
+from ductus.core.score.piece import Piece, make_piece
+from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Record, TempoMark, checked_text
+from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import NoteValue
+
+MAX_VOICES = 4
+
+
+def layered(notes: Sequence[ReadNote]) -> list[ReadNote]:
+    """Give each hand's notes voices so that within a voice only chords (same tick and length) overlap.
+
+    Greedy: longest first at each place, into the first voice that is free (the voice asked for comes first).
+    Whatever does not fit into four voices is cut at the next onset of the last voice.
+    """
+    out: list[ReadNote] = []
+    for hand in (1, 2):
+        mine = [n for n in notes if n.hand == hand]
+        chords: dict[tuple[int, int, int], list[ReadNote]] = defaultdict(list)
+        for n in mine:
+            chords[n.tick, -n.ticks, n.voice].append(n)
+        busy: list[tuple[int, int]] = [(-1, 0)] * MAX_VOICES  # (start, end) of the last chord in each voice
+        for (tick, minus_ticks, _), group in sorted(chords.items()):
+            ticks = -minus_ticks
+            voice = next(
+                (v for v, (start, end) in enumerate(busy) if end <= tick or (start, end) == (tick, tick + ticks)), None
+            )
+            if voice is None:
+                voice = MAX_VOICES - 1
+            busy[voice] = (tick, tick + ticks)
+            out += [replace(n, voice=voice + 1) for n in group]
+    return sorted(out, key=lambda n: (n.tick, n.pitch.midi, n.event))
+
+
+def to_notes(
+    result: ReadingResult, part: str, staff_of_hand: dict[int, int], shift: int, take: int | None
+) -> list[Note]:
+    """Written notes of a reading, ``shift`` ticks later, ids still empty."""
+    return [
+        Note(
+            "",
+            part,
+            staff_of_hand[n.hand],
+            n.voice,
+            n.tick + shift,
+            n.ticks,
+            n.pitch,
+            n.velocity,
+            articulations=n.articulations,
+            take=take,
+            event=n.event,
+        )
+        for n in layered(result.notes)
+        if n.tick + shift >= 0
+    ]
+
+
+def piece_from_reading(result: ReadingResult, title: str = "") -> Piece:
+    """A piece for keys that holds a reading, pick-up included."""
+    first = min(n.tick for n in result.notes)
+    bar = result.meter.bar_ticks
+    if first < 0:
+        pickup = -first % bar
+        shift = -(first // bar) * bar - ((bar - pickup) if pickup else 0)
+    else:
+        pickup, shift = 0, -(first // bar) * bar
+    beat = NoteValue("quarter", 1) if result.meter.compound else NoteValue("quarter")
+    us_per_quarter = typical_quarter_us(result)
+    bpm = round(60e6 / us_per_quarter * QUARTER / beat.ticks, 2)
+    records: list[Record] = [
+        Facts(title=checked_text(title, "title"), pickup=pickup),
+        *LAYOUTS["keys"],
+        MeterChange("m0", 0, result.meter),
+        KeyChange("k0", 0, result.key, result.mode),
+        TempoMark("t0", 0, bpm, beat),
+    ]
+    notes = to_notes(result, "p1", {1: 1, 2: 2}, shift, None)
+    return make_piece([*records, *(replace(n, id=f"n{k}") for k, n in enumerate(notes, 1))])
+
+
+def typical_quarter_us(result: ReadingResult) -> float:
+    """Median microseconds to the quarter over the stretch that was played."""
+    ticks = sorted({n.tick for n in result.notes})
+    paces = sorted(result.pulses.us_per_quarter_at(t) for t in ticks)
+    return paces[len(paces) // 2]
+
+
+def span_of_notes(notes: Iterable[Note]) -> tuple[int, int]:
+    """First tick and end of a set of notes."""
+    listed = list(notes)
+    return min(n.tick for n in listed), max(n.end for n in listed)

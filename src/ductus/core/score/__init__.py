@@ -1,0 +1,1 @@
+"""The piece, its records, and the edits that change it."""

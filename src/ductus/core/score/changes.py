@@ -1,0 +1,122 @@
+"""Changes: every edit is data, rows before and rows after, with a sentence that names it.
+
+Nobody writes an undo by hand: the inverse of a change is its rows turned round.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ductus.core.score.piece import Piece, Row
+from ductus.core.score.records import Mark, Note, Record
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """Rows (before, after) and the sentence that names them. An empty change does nothing."""
+
+    sentence: str
+    rows: tuple[Row, ...] = ()
+
+    def __bool__(self) -> bool:
+        return bool(self.rows)
+
+    def inverse(self) -> Change:
+        """The change that takes this one back."""
+        return Change(self.sentence, tuple((after, before) for before, after in reversed(self.rows)))
+
+    def apply(self, piece: Piece) -> Piece:
+        """Return the piece after the change."""
+        return piece.with_rows(self.rows) if self.rows else piece
+
+    def bars(self, piece: Piece) -> tuple[set[int], bool]:
+        """Bars whose page content may differ (under ``piece``), and whether everything may."""
+        from ductus.core.score.piece import bars_touched
+
+        found: set[int] = set()
+        for row in self.rows:
+            for record in row:
+                if isinstance(record, Note | Mark):
+                    found.update(bars_touched(piece.timeline, record))
+                elif record is not None:
+                    return found, True
+        return found, False
+
+
+class Draft:
+    """Collects rows against a piece while an edit is worked out; later rows see earlier ones.
+
+    ``change(sentence)`` gives one row an id: what the first saw before, what the last left after.
+    """
+
+    def __init__(self, piece: Piece) -> None:
+        self.piece = piece
+        self.serial = piece.serial
+        self._before: dict[str, Record | None] = {}
+        self._after: dict[str, Record | None] = {}
+
+    def new_id(self, letter: str) -> str:
+        """A fresh id such as "n17"."""
+        self.serial += 1
+        return f"{letter}{self.serial}"
+
+    def put(self, record: Record) -> None:
+        """Add or replace a record."""
+        self._remember(record.id, record)
+
+    def drop(self, record: Record) -> None:
+        """Remove a record."""
+        self._remember(record.id, None)
+
+    def _remember(self, record_id: str, after: Record | None) -> None:
+        if record_id not in self._before:
+            self._before[record_id] = _lookup(self.piece, record_id)
+        self._after[record_id] = after
+
+    def line_between(self, line: tuple[str, int, int], start: int, end: int) -> list[Note]:
+        """Notes of a line in [start, end), the draft's rows included."""
+        kept = [n for n in self.piece.line_between(line, start, end) if n.id not in self._after]
+        mine = [
+            n for n in self._after.values() if isinstance(n, Note) and n.line == line and n.tick < end and n.end > start
+        ]
+        return sorted(kept + mine, key=lambda n: (n.tick, n.pitch.midi, n.id))
+
+    def marks_between(self, line: tuple[str, int, int], kind: str, start: int, end: int) -> list[Mark]:
+        """Marks of one kind and line that overlap [start, end), the draft's rows included."""
+        bars = range(
+            self.piece.timeline.bar_at(max(start, 0)).index, self.piece.timeline.bar_at(max(end - 1, 0)).index + 1
+        )
+        old = {m.id: m for bar in bars for m in self.piece.marks_in_bar(line[0], bar) if m.id not in self._after}
+        mine = {m.id: m for m in self._after.values() if isinstance(m, Mark)}
+        both = {**old, **mine}.values()
+        return [
+            m for m in both if m.kind == kind and (m.part, m.staff, m.voice) == line and m.tick < end and m.end > start
+        ]
+
+    def change(self, sentence: str) -> Change:
+        """All rows as one change; rows that end where they began are left out."""
+        rows = tuple((self._before[i], after) for i, after in self._after.items() if self._before[i] != after)
+        return Change(sentence, rows)
+
+
+def _lookup(piece: Piece, record_id: str) -> Record | None:
+    if record_id == "facts":
+        return piece.facts
+    for table in (piece.notes, piece.marks, piece.parts, piece.meters, piece.keys, piece.tempi):
+        if record_id in table:
+            return table[record_id]
+    return None
+
+
+def joined(sentence: str, changes: Iterable[Change]) -> Change:
+    """One change out of several that were made one on top of the other."""
+    first: dict[str, Record | None] = {}
+    last: dict[str, Record | None] = {}
+    for change in changes:
+        for before, after in change.rows:
+            record = after if after is not None else before
+            assert record is not None
+            first.setdefault(record.id, before)
+            last[record.id] = after
+    return Change(sentence, tuple((first[i], last[i]) for i in last if first[i] != last[i]))

@@ -1,0 +1,180 @@
+"""Edits of notes: each returns a Change or fills a Draft. Every way of entry obeys the same three policies.
+
+Policies (JOB 3.8): "replace" clears the voice inside the step and cuts a note that sounds into it; "add"
+leaves what is there; "keep" jumps to the next silence. Exact duplicates are never stacked: they are counted.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from ductus.core.errors import BadInput
+from ductus.core.pitch.pitches import Pitch
+from ductus.core.score.changes import Change, Draft
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Note
+from ductus.core.time.values import BASE_TICKS, NoteValue, value_for_ticks
+
+Line = tuple[str, int, int]  # part id, staff from 1, voice from 1
+POLICIES = ("replace", "add", "keep")
+MAX_VOICES = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Strike:
+    """One note to be written: spelled pitch and velocity 1..127."""
+
+    pitch: Pitch
+    velocity: int
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """What became of a chord: the tick it was written at, ids of its notes, and duplicates left out."""
+
+    tick: int
+    ids: tuple[str, ...]
+    duplicates: int
+    voice: int
+
+
+def clear_span(draft: Draft, line: Line, start: int, end: int) -> None:
+    """Empty a stretch of a voice: notes that begin in it go, a note that sounds into it is cut."""
+    for note in draft.line_between(line, start, end):
+        if note.tick < start:
+            draft.put(replace(note, ticks=start - note.tick, sounds_ticks=None))
+        else:
+            draft.drop(note)
+
+
+def next_silence(draft: Draft, line: Line, tick: int, ticks: int) -> int:
+    """The first tick from ``tick`` on at which ``ticks`` of silence begin in the voice."""
+    while True:
+        inside = draft.line_between(line, tick, tick + ticks)
+        if not inside:
+            return tick
+        tick = max(n.end for n in inside)
+
+
+def place_chord(
+    draft: Draft,
+    line: Line,
+    tick: int,
+    ticks: int,
+    strikes: Sequence[Strike],
+    policy: str,
+    *,
+    sounds_ticks: int | None = None,
+    sounds_late: int = 0,
+) -> Placed:
+    """Write a chord into a voice under a policy; an empty ``strikes`` is a rest (only "replace" clears)."""
+    part, staff, voice = line
+    if policy == "keep":
+        tick = next_silence(draft, line, tick, ticks)
+    elif policy == "replace":
+        clear_span(draft, line, tick, tick + ticks)
+    there = draft.line_between(line, tick, tick + ticks)
+    if policy == "add" and any((n.tick, n.ticks) != (tick, ticks) for n in there):
+        voice = _free_voice(draft, line, tick, ticks)
+        there = draft.line_between((part, staff, voice), tick, tick + ticks)
+    present = {n.pitch.midi for n in there if n.tick == tick}
+    ids, duplicates = [], 0
+    for strike in strikes:
+        if strike.pitch.midi in present:
+            duplicates += 1
+            continue
+        present.add(strike.pitch.midi)
+        note = Note(
+            draft.new_id("n"), part, staff, voice, tick, ticks, strike.pitch, strike.velocity, sounds_late, sounds_ticks
+        )
+        draft.put(note)
+        ids.append(note.id)
+    return Placed(tick, tuple(ids), duplicates, voice)
+
+
+def _free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
+    part, staff, own = line
+    for voice in range(1, MAX_VOICES + 1):
+        inside = draft.line_between((part, staff, voice), tick, tick + ticks)
+        if voice != own and all((n.tick, n.ticks) == (tick, ticks) for n in inside):
+            return voice
+    return own
+
+
+def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
+    """Put a bracket for ``value`` at ``tick`` unless one with its ratio is there already.
+
+    The bracket spans ``normal`` notes of the value's base and is left out where it would cross a bar line
+    (the notation then finds a bracket of its own).
+    """
+    part, staff, voice = line
+    if value.tuplet is None:
+        return
+    length = value.tuplet.normal * BASE_TICKS[value.base]
+    there = draft.marks_between(line, "tuplet", tick, tick + 1)
+    if any(m.tuplet == value.tuplet for m in there):
+        return
+    for old in draft.marks_between(line, "tuplet", tick, tick + length):
+        draft.drop(old)
+    bar = draft.piece.timeline.bar_at(tick)
+    if tick + length <= bar.end:
+        draft.put(Mark(draft.new_id("m"), "tuplet", part, staff, voice, tick, length, tuplet=value.tuplet))
+
+
+def clear_brackets(draft: Draft, line: Line, tick: int, ticks: int) -> None:
+    """Remove brackets that a plain value written over [tick, tick + ticks) breaks."""
+    for mark in draft.marks_between(line, "tuplet", tick, tick + ticks):
+        draft.drop(mark)
+
+
+def delete_notes(piece: Piece, ids: Iterable[str]) -> Change:
+    """Delete notes; brackets left with no note inside go with them."""
+    draft = Draft(piece)
+    gone = [piece.notes[i] for i in ids if i in piece.notes]
+    for note in gone:
+        draft.drop(note)
+    for note in gone:
+        for mark in draft.marks_between(note.line, "tuplet", note.tick, note.end):
+            if not draft.line_between(note.line, mark.tick, mark.end):
+                draft.drop(mark)
+    return draft.change(f"{count_words(len(gone), 'note')} deleted")
+
+
+def write_notes(piece: Piece, notes: Iterable[Note], clear: Iterable[tuple[Line, int, int]], sentence: str) -> Change:
+    """Write ready notes (ids are given here) after clearing stretches of voices: how a reading reaches the page."""
+    draft = Draft(piece)
+    for line, start, end in clear:
+        clear_span(draft, line, start, end)
+        clear_brackets(draft, line, start, end)
+    for note in notes:
+        draft.put(replace(note, id=draft.new_id("n")))
+    return draft.change(sentence)
+
+
+def change_facts(piece: Piece, **facts: object) -> Change:
+    """Change the head of the page (title, composer, ...)."""
+    draft = Draft(piece)
+    draft.put(replace(piece.facts, **facts))  # type: ignore[arg-type]
+    return draft.change("Title block changed")
+
+
+def trim_empty_bars(piece: Piece) -> Change:
+    """Remove the empty bars at the end (JOB 1.4)."""
+    draft = Draft(piece)
+    used = max(piece.last_end, default=-1) + 1
+    draft.put(replace(piece.facts, bars=max(used, 1)))
+    return draft.change("Empty bars at the end removed")
+
+
+def count_words(count: int, thing: str) -> str:
+    """ "1 note", "12 notes"."""
+    return f"{count:,} {thing}{'' if count == 1 else 's'}"
+
+
+def checked_value(ticks: int) -> NoteValue:
+    """The value that lasts ``ticks``; raises BadInput when there is none."""
+    value = value_for_ticks(ticks)
+    if value is None:
+        raise BadInput("That length is no single note value.")
+    return value

@@ -1,0 +1,58 @@
+"""New pieces from a layout (JOB 1.1): the parts, clefs and sounds that a way of playing needs."""
+
+from __future__ import annotations
+
+from ductus.core.pitch.keys import check_fifths
+from ductus.core.score.piece import Piece, make_piece
+from ductus.core.score.records import Facts, KeyChange, MeterChange, Part, Record, TempoMark, checked_text
+from ductus.core.time.meters import Meter
+from ductus.core.time.values import NoteValue
+
+LAYOUTS: dict[str, tuple[Part, ...]] = {
+    "keys": (Part("p1", "Piano", "Pno.", 0),),
+    "singer and keys": (
+        Part("p1", "Singer", "S.", 52, ("treble",), 0, lyrics=True),
+        Part("p2", "Piano", "Pno.", 0, ("treble", "bass"), 1),
+    ),
+    "melody": (Part("p1", "Melody", "Mel.", 73, ("treble",)),),
+    "four voices": (
+        Part("p1", "Sopranos and altos", "S. A.", 52, ("treble",), 0, lyrics=True),
+        Part("p2", "Tenors and basses", "T. B.", 52, ("bass",), 1, lyrics=True),
+    ),
+}
+NEW_PIECE_BARS = 4
+
+
+def new_piece(
+    layout: str = "keys",
+    title: str = "",
+    meter: Meter | None = None,
+    fifths: int = 0,
+    mode: str = "major",
+    pickup: int = 0,
+    bpm: float = 92.0,
+    tempo_text: str = "",
+    composer: str = "",
+    subtitle: str = "",
+) -> Piece:
+    """Make a clean piece; what is not answered leaves no text on the page.
+
+    ``pickup`` in ticks, ``bpm`` in felt beats a minute (dotted quarters in compound meters).
+    """
+    meter = meter or Meter(4, 4)
+    check_fifths(fifths)
+    beat = NoteValue("quarter", 1) if meter.compound else NoteValue("quarter")
+    records: list[Record] = [
+        Facts(
+            title=checked_text(title, "title"),
+            subtitle=checked_text(subtitle, "subtitle"),
+            composer=checked_text(composer, "composer line"),
+            pickup=pickup if 0 < pickup < meter.bar_ticks else 0,
+            bars=NEW_PIECE_BARS + bool(pickup),
+        ),
+        *LAYOUTS[layout],
+        MeterChange("m0", 0, meter),
+        KeyChange("k0", 0, fifths, mode),
+        TempoMark("t0", 0, bpm, beat, checked_text(tempo_text, "tempo word")),
+    ]
+    return make_piece(records)

@@ -1,0 +1,252 @@
+"""The piece: an immutable set of records with what is derived from them.
+
+A piece never changes; ``with_rows`` gives the next one and carries over what is still true (bar line
+positions, notes by bar), so that one key press in a long piece costs what one bar costs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ductus.core.errors import NotThere
+from ductus.core.score.records import KIND_OF, Facts, KeyChange, Mark, MeterChange, Note, Part, Record, TempoMark
+from ductus.core.time.bars import Bar, Timeline
+from ductus.core.time.meters import Meter
+
+Row = tuple[Record | None, Record | None]  # before, after: None on the left adds, None on the right removes
+DEFAULT_METER = Meter(4, 4)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Piece:
+    """All records by kind and id, the time line, and notes and marks by (part, bar they touch)."""
+
+    facts: Facts
+    parts: Mapping[str, Part]
+    meters: Mapping[str, MeterChange]
+    keys: Mapping[str, KeyChange]
+    tempi: Mapping[str, TempoMark]
+    notes: Mapping[str, Note]
+    marks: Mapping[str, Mark]
+    timeline: Timeline
+    by_bar: Mapping[tuple[str, int], frozenset[str]]
+    serial: int
+    last_end: Mapping[int, int]  # bar index -> how many notes touch it
+
+    # --- reading ---------------------------------------------------------------------
+
+    @property
+    def bar_count(self) -> int:
+        """Bars on the page: those asked for and those that hold notes."""
+        return max(self.facts.bars, max(self.last_end, default=-1) + 1, 1)
+
+    @property
+    def end(self) -> int:
+        """Tick of the last bar line."""
+        return self.timeline.bar(self.bar_count - 1).end
+
+    def ordered_parts(self) -> list[Part]:
+        """Parts from the top of the page down."""
+        return sorted(self.parts.values(), key=lambda p: (p.order, p.id))
+
+    def part(self, part_id: str) -> Part:
+        """Return a part; raises NotThere."""
+        try:
+            return self.parts[part_id]
+        except KeyError:
+            raise NotThere("That part is not in this piece any more.") from None
+
+    def bars(self) -> Iterator[Bar]:
+        """All bars on the page."""
+        return (self.timeline.bar(i) for i in range(self.bar_count))
+
+    def notes_in_bar(self, part: str, bar: int) -> list[Note]:
+        """Notes of a part that sound in a bar, those tied in from before included, by tick and pitch."""
+        found = [self.notes[i] for i in self.by_bar.get((part, bar), ()) if i in self.notes]
+        return sorted(found, key=note_order)
+
+    def notes_between(self, part: str, start: int, end: int) -> list[Note]:
+        """Notes of a part that overlap the stretch [start, end) of ticks, by tick and pitch."""
+        first, last = self.timeline.bar_at(max(start, 0)).index, self.timeline.bar_at(max(end - 1, 0)).index
+        ids: set[str] = set()
+        for bar in range(first, last + 1):
+            ids |= self.by_bar.get((part, bar), frozenset())
+        found = (self.notes[i] for i in ids if i in self.notes)
+        return sorted((n for n in found if n.tick < end and n.end > start), key=note_order)
+
+    def line_between(self, line: tuple[str, int, int], start: int, end: int) -> list[Note]:
+        """Notes of one (part, staff, voice) that overlap [start, end)."""
+        return [n for n in self.notes_between(line[0], start, end) if n.line == line]
+
+    def marks_in_bar(self, part: str, bar: int) -> list[Mark]:
+        """Marks of a part that touch a bar, by tick."""
+        found = [self.marks[i] for i in self.by_bar.get((part, bar), ()) if i in self.marks]
+        return sorted(found, key=lambda m: (m.tick, m.id))
+
+    def key_at(self, bar: int) -> KeyChange:
+        """The key signature in force in a bar."""
+        before = [k for k in self.keys.values() if k.bar <= bar]
+        return max(before, key=lambda k: k.bar) if before else KeyChange("k0", 0, 0)
+
+    def tempo_at(self, tick: int) -> TempoMark:
+        """The tempo in force at a tick (a quarter at 100 when none is set)."""
+        before = [t for t in self.tempi.values() if t.tick <= tick]
+        return max(before, key=lambda t: t.tick) if before else TempoMark("t0", 0, 100.0)
+
+    # --- making the next piece -------------------------------------------------------
+
+    def with_rows(self, rows: Iterable[Row]) -> Piece:
+        """Return the piece with rows replaced; row order does not matter unless an id occurs twice."""
+        tables: dict[str, dict[str, Record]] = {}
+        facts, serial = self.facts, self.serial
+        touched: dict[tuple[str, int], set[str]] = {}
+        counts = dict(self.last_end)
+        rebar = False
+        for before, after in rows:
+            record = after if after is not None else before
+            if record is None:
+                continue
+            kind = KIND_OF[type(record)]
+            if kind == "facts":
+                rebar |= isinstance(after, Facts) and after.pickup != facts.pickup
+                facts = after if isinstance(after, Facts) else Facts()
+                continue
+            table = tables.setdefault(kind, dict(self._table(kind)))
+            old = table.pop(record.id, None)
+            if after is not None:
+                table[after.id] = after
+                serial = max(serial, number_in(after.id))
+            if kind == "meter":
+                rebar = True
+            elif kind in ("note", "mark"):
+                self._reindex(old, -1, touched, counts)
+                self._reindex(after, 1, touched, counts)
+        return self._assemble(facts, tables, serial, rebar, touched, counts)
+
+    def _reindex(
+        self, record: Record | None, sign: int, touched: dict[tuple[str, int], set[str]], counts: dict[int, int]
+    ) -> None:
+        if not isinstance(record, Note | Mark):
+            return
+        for bar in bars_touched(self.timeline, record):
+            key = (record.part, bar)
+            ids = touched.get(key)
+            if ids is None:
+                ids = touched[key] = set(self.by_bar.get(key, ()))
+            (ids.add if sign > 0 else ids.discard)(record.id)
+            if isinstance(record, Note):
+                counts[bar] = counts.get(bar, 0) + sign
+                if not counts[bar]:
+                    del counts[bar]
+
+    def _table(self, kind: str) -> Mapping[str, Record]:
+        tables: dict[str, Mapping[str, Record]] = {
+            "part": self.parts,
+            "meter": self.meters,
+            "key": self.keys,
+            "tempo": self.tempi,
+            "note": self.notes,
+            "mark": self.marks,
+        }
+        return tables[kind]
+
+    def _assemble(
+        self,
+        facts: Facts,
+        tables: dict[str, dict[str, Record]],
+        serial: int,
+        rebar: bool,
+        touched: dict[tuple[str, int], set[str]],
+        counts: dict[int, int],
+    ) -> Piece:
+        got: dict[str, Any] = {
+            kind: tables.get(kind, self._table(kind)) for kind in ("part", "meter", "key", "tempo", "note", "mark")
+        }
+        if rebar:
+            return _build(facts, got, serial)
+        by_bar: Mapping[tuple[str, int], frozenset[str]] = self.by_bar
+        if touched:
+            by_bar = {**self.by_bar, **{key: frozenset(ids) for key, ids in touched.items()}}
+        return Piece(
+            facts,
+            got["part"],
+            got["meter"],
+            got["key"],
+            got["tempo"],
+            got["note"],
+            got["mark"],
+            self.timeline,
+            by_bar,
+            serial,
+            counts,
+        )
+
+
+def note_order(note: Note) -> tuple[int, int, str]:
+    """Sort key: by place, then from low to high."""
+    return (note.tick, note.pitch.midi, note.id)
+
+
+def number_in(record_id: str) -> int:
+    """The counter inside an id: 17 for "n17"; 0 for ids that have none."""
+    digits = record_id[1:]
+    return int(digits) if digits.isdigit() else 0
+
+
+def bars_touched(timeline: Timeline, record: Note | Mark) -> range:
+    """Indices of the bars that a note or mark reaches into."""
+    first = timeline.bar_at(record.tick).index
+    last = timeline.bar_at(max(record.end - 1, record.tick)).index
+    return range(first, last + 1)
+
+
+def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
+    meters: Mapping[str, MeterChange] = tables["meter"]
+    by_index = {m.bar: m.meter for m in meters.values()}
+    by_index.setdefault(0, DEFAULT_METER)
+    timeline = Timeline(by_index, facts.pickup)
+    by_bar: dict[tuple[str, int], set[str]] = {}
+    counts: dict[int, int] = {}
+    for kind in ("note", "mark"):
+        for record in tables[kind].values():
+            assert isinstance(record, Note | Mark)
+            for bar in bars_touched(timeline, record):
+                by_bar.setdefault((record.part, bar), set()).add(record.id)
+                if kind == "note":
+                    counts[bar] = counts.get(bar, 0) + 1
+    return Piece(
+        facts,
+        tables["part"],
+        meters,
+        tables["key"],
+        tables["tempo"],
+        tables["note"],
+        tables["mark"],
+        timeline,
+        {key: frozenset(ids) for key, ids in by_bar.items()},
+        serial,
+        counts,
+    )
+
+
+def make_piece(records: Iterable[Record]) -> Piece:
+    """Build a piece from its records (facts optional)."""
+    tables: dict[str, dict[str, Record]] = {kind: {} for kind in KIND_OF.values()}
+    facts, serial = Facts(), 0
+    for record in records:
+        if isinstance(record, Facts):
+            facts = record
+        else:
+            tables[KIND_OF[type(record)]][record.id] = record
+            serial = max(serial, number_in(record.id))
+    return _build(facts, tables, serial)
+
+
+def records_of(piece: Piece) -> list[Record]:
+    """All records, facts first: the inverse of ``make_piece``."""
+    out: list[Record] = [piece.facts]
+    for table in (piece.parts, piece.meters, piece.keys, piece.tempi, piece.notes, piece.marks):
+        out += list(table.values())
+    return out

@@ -1,0 +1,178 @@
+"""The records a piece is made of: frozen rows with an id each.
+
+Conventions: written time in ticks from the start of the piece (``time.ticks``); bar numbers inside are
+indices from 0. Rests are not stored, they are what is left; ties, dots, beams and accidentals are derived
+(``notation``).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ductus.core.errors import BadInput
+from ductus.core.pitch.pitches import Pitch
+from ductus.core.time.meters import Meter
+from ductus.core.time.values import NoteValue, Tuplet
+
+CLEFS = ("treble", "bass", "treble-8", "alto", "tenor", "percussion")
+MARK_KINDS = (
+    "tuplet",
+    "slur",
+    "dynamic",
+    "text",
+    "chord",
+    "pedal",
+    "fermata",
+    "silence",
+    "hairpin",
+    "remark",
+    "repeat",
+)
+MAX_TEXT = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What stands at the head of the page, and the length of the pick-up in ticks (0: none)."""
+
+    id: str = "facts"
+    title: str = ""
+    subtitle: str = ""
+    composer: str = ""
+    arranger: str = ""
+    number: str = ""
+    pickup: int = 0
+    bars: int = 1  # bars shown even when nothing is in them, pick-up included
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One player's part: one or two staves with a clef each, sounding by General MIDI ``programme`` 0..127."""
+
+    id: str
+    name: str
+    short: str = ""
+    programme: int = 0
+    clefs: tuple[str, ...] = ("treble", "bass")
+    order: int = 0
+    lyrics: bool = False
+
+    @property
+    def staves(self) -> int:
+        """How many staves, 1 or 2."""
+        return len(self.clefs)
+
+
+@dataclass(frozen=True, slots=True)
+class MeterChange:
+    """``meter`` holds from bar index ``bar`` on."""
+
+    id: str
+    bar: int
+    meter: Meter
+
+
+@dataclass(frozen=True, slots=True)
+class KeyChange:
+    """A key signature of ``fifths`` holds from bar index ``bar`` on."""
+
+    id: str
+    bar: int
+    fifths: int
+    mode: str = "major"
+
+
+@dataclass(frozen=True, slots=True)
+class TempoMark:
+    """Tempo from ``tick`` on: ``bpm`` beats of ``beat`` a minute, with its word."""
+
+    id: str
+    tick: int
+    bpm: float
+    beat: NoteValue = NoteValue("quarter")
+    text: str = ""
+    printed: bool = True
+
+    @property
+    def quarters_per_minute(self) -> float:
+        """The same in quarters a minute."""
+        return self.bpm * self.beat.ticks / NoteValue("quarter").ticks
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """One written note. Notes of one voice with the same tick and length are a chord.
+
+    ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event``
+    say where it was played.
+    """
+
+    id: str
+    part: str
+    staff: int
+    voice: int
+    tick: int
+    ticks: int
+    pitch: Pitch
+    velocity: int = 80
+    sounds_late: int = 0
+    sounds_ticks: int | None = None
+    articulations: tuple[str, ...] = ()
+    lyric: str = ""
+    take: int | None = None
+    event: int | None = None
+
+    @property
+    def end(self) -> int:
+        """First tick after the note."""
+        return self.tick + self.ticks
+
+    @property
+    def line(self) -> tuple[str, int, int]:
+        """The (part, staff, voice) it belongs to."""
+        return (self.part, self.staff, self.voice)
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """Anything on the page that is not a note: see MARK_KINDS.
+
+    ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a
+    tuplet span, ``notes`` the note ids a slur joins.
+    """
+
+    id: str
+    kind: str
+    part: str
+    staff: int
+    voice: int
+    tick: int
+    ticks: int = 0
+    text: str = ""
+    tuplet: Tuplet | None = None
+    notes: tuple[str, ...] = ()
+
+    @property
+    def end(self) -> int:
+        """First tick after the mark."""
+        return self.tick + self.ticks
+
+
+Record = Facts | Part | MeterChange | KeyChange | TempoMark | Note | Mark
+KIND_OF: dict[type, str] = {
+    Facts: "facts",
+    Part: "part",
+    MeterChange: "meter",
+    KeyChange: "key",
+    TempoMark: "tempo",
+    Note: "note",
+    Mark: "mark",
+}
+
+
+def checked_text(text: str, what: str) -> str:
+    """Return ``text`` on one line; raise BadInput when it is longer than a page can show."""
+    flat = " ".join(text.split())
+    if len(flat) > MAX_TEXT:
+        raise BadInput(f"That {what} has {len(flat):,} letters; {MAX_TEXT} fit on the page. Nothing was changed.")
+    return flat

@@ -1,0 +1,1 @@
+"""Written time (ticks, note values, meters, bars) and performed time (pulse maps)."""

@@ -1,0 +1,139 @@
+"""Bars on the time line: where each begins, which meter it has, how people name a place.
+
+Conventions: bars are counted from 0 inside the program; a pick-up is bar 0 and is shorter than its meter.
+People see bar numbers from 1 for the first full bar (a pick-up is called "pick-up"), beats from 1. The
+line has no end: after the last meter change the bars go on.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass
+from fractions import Fraction
+
+from ductus.core.time.meters import Meter
+
+
+@dataclass(frozen=True, slots=True)
+class Bar:
+    """One bar: index from 0, start tick, length in ticks, meter, and what a pick-up lacks at its front."""
+
+    index: int
+    start: int
+    ticks: int
+    meter: Meter
+    missing: int = 0
+
+    @property
+    def end(self) -> int:
+        """First tick after the bar."""
+        return self.start + self.ticks
+
+    def offset_of(self, tick: int) -> int:
+        """Ticks from where the full bar would begin."""
+        return tick - self.start + self.missing
+
+    def level_at(self, tick: int) -> int:
+        """Metrical rank of a place in the bar (see ``meters``); the end of the bar ranks as a bar line."""
+        return 0 if tick in (self.start, self.end) else self.meter.level_at(self.offset_of(tick))
+
+    def beats(self) -> list[int]:
+        """Ticks of the beats that lie in the bar."""
+        places = (self.start + at - self.missing for at in self.meter.beat_starts)
+        return [tick for tick in places if tick >= self.start]
+
+
+class Timeline:
+    """Bars made from meter changes and a pick-up, without an end.
+
+    ``meters`` maps bar index -> Meter and must hold bar 0; ``pickup`` is the length of the incomplete
+    first bar in ticks, 0 for none.
+    """
+
+    def __init__(self, meters: dict[int, Meter], pickup: int = 0) -> None:
+        self.meters = dict(sorted(meters.items()))
+        first = self.meters[0]
+        self.pickup = pickup if 0 < pickup < first.bar_ticks else 0
+        self._changes: list[tuple[int, int, Meter]] = []  # bar index, start tick, meter
+        start = 0
+        shift = 1 if self.pickup else 0
+        if self.pickup:
+            start = self.pickup
+        previous: tuple[int, int, Meter] | None = None
+        for index, meter in self.meters.items():
+            at = max(index, shift)
+            if previous is not None:
+                start += (at - previous[0]) * previous[2].bar_ticks
+            previous = (at, start, meter)
+            if self._changes and self._changes[-1][0] == at:
+                self._changes.pop()
+            self._changes.append(previous)
+        self._bars: dict[int, Bar] = {}
+
+    def bar(self, index: int) -> Bar:
+        """Return bar ``index`` (from 0)."""
+        found = self._bars.get(index)
+        if found is None:
+            found = self._bars[index] = self._make(index)
+        return found
+
+    def _make(self, index: int) -> Bar:
+        if index == 0 and self.pickup:
+            meter = self.meters[0]
+            return Bar(0, 0, self.pickup, meter, meter.bar_ticks - self.pickup)
+        k = max(bisect_right(self._changes, index, key=lambda c: c[0]) - 1, 0)
+        first, start, meter = self._changes[k]
+        return Bar(index, start + (index - first) * meter.bar_ticks, meter.bar_ticks, meter)
+
+    def bar_at(self, tick: int) -> Bar:
+        """Return the bar that holds ``tick`` (at least 0)."""
+        if self.pickup and tick < self.pickup:
+            return self.bar(0)
+        k = max(bisect_right(self._changes, tick, key=lambda c: c[1]) - 1, 0)
+        first, start, meter = self._changes[k]
+        return self.bar(first + max(tick - start, 0) // meter.bar_ticks)
+
+    def number_of(self, index: int) -> int:
+        """Bar number as people count: 1 for the first full bar, 0 for a pick-up."""
+        return index if self.pickup else index + 1
+
+    def index_of(self, number: int) -> int:
+        """Bar index of a bar number as people count."""
+        return number if self.pickup else number - 1
+
+    def bars_until(self, tick: int) -> int:
+        """How many bars hold everything before ``tick``."""
+        return self.bar_at(tick - 1).index + 1 if tick > 0 else 0
+
+    def place_words(self, tick: int) -> str:
+        """Say a place: "bar 12, beat 3", "pick-up, beat 3 1/2".
+
+        >>> Timeline({0: Meter(3, 4)}).place_words(Meter(3, 4).bar_ticks)
+        'bar 2, beat 1'
+        """
+        bar = self.bar_at(tick)
+        number = self.number_of(bar.index)
+        beat = beat_number(bar, tick)
+        return f"{'pick-up' if number == 0 else f'bar {number}'}, beat {mixed(beat)}"
+
+    def tick_of(self, number: int, beat: Fraction | int) -> int:
+        """Tick of a beat (from 1, fractions allowed) of a bar number; inverse of what people read."""
+        bar = self.bar(max(self.index_of(number), 0))
+        starts = [*bar.meter.beat_starts, bar.meter.bar_ticks]
+        whole = min(max(int(beat) - 1, 0), len(starts) - 2)
+        inside = (Fraction(beat) - 1 - whole) * (starts[whole + 1] - starts[whole])
+        return bar.start - bar.missing + starts[whole] + int(inside)
+
+
+def beat_number(bar: Bar, tick: int) -> Fraction:
+    """Beat number from 1, with the fraction of the beat that has passed."""
+    offset = bar.offset_of(tick)
+    starts = [*bar.meter.beat_starts, bar.meter.bar_ticks]
+    k = min(bar.meter.beat_at(offset), len(starts) - 2)
+    return k + 1 + Fraction(offset - starts[k], starts[k + 1] - starts[k])
+
+
+def mixed(number: Fraction) -> str:
+    """Write 7/2 as "3 1/2"."""
+    whole, rest = divmod(number, 1)
+    return str(whole) if not rest else f"{whole} {rest}"

@@ -1,0 +1,49 @@
+"""The programmes of the rehearsal keyboard: performances with human unevenness, always the same for a seed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from ductus.core.errors import NotThere
+from ductus.core.performance.takes import SUSTAIN
+from ductus.demo.player import play
+from ductus.demo.scenario import jig, waltz
+
+
+@dataclass(frozen=True, slots=True)
+class Programme:
+    """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute."""
+
+    name: str
+    title: str
+    about: str
+    qpm: float | None
+    count_in: int
+    meter: str
+
+
+PROGRAMMES = (
+    Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4"),
+    Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8"),
+)
+Event = tuple[int, str, int, int]
+
+
+@lru_cache(maxsize=8)
+def programme_events(name: str) -> list[Event]:
+    """(microseconds, "down" | "up" | "control", key or controller, value), in order. Raises NotThere."""
+    if name == "waltz-with-click":
+        start_us = round(2 * 3 * 60e6 / 96)
+        notes, pedal = play(waltz(), range(8), 11, 96, start_us=start_us), []
+    elif name == "otter-freely":
+        notes = play(jig(), range(9), 23, 150, free=True, start_us=800_000)
+        pedal = [n.onset_us for n in notes if n.key < 52]
+    else:
+        raise NotThere("The rehearsal keyboard has no such programme.")
+    events: list[Event] = []
+    for n in notes:
+        events += [(n.onset_us, "down", n.key, n.velocity), (n.release_us, "up", n.key, 0)]
+    for time_us in pedal:
+        events += [(max(time_us - 40_000, 0), "control", SUSTAIN, 0), (time_us + 120_000, "control", SUSTAIN, 127)]
+    return sorted(events, key=lambda e: (e[0], e[1] == "down"))

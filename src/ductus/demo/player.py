@@ -1,0 +1,71 @@
+"""A simulated player with human unevenness, seeded: onsets wander, chords spread, touch and length vary.
+
+Sizes are common practice for trained players (onset spread of about 12 ms, chords within 15 ms); they are
+chosen by us and measured nowhere.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+
+from ductus.core.performance.takes import PlayedNote
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.time.ticks import QUARTER
+
+ONSET_SD_S = 0.012
+CHORD_SPREAD_S = 0.012
+LEGATO = (0.86, 1.01)
+
+
+def play(
+    piece: Piece, bars: range, seed: int, qpm: float, *, free: bool = False, start_us: int = 0
+) -> list[PlayedNote]:
+    """Play bars of a piece; the first bar line falls at ``start_us``. ``free`` lets the tempo breathe."""
+    rng = random.Random(seed)
+    first, last = piece.timeline.bar(bars.start).start, piece.timeline.bar(bars.stop - 1).end
+    clock = _clock(first, last, qpm, rng, free)
+    notes = sorted((n for n in piece.notes.values() if first <= n.tick < last), key=lambda n: (n.tick, n.pitch.midi))
+    together = {tick: rng.gauss(0, ONSET_SD_S) for tick in sorted({n.tick for n in notes})}
+    played = []
+    for note in notes:
+        onset = clock(note.tick) + together[note.tick] + rng.uniform(0, CHORD_SPREAD_S)
+        length = (clock(min(note.end, last)) - clock(note.tick)) * rng.uniform(*LEGATO)
+        velocity = _velocity(piece, note, rng)
+        played.append((max(onset, 0.0), max(onset, 0.0) + length, note.pitch.midi, velocity))
+    return [
+        PlayedNote(start_us + round(a * 1e6), start_us + round(b * 1e6), key, velocity)
+        for a, b, key, velocity in sorted(played)
+    ]
+
+
+def _velocity(piece: Piece, note: Note, rng: random.Random) -> int:
+    bar = piece.timeline.bar_at(note.tick)
+    accent = 8 if note.tick == bar.start else 0
+    return int(min(max(note.velocity + accent + rng.gauss(0, 5), 20), 115))
+
+
+def _clock(first: int, last: int, qpm: float, rng: random.Random, free: bool):  # type: ignore[no-untyped-def]
+    """Seconds from the first tick; freely played bars swell and slow over four-bar phrases."""
+    step = QUARTER // 4
+    places, seconds, drift = [0.0], [0.0], 0.0
+    length = (last - first) / QUARTER
+    while places[-1] < length + 4:
+        quarter = places[-1]
+        pace = qpm
+        if free:
+            drift = 0.95 * drift + rng.gauss(0, 0.008)
+            phrase = (quarter % 12) / 12
+            pace *= math.exp(
+                drift + 0.05 * math.sin(2 * math.pi * phrase) - 0.25 * max(quarter / length - 0.9, 0) / 0.1
+            )
+        places.append(quarter + step / QUARTER)
+        seconds.append(seconds[-1] + step / QUARTER * 60 / pace)
+
+    def clock(tick: int) -> float:
+        quarter = (tick - first) / QUARTER
+        k = min(int(quarter * 4), len(places) - 2)
+        return seconds[k] + (quarter - places[k]) * (seconds[k + 1] - seconds[k]) / (places[k + 1] - places[k])
+
+    return clock

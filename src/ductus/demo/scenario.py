@@ -1,0 +1,118 @@
+"""Three pieces from the barge's repertoire, all invented for Ductus."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ductus.app.library import Library
+from ductus.core.score.layouts import new_piece
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Note, Record
+from ductus.core.time.meters import Meter
+from ductus.core.time.ticks import QUARTER
+from ductus.demo.shorthand import parse_line
+
+WALTZ_RIGHT = """
+D5:4 G5:4. F5:8 | Eb5:4 Bb5:4 A5:8 G5:8 | F5:4 D5:4 Eb5:4 | D5:2 r:4 |
+C5:4 Eb5:4. D5:8 | C5:8 Bb4:8 A4:4 Bb4:4 | G4+Bb4:4 A4+C5:4 F4+D5:4 | G4+D5:2. |
+D5:4 Eb5:8t F5:8t G5:8t A5:4 | Bb5:4. A5:8 G5:4 | F5:4 A5:4 D5:4 | G5:2. |
+Eb5:4 G5:4. F5:8 | D5:4 F5:4 Eb5:8 D5:8 | C5:4 D5:4 F#4:4 | G4:2."""
+WALTZ_LEFT = """
+G2:4 D3+Bb3:4 D3+Bb3:4 | G2:4 Eb3+Bb3:4 Eb3+Bb3:4 | Bb2:4 F3+D4:4 F3+D4:4 | Bb2:4 F3+D4:4 F3+D4:4 |
+C3:4 G3+Eb4:4 G3+Eb4:4 | F2:4 F3+Eb4:4 F3+C4:4 | D3:4 F#3+C4:4 F#3+C4:4 | G2:2. |
+G2:4 D3+Bb3:4 D3+Bb3:4 | Eb2:4 Bb2+G3:4 Bb2+G3:4 | D2:4 A2+F#3:4 C3+F#3:4 | G2:4 D3+Bb3:4 D3+Bb3:4 |
+C3:4 G3+Eb4:4 G3+Eb4:4 | Bb2:4 F3+D4:4 F3+D4:4 | D3:4 A3+C4:4 A3+C4:4 | G2:2."""
+JIG_RIGHT = """
+A4:8 | D5:8 F#5:8 A5:8 A5:4 F#5:8 | G5:8 E5:8 C#5:8 D5:4 A4:8 | B4:8 D5:8 G5:8 F#5:8 E5:8 D5:8 | E5:4. C#5:4 A4:8 |
+D5:8 F#5:8 A5:8 A5:4 F#5:8 | B5:8 A5:8 G5:8 F#5:4 E5:8 | D5:8 E5:8 F#5:8 E5:8 D5:8 C#5:8 | D5:4. D5:4."""
+JIG_LEFT = """
+r:8 | D3:4. A3+F#3:4. | A2:4. A3+F#3:4. | G2:4. D3+B3:4. | A2:4. E3+C#4:4. |
+D3:4. A3+F#3:4. | G2:4. D3+A3:4. | A2:4. A2+G3:4. | D2:4. D3+F#3:4."""
+SONG_VOICE = """
+r:1 | F4:4=Light G4:4=the A4:4=lamp C5:4=and | D5:4.=let C5:8=it A4:2=go | Bb4:4=down A4:4=the G4:4=slow- F4:4=-ly |
+A4:4=turn- G4:2.=-ing | F4:4=stream, G4:4=the A4:4=moon C5:4=a | F5:4.=pa- E5:8=-per D5:2=boat | C5:4=on Bb4:4=wa- A4:4=-ter G4:4=made |
+F4:1=dream."""
+SONG_RIGHT = """
+A4:8 C5:8 F5:8 C5:8 A4:8 C5:8 F5:8 C5:8 | A4+C5:2 A4+C5:2 | Bb4+D5:2 A4+C5:2 | G4+Bb4:2 G4+Bb4:2 | E4+C5:2 E4+C5:2 |
+F4+A4:2 F4+A4:2 | Bb4+D5:2 Bb4+D5:2 | F4+A4:2 E4+Bb4:2 | A4:8 C5:8 F5:8 C5:8 A4:2"""
+SONG_LEFT = """
+F3:2 C3:2 | F3:2 F2:2 | Bb2:2 F3:2 | G2:2 Bb2:2 | C3:2 C2:2 | D3:2 D2:2 | Bb2:2 G2:2 | C3:2 C2:2 | F2:1"""
+
+
+def filled(piece: Piece, voices: dict[tuple[str, int], str], marks: tuple[Mark, ...] = ()) -> Piece:
+    """Write shorthand into the (part, staff) lines of a piece."""
+    rows: list[tuple[Record | None, Record | None]] = [(None, mark) for mark in marks]
+    number = 0
+    for (part, staff), text in voices.items():
+        for tick, (pitches, value, syllable) in parse_line(text):
+            for pitch in pitches:
+                number += 1
+                velocity = 76 if staff == 1 else 62
+                rows.append(
+                    (None, Note(f"n{number}", part, staff, 1, tick, value.ticks, pitch, velocity, lyric=syllable))
+                )
+    written = piece.with_rows(rows)
+    return written.with_rows([(written.facts, replace(written.facts, bars=max(written.last_end) + 1))])
+
+
+def waltz() -> Piece:
+    """Lock Gate Waltz: two hands, with a triplet."""
+    piece = new_piece(
+        "keys",
+        "Lock Gate Waltz",
+        Meter(3, 4),
+        -2,
+        "minor",
+        0,
+        96,
+        "Drifting, like a gate left open",
+        subtitle="from the barge show “The Clockmaker’s Heron”",
+        composer="Pit band of the barge",
+    )
+    return filled(
+        piece, {("p1", 1): WALTZ_RIGHT, ("p1", 2): WALTZ_LEFT}, (Mark("m1", "dynamic", "p1", 1, 1, 0, text="mp"),)
+    )
+
+
+def jig() -> Piece:
+    """Otter at the Tiller: 6/8 with a pick-up."""
+    piece = new_piece(
+        "keys",
+        "Otter at the Tiller",
+        Meter(6, 8),
+        2,
+        "major",
+        QUARTER // 2,
+        104,
+        "With a wet nose",
+        subtitle="entrance of the pilot puppet",
+        composer="Pit band of the barge",
+    )
+    return filled(piece, {("p1", 1): JIG_RIGHT, ("p1", 2): JIG_LEFT})
+
+
+def song() -> Piece:
+    """The Lantern-Keeper's Song: singer and keys."""
+    piece = new_piece(
+        "singer and keys",
+        "The Lantern-Keeper’s Song",
+        Meter(4, 4),
+        -1,
+        "major",
+        0,
+        72,
+        "Quietly",
+        subtitle="last scene, lamps low",
+        composer="Pit band of the barge",
+    )
+    return filled(piece, {("p1", 1): SONG_VOICE, ("p2", 1): SONG_RIGHT, ("p2", 2): SONG_LEFT})
+
+
+PIECES = (song, jig, waltz)
+
+
+def fill_library(library: Library) -> None:
+    """Put the demo pieces on an empty shelf (a shelf that holds anything is left alone)."""
+    if not library.shelf():
+        for make in PIECES:
+            library.add(make())

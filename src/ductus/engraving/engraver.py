@@ -1,0 +1,103 @@
+"""One system as SVG, by the native verovio engraver (LGPL, github-hosted project of the RISM office).
+
+The window handed over is one bar wider on each side (and reaches to the ends of open slurs), then the
+system's bars are selected, so that ties and slurs over the break are drawn open. One toolkit at a time: it is
+not safe to share between threads.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+
+import verovio
+
+from ductus.core.score.piece import Piece
+from ductus.engraving.layout import SystemRange
+from ductus.formats.musicxml_write import Window, write_musicxml
+
+PAGE_WIDTH = 2400  # verovio units; 960 px at scale 40
+OPTIONS = {
+    "adjustPageHeight": True,
+    "breaks": "encoded",
+    "footer": "none",
+    "header": "none",
+    "minLastJustification": 0,
+    "mnumInterval": 0,
+    "pageHeight": 20000,
+    "pageMarginBottom": 30,
+    "pageMarginLeft": 30,
+    "pageMarginRight": 10,
+    "pageMarginTop": 30,
+    "pageWidth": PAGE_WIDTH,
+    "scale": 40,
+    "svgRemoveXlink": True,
+    "svgViewBox": True,
+    "xmlIdSeed": 1,
+    "font": "Leipzig",
+    "spacingStaff": 9,
+    "lyricSize": 4.8,
+}
+CACHE_SIZE = 600
+CLUTTER = re.compile(r"<desc>.*?</desc>|<style.*?</style>|<title.*?</title>", re.DOTALL)
+
+
+@dataclass(frozen=True, slots=True)
+class Engraved:
+    """One system: its content hash, SVG text, and width and height in pixels at 100 %."""
+
+    key: str
+    svg: str
+
+
+class Engraver:
+    """Engraves systems and remembers them by content hash."""
+
+    def __init__(self) -> None:
+        """Make the toolkit (it loads its fonts once)."""
+        verovio.enableLog(verovio.LOG_OFF)
+        self._toolkit = verovio.toolkit()
+        self._toolkit.setOptions(OPTIONS)
+        self._lock = threading.Lock()
+        self._cache: OrderedDict[str, Engraved] = OrderedDict()
+
+    def engrave(self, piece: Piece, system: SystemRange) -> Engraved:
+        """Return a system of the piece; one that was engraved before comes from the cache."""
+        xml, first = self.window(piece, system)
+        key = hashlib.blake2b(xml + f"{first}".encode(), digest_size=12).hexdigest()
+        with self._lock:
+            found = self._cache.get(key)
+            if found is None:
+                found = Engraved(key, self._draw(xml.decode(), first, system.last - system.first + 1, key))
+                self._cache[key] = found
+                if len(self._cache) > CACHE_SIZE:
+                    self._cache.popitem(last=False)
+            else:
+                self._cache.move_to_end(key)
+        return found
+
+    def window(self, piece: Piece, system: SystemRange) -> tuple[bytes, int]:
+        """The MusicXML window of a system, and the place (from 1) of its first bar in it."""
+        first, last = max(system.first - 1, 0), min(system.last + 1, piece.bar_count - 1)
+        for mark in piece.marks.values():
+            if mark.kind == "slur":
+                a, b = piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(max(mark.end - 1, mark.tick)).index
+                if a <= system.last and b >= system.first:
+                    first, last = min(first, a), min(max(last, b), piece.bar_count - 1)
+        xml = write_musicxml(piece, Window(first, last, heading=False, sounds=False))
+        return xml, system.first - first + 1
+
+    def _draw(self, xml: str, first: int, count: int, key: str) -> str:
+        toolkit = self._toolkit
+        if not toolkit.loadData(xml):
+            raise RuntimeError("verovio refused a window of our own MusicXML")
+        toolkit.select({"measureRange": f"{first}-{first + count - 1}"})
+        toolkit.redoLayout()
+        svg: str = toolkit.renderToSVG(1)
+        toolkit.select({})
+        svg = CLUTTER.sub("", svg)
+        # Glyph definitions get ids of their own per system, so that systems never draw each other's glyphs.
+        return re.sub(r'((?:id="|href="#)[EeFf][0-9A-Fa-f]{3})-\w+"', rf'\1-{key[:8]}"', svg)

@@ -1,0 +1,106 @@
+"""Which bars share a system: Ductus' own estimate of widths, stable under editing.
+
+Widths are in staff-space-like units; only their ratios to ``LINE_UNITS`` matter. After an edit only systems
+that no longer fit are broken again, up to the next break that stands, so that one key press never reflows
+the whole piece.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from ductus.core.score.piece import Piece
+from ductus.core.time.values import BASE_TICKS
+
+LINE_UNITS = 100.0
+BAR_UNITS = 3.4  # bar line and the room beside it
+COLUMN_UNITS = 2.1  # a note head with its room
+DOUBLING_UNITS = 1.25  # more room for each doubling above a sixteenth
+ACCIDENTAL_UNITS = 0.9
+OPENING_UNITS = 9.0  # brace, clef
+SIGNATURE_UNITS = 1.0  # each sharp or flat
+LYRIC_UNITS = 1.1
+MIN_BAR_UNITS = 11.0
+MAX_BARS = 8
+
+
+@dataclass(frozen=True, slots=True)
+class SystemRange:
+    """Bars first..last (indices, both included) on one system."""
+
+    first: int
+    last: int
+
+
+def bar_units(piece: Piece, index: int) -> float:
+    """Estimated width of a bar, from its columns of onsets over all staves."""
+    bar = piece.timeline.bar(index)
+    columns: set[int] = {bar.start}
+    accidentals = 0
+    words = 0.0
+    for part in piece.parts:
+        for note in piece.notes_in_bar(part, index):
+            columns.add(max(note.tick, bar.start))
+            if note.end < bar.end:
+                columns.add(note.end)
+            accidentals += note.pitch.alter != 0
+            words += max(len(note.lyric) - 3, 0) * LYRIC_UNITS
+    ticks = [*sorted(columns), bar.end]
+    units = BAR_UNITS
+    for a, b in itertools.pairwise(ticks):
+        units += COLUMN_UNITS + DOUBLING_UNITS * max(math.log2((b - a) / BASE_TICKS["16th"]), 0)
+    return max(units + ACCIDENTAL_UNITS * min(accidentals, 6) * 0.5 + words, MIN_BAR_UNITS)
+
+
+def room(piece: Piece, first: int) -> float:
+    """Units left for bars on a system that begins with bar ``first``."""
+    names = 8.0 if len(piece.parts) > 1 else 0.0
+    return LINE_UNITS - OPENING_UNITS - names - SIGNATURE_UNITS * abs(piece.key_at(first).fifths)
+
+
+def break_from(
+    piece: Piece, first: int, count: int, width: Callable[[int], float], stops: frozenset[int]
+) -> list[SystemRange]:
+    """Systems from bar ``first`` on, until the end or until a new system would begin at one of ``stops``."""
+    out: list[SystemRange] = []
+    while first < count:
+        if out and first in stops:
+            break
+        left, last = room(piece, first), first
+        left -= width(first)
+        while last + 1 < count and last + 2 - first <= MAX_BARS and width(last + 1) <= left:
+            last += 1
+            left -= width(last)
+        out.append(SystemRange(first, last))
+        first = last + 1
+    return out
+
+
+def relayout(piece: Piece, old: Sequence[SystemRange], count: int, width: Callable[[int], float]) -> list[SystemRange]:
+    """Keep the breaks that still work; break again from the first system that overflows or that the end cuts."""
+    out: list[SystemRange] = []
+    k = 0
+    starts = frozenset(s.first for s in old)
+    while k < len(old) and old[k].first < count:
+        system = old[k]
+        is_last = k + 1 == len(old)
+        fits = (
+            sum(width(i) for i in range(system.first, min(system.last, count - 1) + 1))
+            <= room(piece, system.first) * 1.04
+        )
+        if fits and system.last < count and not (is_last and system.last < count - 1):
+            out.append(system)
+            k += 1
+            continue
+        fresh = break_from(piece, system.first, count, width, starts)
+        out += fresh
+        k = next((j for j in range(k + 1, len(old)) if old[j].first == fresh[-1].last + 1), len(old))
+        if k == len(old):
+            break
+    done = out[-1].last + 1 if out else 0
+    if done < count:
+        out += break_from(piece, done, count, width, frozenset())
+    return out

@@ -1,0 +1,350 @@
+"""MusicXML 4.0 writer: one for export and for the engraver.
+
+Conventions: element order follows the MusicXML 4.0 schema (tests validate against it). Note ids become XML
+ids and survive engraving; rests get ids made of their place. ``divisions`` is the smallest that writes every
+length exactly. A window of bars is written with the clef, key and meter in force at its first bar.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import gcd
+
+from lxml import etree
+
+from ductus.core.notation.bars import notate_bar
+from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Note, Part, TempoMark
+from ductus.core.time.bars import Bar
+from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import BASE_TICKS
+
+DECLARATION = '<?xml version="1.0" encoding="UTF-8"?>\n'
+DOCTYPE = (
+    '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" '
+    '"http://www.musicxml.org/dtds/partwise.dtd">\n'
+)
+CLEF_SIGNS = {
+    "treble": ("G", 2, 0),
+    "bass": ("F", 4, 0),
+    "treble-8": ("G", 2, -1),
+    "alto": ("C", 3, 0),
+    "tenor": ("C", 4, 0),
+    "percussion": ("percussion", 0, 0),
+}
+ACCIDENTALS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp"}
+ARTICULATIONS = {"staccato": "staccato", "accent": "accent", "tenuto": "tenuto", "marcato": "strong-accent"}
+VOICES_PER_STAFF = 4
+Element = etree._Element
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """Bars first..last (indices, both included) and what to write around them."""
+
+    first: int
+    last: int
+    heading: bool = True  # title, composer: for files, not for the engraver
+    part_names: bool = True
+    sounds: bool = True
+
+
+def sub(parent: Element, tag: str, text: object | None = None, **attributes: str) -> Element:
+    """Append a child; ``None`` text leaves it empty."""
+    child = etree.SubElement(parent, tag, {k.replace("_", "-"): v for k, v in attributes.items()})
+    if text is not None:
+        child.text = xml_text(str(text))
+    return child
+
+
+def xml_text(text: str) -> str:
+    """Drop the control characters that XML cannot hold."""
+    return "".join(c for c in text if c >= " " or c in "\t\n")
+
+
+def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
+    """Return the piece, or a window of its bars, as an uncompressed MusicXML file (UTF-8)."""
+    window = window or Window(0, piece.bar_count - 1)
+    root = etree.Element("score-partwise", version="4.0")
+    if window.heading:
+        _heading(root, piece)
+    parts = piece.ordered_parts()
+    _part_list(root, parts, window)
+    for part in parts:
+        bars = [notate_bar(piece, part.id, i) for i in range(window.first, window.last + 1)]
+        _PartWriter(piece, part, window, bars, is_top=part is parts[0]).write(root)
+    body = etree.tostring(root, encoding="UTF-8", xml_declaration=False)
+    head = DECLARATION + (DOCTYPE if window.heading else "")
+    return head.encode() + bytes(body)
+
+
+def _heading(root: Element, piece: Piece) -> None:
+    facts = piece.facts
+    if facts.title or facts.number:
+        work = sub(root, "work")
+        if facts.number:
+            sub(work, "work-number", facts.number)
+        sub(work, "work-title", facts.title)
+    if facts.subtitle:
+        sub(root, "movement-title", facts.subtitle)
+    identification = sub(root, "identification")
+    if facts.composer:
+        sub(identification, "creator", facts.composer, type="composer")
+    if facts.arranger:
+        sub(identification, "creator", facts.arranger, type="arranger")
+    sub(sub(identification, "encoding"), "software", "Ductus")
+
+
+def _part_list(root: Element, parts: list[Part], window: Window) -> None:
+    listing = sub(root, "part-list")
+    for number, part in enumerate(parts, 1):
+        entry = sub(listing, "score-part", id=part.id)
+        show = window.part_names and len(parts) > 1
+        sub(entry, "part-name", part.name, **({} if show or window.heading else {"print_object": "no"}))
+        if part.short:
+            sub(entry, "part-abbreviation", part.short, **({} if show or window.heading else {"print_object": "no"}))
+        if window.sounds:
+            sub(sub(entry, "score-instrument", id=f"{part.id}-i"), "instrument-name", part.name)
+            midi = sub(entry, "midi-instrument", id=f"{part.id}-i")
+            sub(midi, "midi-channel", (number - 1) % 16 + 1)
+            sub(midi, "midi-program", part.programme + 1)
+
+
+class _PartWriter:
+    """Writes the measures of one part; holds what every measure needs."""
+
+    def __init__(self, piece: Piece, part: Part, window: Window, bars: list[PartBar], *, is_top: bool) -> None:
+        self.piece, self.part, self.window, self.bars, self.is_top = piece, part, window, bars, is_top
+        lengths = [s.ticks for b in bars for v in b.voices for s in v.symbols] + [
+            piece.timeline.bar(b.bar).ticks for b in bars
+        ]
+        self.tick_unit = gcd(QUARTER, *lengths)
+        self.slurs = _slur_ends(piece, part.id)
+
+    def write(self, root: Element) -> None:
+        element = sub(root, "part", id=self.part.id)
+        for notated in self.bars:
+            bar = self.piece.timeline.bar(notated.bar)
+            measure = sub(
+                element,
+                "measure",
+                number=str(self.piece.timeline.number_of(bar.index)),
+                id=f"b{bar.index}-{self.part.id}",
+            )
+            if bar.missing:
+                measure.set("implicit", "yes")
+            self._attributes(measure, bar)
+            self._directions(measure, bar)
+            self._voices(measure, bar, notated)
+            if bar.index == self.piece.bar_count - 1:
+                barline = sub(measure, "barline", location="right")
+                sub(barline, "bar-style", "light-heavy")
+
+    # --- attributes and directions ----------------------------------------------------
+
+    def _attributes(self, measure: Element, bar: Bar) -> None:
+        piece, opening = self.piece, bar.index == self.window.first
+        new_meter = bar.index == 0 or piece.timeline.bar(bar.index - 1).meter != bar.meter
+        key = piece.key_at(bar.index)
+        new_key = bar.index == 0 or piece.key_at(bar.index - 1).fifths != key.fifths
+        if not (opening or new_meter or new_key):
+            return
+        attributes = sub(measure, "attributes")
+        if opening:
+            sub(attributes, "divisions", QUARTER // self.tick_unit)
+        if opening or new_key:
+            signature = sub(attributes, "key")
+            sub(signature, "fifths", key.fifths)
+            sub(signature, "mode", key.mode)
+        if opening or new_meter:
+            time = sub(attributes, "time", **({} if new_meter else {"print_object": "no"}))
+            sub(time, "beats", bar.meter.count)
+            sub(time, "beat-type", bar.meter.unit)
+        if opening:
+            if self.part.staves > 1:
+                sub(attributes, "staves", self.part.staves)
+            for number, name in enumerate(self.part.clefs, 1):
+                sign, line, octave = CLEF_SIGNS[name]
+                clef = sub(attributes, "clef", number=str(number))
+                sub(clef, "sign", sign)
+                if line:
+                    sub(clef, "line", line)
+                if octave:
+                    sub(clef, "clef-octave-change", octave)
+
+    def _directions(self, measure: Element, bar: Bar) -> None:
+        if self.is_top:
+            for tempo in sorted(self.piece.tempi.values(), key=lambda t: t.tick):
+                if bar.start <= tempo.tick < bar.end:
+                    self._tempo(measure, bar, tempo)
+        for mark in self.piece.marks_in_bar(self.part.id, bar.index):
+            if bar.start <= mark.tick < bar.end and mark.kind in ("text", "dynamic"):
+                self._words(measure, bar, mark)
+
+    def _direction(self, measure: Element, bar: Bar, tick: int, staff: int, placement: str) -> tuple[Element, Element]:
+        direction = sub(measure, "direction", placement=placement)
+        kind = sub(direction, "direction-type")
+        if tick > bar.start:
+            sub(direction, "offset", (tick - bar.start) // self.tick_unit)
+        if self.part.staves > 1:
+            sub(direction, "staff", staff)
+        return direction, kind
+
+    def _tempo(self, measure: Element, bar: Bar, tempo: TempoMark) -> None:
+        if tempo.printed:
+            direction, kind = self._direction(measure, bar, tempo.tick, 1, "above")
+            if tempo.text:
+                sub(kind, "words", tempo.text, font_weight="bold")
+                second = etree.Element("direction-type")
+                kind.addnext(second)
+                kind = second
+            metronome = sub(kind, "metronome", parentheses="yes" if tempo.text else "no")
+            sub(metronome, "beat-unit", tempo.beat.base)
+            for _ in range(tempo.beat.dots):
+                sub(metronome, "beat-unit-dot")
+            sub(metronome, "per-minute", f"{tempo.bpm:g}")
+            sub(direction, "sound", tempo=f"{tempo.quarters_per_minute:g}")
+        else:
+            sub(measure, "sound", tempo=f"{tempo.quarters_per_minute:g}")
+
+    def _words(self, measure: Element, bar: Bar, mark: Mark) -> None:
+        _, kind = self._direction(measure, bar, mark.tick, mark.staff, "below" if mark.kind == "dynamic" else "above")
+        if mark.kind == "dynamic":
+            sub(sub(kind, "dynamics"), mark.text)
+        else:
+            sub(kind, "words", mark.text, font_style="italic")
+
+    # --- notes ------------------------------------------------------------------------
+
+    def _voices(self, measure: Element, bar: Bar, notated: PartBar) -> None:
+        for k, voice in enumerate(notated.voices):
+            if k:
+                sub(sub(measure, "backup"), "duration", bar.ticks // self.tick_unit)
+            for i, symbol in enumerate(voice.symbols):
+                self._symbol(measure, voice, i, symbol, notated)
+
+    def _symbol(self, measure: Element, voice: VoiceBar, i: int, symbol: Symbol, notated: PartBar) -> None:
+        if symbol.is_rest:
+            self._rest(measure, voice, i, symbol)
+            return
+        for k, note in enumerate(sorted(symbol.notes, key=lambda n: n.pitch.midi)):
+            self._note(measure, voice, i, symbol, note, chord=k > 0, notated=notated)
+
+    def _rest(self, measure: Element, voice: VoiceBar, i: int, symbol: Symbol) -> None:
+        element = sub(measure, "note", id=symbol.id, **({"print_object": "no"} if symbol.hidden else {}))
+        sub(element, "rest", **({"measure": "yes"} if symbol.whole_bar else {}))
+        sub(element, "duration", symbol.ticks // self.tick_unit)
+        self._voice_and_value(element, voice, symbol, accidental=None)
+        notations = self._tuplet_ends(voice, i, symbol)
+        if notations is not None:
+            element.append(notations)
+
+    def _note(
+        self, measure: Element, voice: VoiceBar, i: int, symbol: Symbol, note: Note, *, chord: bool, notated: PartBar
+    ) -> None:
+        again = note.id in symbol.tied_from
+        element = sub(measure, "note", id=f"{note.id}_{symbol.tick}" if again else note.id)
+        if chord:
+            sub(element, "chord")
+        pitch = sub(element, "pitch")
+        sub(pitch, "step", note.pitch.step)
+        if note.pitch.alter:
+            sub(pitch, "alter", note.pitch.alter)
+        sub(pitch, "octave", note.pitch.octave)
+        sub(element, "duration", symbol.ticks // self.tick_unit)
+        ties = [kind for kind, ids in (("stop", symbol.tied_from), ("start", symbol.tied_on)) if note.id in ids]
+        for kind in ties:
+            sub(element, "tie", type=kind)
+        self._voice_and_value(
+            element, voice, symbol, None if again else notated.accidentals.get(note.id), beams=not chord
+        )
+        notations = self._tuplet_ends(voice, i, symbol) if not chord else None
+        notations = notations if notations is not None else etree.Element("notations")
+        for position, kind in enumerate(ties):
+            notations.insert(position, etree.Element("tied", type=kind))
+        for kind, number in self.slurs.get(note.id, ()) if not again else ():
+            sub(notations, "slur", type=kind, number=str(number))
+        drawn = [ARTICULATIONS[a] for a in note.articulations if a in ARTICULATIONS]
+        if drawn and not again and not chord:
+            group = sub(notations, "articulations")
+            for name in drawn:
+                sub(group, name)
+        if "fermata" in note.articulations and not again and not chord:
+            sub(notations, "fermata")
+        if len(notations):
+            element.append(notations)
+        if note.lyric and not again:
+            lyric = sub(element, "lyric")
+            text, begins, ends = note.lyric.strip("-"), not note.lyric.startswith("-"), not note.lyric.endswith("-")
+            sub(
+                lyric,
+                "syllabic",
+                {(True, True): "single", (True, False): "begin", (False, True): "end"}.get((begins, ends), "middle"),
+            )
+            sub(lyric, "text", text)
+
+    def _voice_and_value(
+        self, element: Element, voice: VoiceBar, symbol: Symbol, accidental: int | None, *, beams: bool = False
+    ) -> None:
+        sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
+        if not symbol.whole_bar:
+            sub(element, "type", symbol.value.base)
+            for _ in range(symbol.value.dots):
+                sub(element, "dot")
+        if accidental is not None:
+            sub(element, "accidental", ACCIDENTALS[accidental])
+        if symbol.span is not None:
+            ratio = sub(element, "time-modification")
+            sub(ratio, "actual-notes", symbol.span.ratio.actual)
+            sub(ratio, "normal-notes", symbol.span.ratio.normal)
+            if symbol.span.base != symbol.value.base:
+                sub(ratio, "normal-type", symbol.span.base)
+        if self.part.staves > 1:
+            sub(element, "staff", voice.staff)
+        if beams:
+            for number, word in enumerate(symbol.beams, 1):
+                sub(element, "beam", word, number=str(number))
+
+    def _tuplet_ends(self, voice: VoiceBar, i: int, symbol: Symbol) -> Element | None:
+        """<notations> with the bracket's start or stop, where this symbol is its first or last."""
+        if symbol.span is None:
+            return None
+        first = i == 0 or voice.symbols[i - 1].span != symbol.span
+        last = i + 1 == len(voice.symbols) or voice.symbols[i + 1].span != symbol.span
+        if not (first or last):
+            return None
+        notations = etree.Element("notations")
+        if first:
+            ratio = symbol.span.ratio
+            usual = ratio.normal in (ratio.actual - 1, 4) and ratio.actual in (3, 5, 6, 7)
+            tuplet = sub(
+                notations,
+                "tuplet",
+                type="start",
+                bracket="yes" if not symbol.beams else "no",
+                show_number="actual" if usual else "both",
+            )
+            for side, count in (("tuplet-actual", ratio.actual), ("tuplet-normal", ratio.normal)):
+                element = sub(tuplet, side)
+                sub(element, "tuplet-number", count)
+                sub(element, "tuplet-type", symbol.span.base)
+        if last and not first:
+            sub(notations, "tuplet", type="stop")
+        return notations
+
+
+def _slur_ends(piece: Piece, part: str) -> dict[str, list[tuple[str, int]]]:
+    """Note id -> (start or stop, slur number) of the slurs of a part."""
+    out: dict[str, list[tuple[str, int]]] = {}
+    slurs = sorted((m for m in piece.marks.values() if m.kind == "slur" and m.part == part), key=lambda m: m.tick)
+    for k, mark in enumerate(slurs):
+        if len(mark.notes) >= 2:
+            out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1))
+            out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1))
+    return out
+
+
+def shortest_value_name(ticks: int) -> str:
+    """Name of the plain value of this length (used in messages)."""
+    return next(base for base, length in BASE_TICKS.items() if length <= ticks)

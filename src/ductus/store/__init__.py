@@ -1,0 +1,1 @@
+"""SQLite through plain SQL: one module owns each table, the caller owns the transaction."""

@@ -1,0 +1,209 @@
+"""Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, note, mark
+and history. Every function runs inside the caller's transaction."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from ductus.core.errors import NotThere, Stale
+from ductus.core.score.changes import Change
+from ductus.core.score.piece import Piece, make_piece, records_of
+from ductus.core.score.records import KIND_OF, Facts, Record
+from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
+
+INSERT_PIECE = """
+insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars)
+values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :number, :pickup, :bars)"""
+PUT = {
+    "facts": """
+update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, number = :number,
+  pickup = :pickup, bars = :bars where id = :piece""",
+    "part": """
+insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics)
+values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics)""",
+    "meter": """
+insert or replace into meter (piece, id, bar, count, unit, groups) values (:piece, :id, :bar, :count, :unit, :groups)""",
+    "key": """
+insert or replace into key_signature (piece, id, bar, fifths, mode) values (:piece, :id, :bar, :fifths, :mode)""",
+    "tempo": """
+insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed)
+values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed)""",
+    "note": """
+insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, alter, octave, velocity,
+  sounds_late, sounds_ticks, articulations, lyric, take, event)
+values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octave, :velocity,
+  :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event)""",
+    "mark": """
+insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes)
+values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes)""",
+}
+DELETE = {
+    "part": "delete from part where piece = :piece and id = :id",
+    "meter": "delete from meter where piece = :piece and id = :id",
+    "key": "delete from key_signature where piece = :piece and id = :id",
+    "tempo": "delete from tempo where piece = :piece and id = :id",
+    "note": "delete from note where piece = :piece and id = :id",
+    "mark": "delete from mark where piece = :piece and id = :id",
+}
+SELECT = {
+    "part": "select * from part where piece = :piece",
+    "meter": "select * from meter where piece = :piece",
+    "key": "select * from key_signature where piece = :piece",
+    "tempo": "select * from tempo where piece = :piece",
+    "note": "select * from note where piece = :piece",
+    "mark": "select * from mark where piece = :piece",
+}
+SHELF = """
+select p.id, p.title, p.subtitle, p.composer, p.changed_at, p.revision,
+  (select count(*) from note n where n.piece = p.id) as notes,
+  (select group_concat(name, ', ') from (select name from part where part.piece = p.id order by "order")) as parts,
+  (select count || '/' || unit from meter m where m.piece = p.id order by bar limit 1) as meter,
+  (select count(*) from take t where t.piece = p.id and t.dropped = 0) as takes
+from piece p where p.deleted_at is null order by p.changed_at desc, p.rowid desc"""
+ADVANCE = """
+update piece set revision = revision + 1, position = position + :by, changed_at = :now
+where id = :piece and revision = :base"""
+FORGET_UNDONE = "delete from history where piece = :piece and position > :position"
+REMEMBER = """
+insert into history (piece, position, sentence, rows_json, made_at) values (:piece, :position, :sentence, :rows, :now)"""
+RECALL = "select sentence, rows_json from history where piece = :piece and position = :position"
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Where the history of a piece stands: its revision, what would be undone and redone next (or None)."""
+
+    revision: int
+    undo: str | None
+    redo: str | None
+
+
+def now_text() -> str:
+    """The time as the database keeps it (UTC, ISO 8601)."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def insert_piece(connection: sqlite3.Connection, piece_id: str, piece: Piece) -> None:
+    """Store a new piece with all its records and an empty history."""
+    connection.execute(INSERT_PIECE, {"id": piece_id, "now": now_text(), **to_columns(piece.facts)})
+    for record in records_of(piece):
+        _put(connection, piece_id, record)
+
+
+def load_piece(connection: sqlite3.Connection, piece_id: str) -> Piece:
+    """Return a piece; raises NotThere if there is none (deleted ones count as gone)."""
+    row = connection.execute(
+        "select * from piece where id = :piece and deleted_at is null", {"piece": piece_id}
+    ).fetchone()
+    if row is None:
+        raise NotThere("There is no piece at this address. It may have been deleted; the shelf shows what is there.")
+    records: list[Record] = [from_columns("facts", row)]
+    for kind, query in SELECT.items():
+        records += [from_columns(kind, r) for r in connection.execute(query, {"piece": piece_id})]
+    return make_piece(records)
+
+
+def shelf(connection: sqlite3.Connection) -> list[sqlite3.Row]:
+    """One row for each piece that is not deleted, the latest worked on first."""
+    return connection.execute(SHELF).fetchall()
+
+
+def set_deleted(connection: sqlite3.Connection, piece_id: str, deleted: bool) -> None:
+    """Take a piece off the shelf, or put it back. Raises NotThere."""
+    done = connection.execute(
+        "update piece set deleted_at = :at where id = :piece",
+        {"piece": piece_id, "at": now_text() if deleted else None},
+    )
+    if not done.rowcount:
+        raise NotThere("There is no piece at this address, so nothing was deleted.")
+
+
+def standing(connection: sqlite3.Connection, piece_id: str) -> Standing:
+    """Return the revision and what undo and redo would do. Raises NotThere."""
+    row = connection.execute("select revision, position from piece where id = :piece", {"piece": piece_id}).fetchone()
+    if row is None:
+        raise NotThere("There is no piece at this address.")
+    undo = connection.execute(RECALL, {"piece": piece_id, "position": row["position"]}).fetchone()
+    redo = connection.execute(RECALL, {"piece": piece_id, "position": row["position"] + 1}).fetchone()
+    return Standing(row["revision"], undo and undo["sentence"], redo and redo["sentence"])
+
+
+def append_change(connection: sqlite3.Connection, piece_id: str, base: int, change: Change) -> None:
+    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten.
+
+    Raises Stale if ``base`` is not the revision any more.
+    """
+    _advance(connection, piece_id, base, 1)
+    position = _position(connection, piece_id)
+    connection.execute(FORGET_UNDONE, {"piece": piece_id, "position": position - 1})
+    _write_rows(connection, piece_id, change)
+    connection.execute(
+        REMEMBER,
+        {
+            "piece": piece_id,
+            "position": position,
+            "sentence": change.sentence,
+            "rows": change_to_json(change),
+            "now": now_text(),
+        },
+    )
+
+
+def undo_change(connection: sqlite3.Connection, piece_id: str, base: int) -> Change | None:
+    """Take the latest edit back; returns the change that was applied, None at the beginning of the history."""
+    return _travel(connection, piece_id, base, -1)
+
+
+def redo_change(connection: sqlite3.Connection, piece_id: str, base: int) -> Change | None:
+    """Do the latest undone edit again; None if there is none."""
+    return _travel(connection, piece_id, base, 1)
+
+
+def _travel(connection: sqlite3.Connection, piece_id: str, base: int, by: int) -> Change | None:
+    position = _position(connection, piece_id)
+    row = connection.execute(RECALL, {"piece": piece_id, "position": position if by < 0 else position + 1}).fetchone()
+    if row is None:
+        return None
+    change = change_from_json(row["sentence"], row["rows_json"])
+    change = change.inverse() if by < 0 else change
+    _advance(connection, piece_id, base, by)
+    _write_rows(connection, piece_id, change)
+    return change
+
+
+def _position(connection: sqlite3.Connection, piece_id: str) -> int:
+    row = connection.execute("select position from piece where id = :piece", {"piece": piece_id}).fetchone()
+    return int(row["position"]) if row else 0
+
+
+def _advance(connection: sqlite3.Connection, piece_id: str, base: int, by: int) -> None:
+    row = {"piece": piece_id, "base": base, "by": by, "now": now_text()}
+    if connection.execute(ADVANCE, row).rowcount == 0:
+        raise Stale(
+            "The piece was changed elsewhere in the meantime. Nothing was lost: the newer state is shown; try again."
+        )
+
+
+def _write_rows(connection: sqlite3.Connection, piece_id: str, change: Change) -> None:
+    for before, after in change.rows:
+        if after is not None:
+            _put(connection, piece_id, after)
+        elif before is not None and not isinstance(before, Facts):
+            connection.execute(DELETE[KIND_OF[type(before)]], {"piece": piece_id, "id": before.id})
+
+
+def _put(connection: sqlite3.Connection, piece_id: str, record: Record) -> None:
+    connection.execute(PUT[KIND_OF[type(record)]], {"piece": piece_id, **to_columns(record)})
+
+
+def set_last_place(connection: sqlite3.Connection, piece_id: str, tick: int) -> None:
+    """Remember where work stopped, so that the piece opens there."""
+    connection.execute("update piece set last_place = :tick where id = :piece", {"tick": tick, "piece": piece_id})
+
+
+def last_place(connection: sqlite3.Connection, piece_id: str) -> int:
+    """Where work stopped, in ticks."""
+    row = connection.execute("select last_place from piece where id = :piece", {"piece": piece_id}).fetchone()
+    return int(row["last_place"]) if row else 0

@@ -1,0 +1,165 @@
+"""Records of the piece as table rows and back; the same rows, as JSON, are the history."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from ductus.core.pitch.pitches import Pitch
+from ductus.core.score.changes import Change
+from ductus.core.score.records import (
+    KIND_OF,
+    Facts,
+    KeyChange,
+    Mark,
+    MeterChange,
+    Note,
+    Part,
+    Record,
+    TempoMark,
+)
+from ductus.core.time.meters import Meter
+from ductus.core.time.values import NoteValue, Tuplet
+
+Columns = dict[str, Any]
+
+
+def words(items: tuple[str, ...]) -> str:
+    """A tuple of words in one column."""
+    return " ".join(items)
+
+
+def to_columns(record: Record) -> Columns:
+    """The columns of a record, without its piece."""
+    match record:
+        case Facts():
+            return {name: getattr(record, name) for name in FACTS}
+        case Part():
+            return {
+                "id": record.id,
+                "name": record.name,
+                "short": record.short,
+                "programme": record.programme,
+                "clefs": words(record.clefs),
+                "order": record.order,
+                "lyrics": int(record.lyrics),
+            }
+        case MeterChange():
+            meter = record.meter
+            groups = words(tuple(map(str, meter.groups)))
+            return {"id": record.id, "bar": record.bar, "count": meter.count, "unit": meter.unit, "groups": groups}
+        case KeyChange():
+            return {"id": record.id, "bar": record.bar, "fifths": record.fifths, "mode": record.mode}
+        case TempoMark():
+            return {
+                "id": record.id,
+                "tick": record.tick,
+                "bpm": record.bpm,
+                "beat": record.beat.base,
+                "dots": record.beat.dots,
+                "text": record.text,
+                "printed": int(record.printed),
+            }
+        case Note():
+            return {
+                "id": record.id,
+                "part": record.part,
+                "staff": record.staff,
+                "voice": record.voice,
+                "tick": record.tick,
+                "ticks": record.ticks,
+                "step": record.pitch.step,
+                "alter": record.pitch.alter,
+                "octave": record.pitch.octave,
+                "velocity": record.velocity,
+                "sounds_late": record.sounds_late,
+                "sounds_ticks": record.sounds_ticks,
+                "articulations": words(record.articulations),
+                "lyric": record.lyric,
+                "take": record.take,
+                "event": record.event,
+            }
+        case Mark():
+            return {
+                "id": record.id,
+                "kind": record.kind,
+                "part": record.part,
+                "staff": record.staff,
+                "voice": record.voice,
+                "tick": record.tick,
+                "ticks": record.ticks,
+                "text": record.text,
+                "actual": record.tuplet.actual if record.tuplet else None,
+                "normal": record.tuplet.normal if record.tuplet else None,
+                "notes": words(record.notes),
+            }
+
+
+FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars")
+
+
+def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
+    """The record of a row; inverse of ``to_columns``."""
+    r = row
+    match kind:
+        case "facts":
+            return Facts(**{name: r[name] for name in FACTS})
+        case "part":
+            clefs = tuple(r["clefs"].split())
+            return Part(r["id"], r["name"], r["short"], r["programme"], clefs, r["order"], bool(r["lyrics"]))
+        case "meter":
+            groups = tuple(int(g) for g in r["groups"].split())
+            return MeterChange(r["id"], r["bar"], Meter(r["count"], r["unit"], groups))
+        case "key":
+            return KeyChange(r["id"], r["bar"], r["fifths"], r["mode"])
+        case "tempo":
+            return TempoMark(
+                r["id"], r["tick"], r["bpm"], NoteValue(r["beat"], r["dots"]), r["text"], bool(r["printed"])
+            )
+        case "note":
+            pitch = Pitch(r["step"], r["alter"], r["octave"])
+            return Note(
+                r["id"],
+                r["part"],
+                r["staff"],
+                r["voice"],
+                r["tick"],
+                r["ticks"],
+                pitch,
+                r["velocity"],
+                r["sounds_late"],
+                r["sounds_ticks"],
+                tuple(r["articulations"].split()),
+                r["lyric"],
+                r["take"],
+                r["event"],
+            )
+        case "mark":
+            ratio = Tuplet(r["actual"], r["normal"]) if r["actual"] else None
+            notes = tuple(r["notes"].split())
+            return Mark(
+                r["id"], r["kind"], r["part"], r["staff"], r["voice"], r["tick"], r["ticks"], r["text"], ratio, notes
+            )
+    raise ValueError(kind)
+
+
+def change_to_json(change: Change) -> str:
+    """The rows of a change as JSON: [[kind, before, after], ...]."""
+    out = []
+    for before, after in change.rows:
+        record = after if after is not None else before
+        assert record is not None
+        out.append([KIND_OF[type(record)], before and to_columns(before), after and to_columns(after)])
+    return json.dumps(out, separators=(",", ":"))
+
+
+def change_from_json(sentence: str, text: str) -> Change:
+    """Inverse of ``change_to_json``."""
+    return Change(
+        sentence,
+        tuple(
+            (before and from_columns(kind, before), after and from_columns(kind, after))
+            for kind, before, after in json.loads(text)
+        ),
+    )

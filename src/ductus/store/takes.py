@@ -1,0 +1,141 @@
+"""Takes and the journal. This module owns take, take_note, take_control and journal; the caller owns the
+transaction. Nothing here is ever altered once written, a take can only be marked as dropped from the page."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from ductus.core.errors import NotThere
+from ductus.core.performance.takes import Heard, PlayedControl, PlayedNote, Take
+from ductus.core.time.pulse import Pulse, PulseMap
+from ductus.store.pieces import now_text
+
+INSERT_TAKE = """
+insert into take (piece, name, source, made_at, pulses_json, settings_json)
+values (:piece, :name, :source, :now, :pulses, :settings)"""
+INSERT_NOTE = """
+insert into take_note (take, event, onset_us, release_us, key, velocity, channel) values (?, ?, ?, ?, ?, ?, ?)"""
+INSERT_CONTROL = "insert into take_control (take, event, time_us, controller, value) values (?, ?, ?, ?, ?)"
+INSERT_HEARD = """
+insert into journal (piece, at_us, kind, key, value, channel, pen_down)
+values (:piece, :at_us, :kind, :key, :value, :channel, :pen_down)"""
+LIST_TAKES = """
+select t.id, t.name, t.source, t.made_at, t.dropped, t.settings_json,
+  (select count(*) from take_note n where n.take = t.id) as notes,
+  (select coalesce(max(release_us), 0) from take_note n where n.take = t.id) as length_us
+from take t where t.piece = :piece order by t.id"""
+JOURNAL = """
+select at_us, kind, key, value, channel from journal
+where piece = :piece and at_us >= :from_us and at_us <= :to_us order by at_us, id"""
+
+
+@dataclass(frozen=True, slots=True)
+class TakeRow:
+    """A take in a list: ``settings`` is how it was last read."""
+
+    id: int
+    name: str
+    source: str
+    made_at: str
+    dropped: bool
+    notes: int
+    length_us: int
+    settings: dict[str, Any]
+
+
+def insert_take(
+    connection: sqlite3.Connection, piece_id: str, take: Take, source: str, settings: dict[str, Any]
+) -> tuple[int, str]:
+    """Keep a take; returns its id and its name ("Take 3")."""
+    count = connection.execute("select count(*) from take where piece = ?", (piece_id,)).fetchone()[0]
+    name = f"Take {count + 1}"
+    pulses = json.dumps([[p.tick, p.time_us, int(p.by_hand)] for p in take.pulses.pulses]) if take.pulses else None
+    cursor = connection.execute(
+        INSERT_TAKE,
+        {
+            "piece": piece_id,
+            "name": name,
+            "source": source,
+            "now": now_text(),
+            "pulses": pulses,
+            "settings": json.dumps(settings),
+        },
+    )
+    take_id = cursor.lastrowid
+    assert take_id is not None
+    connection.executemany(
+        INSERT_NOTE,
+        ((take_id, k, n.onset_us, n.release_us, n.key, n.velocity, n.channel) for k, n in enumerate(take.notes)),
+    )
+    connection.executemany(
+        INSERT_CONTROL, ((take_id, k, c.time_us, c.controller, c.value) for k, c in enumerate(take.controls))
+    )
+    return take_id, name
+
+
+def load_take(connection: sqlite3.Connection, piece_id: str, take_id: int) -> Take:
+    """Return a take as it was played. Raises NotThere."""
+    row = connection.execute("select pulses_json from take where id = ? and piece = ?", (take_id, piece_id)).fetchone()
+    if row is None:
+        raise NotThere("That take is not among the takes of this piece.")
+    notes = connection.execute("select * from take_note where take = ? order by event", (take_id,))
+    controls = connection.execute("select * from take_control where take = ? order by event", (take_id,))
+    pulses = None
+    if row["pulses_json"]:
+        pulses = PulseMap(tuple(Pulse(a, b, bool(c)) for a, b, c in json.loads(row["pulses_json"])))
+    return Take(
+        tuple(PlayedNote(n["onset_us"], n["release_us"], n["key"], n["velocity"], n["channel"]) for n in notes),
+        tuple(PlayedControl(c["time_us"], c["controller"], c["value"]) for c in controls),
+        pulses,
+    )
+
+
+def list_takes(connection: sqlite3.Connection, piece_id: str) -> list[TakeRow]:
+    """All takes of a piece, the oldest first, dropped ones included."""
+    return [
+        TakeRow(
+            r["id"],
+            r["name"],
+            r["source"],
+            r["made_at"],
+            bool(r["dropped"]),
+            r["notes"],
+            r["length_us"],
+            json.loads(r["settings_json"]),
+        )
+        for r in connection.execute(LIST_TAKES, {"piece": piece_id})
+    ]
+
+
+def set_dropped(connection: sqlite3.Connection, take_id: int, dropped: bool) -> None:
+    """Mark a take as dropped from the page (it stays among the takes)."""
+    connection.execute("update take set dropped = ? where id = ?", (int(dropped), take_id))
+
+
+def append_journal(connection: sqlite3.Connection, piece_id: str, heard: Iterable[tuple[Heard, bool]]) -> None:
+    """Keep everything heard: (event with wall-clock microseconds, was the pen down)."""
+    connection.executemany(
+        INSERT_HEARD,
+        (
+            {
+                "piece": piece_id,
+                "at_us": h.time_us,
+                "kind": h.kind,
+                "key": h.key,
+                "value": h.value,
+                "channel": h.channel,
+                "pen_down": int(down),
+            }
+            for h, down in heard
+        ),
+    )
+
+
+def read_journal(connection: sqlite3.Connection, piece_id: str, from_us: int, to_us: int) -> list[Heard]:
+    """What was heard in a stretch of wall-clock time (microseconds)."""
+    rows = connection.execute(JOURNAL, {"piece": piece_id, "from_us": from_us, "to_us": to_us})
+    return [Heard(r["at_us"], r["kind"], r["key"], r["value"], r["channel"]) for r in rows]

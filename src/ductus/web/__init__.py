@@ -1,0 +1,1 @@
+"""FastAPI: REST for documents, one WebSocket for keys, pens and takes."""

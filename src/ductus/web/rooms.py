@@ -1,0 +1,181 @@
+"""WebSockets: who sits at which desk, the order of messages, and engraving that fills in behind."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+
+from fastapi import WebSocket, WebSocketDisconnect
+from pydantic import TypeAdapter, ValidationError
+
+from ductus.app.desk import Desk
+from ductus.web import schemas as s
+from ductus.web.seat import Seat
+
+JOURNAL_SECONDS = 0.2  # everything heard is on disk within 250 ms
+INCOMING: TypeAdapter[s.ClientMessage] = TypeAdapter(s.ClientMessage)
+
+
+class Chair:
+    """One connection: its seat, and the messages that wait to be sent to it."""
+
+    def __init__(self, room: Room, socket: WebSocket) -> None:
+        self.room, self.socket = room, socket
+        self.outbox: asyncio.Queue[str] = asyncio.Queue()
+        self.pending: list[tuple[bool, s.Out]] = []
+        self.seat = Seat(room.desk, self._to_me, self._to_all)
+        self.seq = 0
+        self._timer: asyncio.TimerHandle | None = None
+        self._order = asyncio.Lock()
+
+    def _to_me(self, message: s.Out) -> None:
+        self.pending.append((False, message))
+
+    def _to_all(self, message: s.Out) -> None:
+        self.pending.append((True, message))
+
+    def _distribute(self) -> None:
+        pending, self.pending = self.pending, []
+        for everyone, message in pending:
+            text = message.model_dump_json()
+            for chair in self.room.chairs if everyone else [self]:
+                chair.outbox.put_nowait(text)
+
+    async def run(self) -> None:
+        """Serve the connection until it closes."""
+        tasks = [asyncio.create_task(self._send()), asyncio.create_task(self._keep_journal())]
+        try:
+            await self._work(self.seat.open)
+            while True:
+                text = await self.socket.receive_text()
+                await self._receive(text)
+        except WebSocketDisconnect:
+            pass
+        finally:
+            if self._timer:
+                self._timer.cancel()
+            for task in tasks:
+                task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.gather(*tasks, return_exceptions=True)
+            await asyncio.shield(asyncio.to_thread(self.seat.close))
+            self._distribute()
+
+    async def _receive(self, text: str) -> None:
+        self.seq += 1
+        try:
+            message = INCOMING.validate_json(text)
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = ".".join(str(x) for x in first["loc"])
+            self._to_me(
+                s.ProblemOut(message=f"That message was not understood ({place}: {first['msg']}); nothing was changed.")
+            )
+            self._distribute()
+            return
+        await self._work(lambda: self.seat.handle(message))
+        self._to_me(s.DoneOut(seq=self.seq))
+        self._distribute()
+
+    async def _work(self, what: object) -> None:
+        """Run something of the seat in a thread, engrave the system at the pen, send what came of it."""
+        async with self._order:
+            await asyncio.to_thread(self._run, what)
+            self._distribute()
+            self._set_timer()
+        self.room.wake()
+
+    def _run(self, what: object) -> None:
+        what()  # type: ignore[operator]
+        near = self.seat.desk.sheet.next_dirty(self.seat.near_bar)
+        if near is not None:
+            bars = self.seat.desk.sheet.systems[near].bars
+            if bars.first - 1 <= self.seat.near_bar <= bars.last + 1:
+                engraved = self.seat.engrave_one()
+                if engraved is not None:
+                    self._to_all(engraved)
+
+    def _set_timer(self) -> None:
+        wake, self.seat.wake_us = self.seat.wake_us, None
+        if wake is not None:
+            if self._timer:
+                self._timer.cancel()
+            loop = asyncio.get_running_loop()
+            self._timer = loop.call_later(wake / 1e6 + 0.001, lambda: loop.create_task(self._work(self.seat.gathered)))
+
+    async def _send(self) -> None:
+        while True:
+            await self.socket.send_text(await self.outbox.get())
+
+    async def _keep_journal(self) -> None:
+        while True:
+            await asyncio.sleep(JOURNAL_SECONDS)
+            if self.seat.journal:
+                await asyncio.to_thread(self.seat.flush_journal)
+
+
+class Room:
+    """All chairs at one desk, and the task that engraves what waits."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.chairs: list[Chair] = []
+        self._wake = asyncio.Event()
+        self._filler: asyncio.Task[None] | None = None
+
+    def wake(self) -> None:
+        """Something may wait to be engraved."""
+        self._wake.set()
+        if self._filler is None or self._filler.done():
+            self._filler = asyncio.create_task(self._fill())
+
+    async def _fill(self) -> None:
+        while self.chairs:
+            self._wake.clear()
+            for chair in list(self.chairs):
+                while (engraved := await asyncio.to_thread(chair.seat.engrave_one)) is not None:
+                    text = engraved.model_dump_json()
+                    for other in self.chairs:
+                        other.outbox.put_nowait(text)
+                    await asyncio.sleep(0.005)
+            try:
+                await asyncio.wait_for(self._wake.wait(), 5)
+            except TimeoutError:
+                return
+
+    def close(self) -> None:
+        """Nobody is left."""
+        if self._filler:
+            self._filler.cancel()
+
+
+class Rooms:
+    """The rooms of all open pieces."""
+
+    def __init__(self) -> None:
+        self._rooms: dict[str, Room] = {}
+
+    async def serve(self, socket: WebSocket, desk: Desk) -> None:
+        """Seat a browser at a desk until it leaves."""
+        room = self._rooms.get(desk.piece_id)
+        if room is None or room.desk is not desk:
+            room = self._rooms[desk.piece_id] = Room(desk)
+        chair = Chair(room, socket)
+        room.chairs.append(chair)
+        try:
+            await chair.run()
+        finally:
+            room.chairs.remove(chair)
+            if not room.chairs:
+                room.close()
+                self._rooms.pop(desk.piece_id, None)
+
+    def notify(self, desk: Desk) -> None:
+        """Tell the browsers at a desk that the piece was changed from elsewhere (over REST)."""
+        room = self._rooms.get(desk.piece_id)
+        if room is None:
+            return
+        for chair in room.chairs:
+            chair.pending += [(False, chair.seat.state_out())]
+            chair._distribute()
+        room.wake()

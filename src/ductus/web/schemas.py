@@ -1,0 +1,350 @@
+"""What crosses the border to the browser. Times in microseconds, written time in ticks (see DESIGN in docs)."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+MAX_TIME_US = 2**52
+MidiKey = Annotated[int, Field(ge=0, le=127, description="MIDI key number, 60 is middle C")]
+Microseconds = Annotated[int, Field(ge=0, le=MAX_TIME_US, description="microseconds of the browser's event clock")]
+Ticks = Annotated[int, Field(ge=0, le=MAX_TIME_US, description="written time, 23,063,040 to the quarter")]
+Revision = Annotated[int, Field(ge=0, description="the revision the client saw")]
+
+
+class In(BaseModel):
+    """Base of what comes in: unknown fields are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Out(BaseModel):
+    """Base of what goes out."""
+
+    model_config = ConfigDict(frozen=True, from_attributes=True)
+
+
+# --- REST ---------------------------------------------------------------------------
+
+
+class NewPiece(In):
+    """The answers of the fill-in sentence; what is not answered leaves no text on the page."""
+
+    layout: Literal["keys", "singer and keys", "melody", "four voices"] = "keys"
+    title: str = ""
+    subtitle: str = ""
+    composer: str = ""
+    meter: str = "4/4"
+    fifths: Annotated[int, Field(ge=-7, le=7)] = 0
+    mode: Literal["major", "minor"] = "major"
+    pickup_beats: Annotated[int, Field(ge=0, le=31)] = 0
+    tempo_text: str = ""
+    bpm: Annotated[float, Field(ge=5, le=600)] = 92
+
+
+class FactsEdit(In):
+    """New words for the head of the page, made on revision ``base``."""
+
+    base: Revision
+    title: str | None = None
+    subtitle: str | None = None
+    composer: str | None = None
+    arranger: str | None = None
+
+
+class PieceRow(Out):
+    """A piece on the shelf."""
+
+    id: str
+    title: str
+    subtitle: str
+    composer: str
+    parts: str
+    meter: str
+    notes: int
+    takes: int
+    changed_at: str
+
+
+class PieceId(Out):
+    """The address of a piece, and what is to be said about how it came."""
+
+    id: str
+    said: str = ""
+
+
+class PartView(Out):
+    """A part as the line names it."""
+
+    id: str
+    name: str
+    staves: int
+    programme: int
+
+
+class FactsView(Out):
+    """The head of the page."""
+
+    title: str
+    subtitle: str
+    composer: str
+    arranger: str
+
+
+class TakeView(Out):
+    """A take in the margin."""
+
+    id: int
+    name: str
+    source: str
+    made_at: str
+    dropped: bool
+    notes: int
+    length_us: int
+
+
+class SoundingView(Out):
+    """One note to sound."""
+
+    onset_us: int
+    length_us: int
+    key: int
+    velocity: int
+    part: str
+    note: str
+
+
+class ClickView(Out):
+    """One click, ``time_us`` from the first bar line written (negative during the count-in)."""
+
+    time_us: int
+    rank: Literal["bar", "strong", "beat", "half"]
+
+
+class ProgrammeView(Out):
+    """A performance that the rehearsal keyboard can play."""
+
+    name: str
+    title: str
+    about: str
+    qpm: float | None
+    count_in: int
+    meter: str
+
+
+class ProgrammeEvents(Out):
+    """Key and pedal events of a performance: (microseconds, kind, key or controller, value)."""
+
+    events: list[tuple[int, str, int, int]]
+
+
+class Problem(Out):
+    """An error in words."""
+
+    message: str
+
+
+# --- WebSocket, in --------------------------------------------------------------------
+
+
+class HeardIn(In):
+    """One raw event of an instrument, stamped by the browser."""
+
+    at_us: Microseconds
+    kind: Literal["down", "up", "control"]
+    key: MidiKey
+    value: Annotated[int, Field(ge=0, le=127)] = 0
+    channel: Annotated[int, Field(ge=0, le=15)] = 0
+
+
+class KeysIn(In):
+    """Events in the order they were heard; ``epoch_us`` is the wall clock at event time 0."""
+
+    type: Literal["keys"]
+    epoch_us: Microseconds
+    events: Annotated[list[HeardIn], Field(max_length=2000)]
+
+
+class CommandIn(In):
+    """A command of entry (see ``core.entry.machine.COMMANDS``)."""
+
+    type: Literal["command"]
+    name: Annotated[str, Field(max_length=40)]
+    argument: Annotated[str, Field(max_length=200)] = ""
+
+
+class HistoryIn(In):
+    """Undo or redo, seen from revision ``base``."""
+
+    type: Literal["undo", "redo"]
+    base: Revision
+
+
+class DeleteIn(In):
+    """Delete notes."""
+
+    type: Literal["delete"]
+    base: Revision
+    ids: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=20000)]
+
+
+class RecordStartIn(In):
+    """A recording begins: ``origin_us`` is the first click of the count-in on the event clock."""
+
+    type: Literal["record-start"]
+    origin_us: Microseconds
+    qpm: Annotated[float, Field(ge=5, le=1000)]
+    count_in: Annotated[int, Field(ge=0, le=8)] = 2
+    staff: Annotated[int, Field(ge=0, le=2)] = 0
+    bar: Annotated[int, Field(ge=0, le=9999)]
+    shortest: Literal["whole", "half", "quarter", "eighth", "16th", "32nd", "64th", "128th"] | None = "16th"
+    tuplets: bool | None = None
+    split: MidiKey | None = None
+
+
+class RecordStopIn(In):
+    """The recording ends; ``drop`` keeps the take off the page."""
+
+    type: Literal["record-stop"]
+    end_us: Microseconds
+    drop: bool = False
+
+
+class ViewIn(In):
+    """The browser looks at this bar (index); engraving fills in from there."""
+
+    type: Literal["view"]
+    bar: Annotated[int, Field(ge=0, le=9999)]
+
+
+ClientMessage = Annotated[
+    KeysIn | CommandIn | HistoryIn | DeleteIn | RecordStartIn | RecordStopIn | ViewIn, Field(discriminator="type")
+]
+
+
+# --- WebSocket, out -------------------------------------------------------------------
+
+
+class StateOut(Out):
+    """What the header and the margin need; sent on opening and after every edit."""
+
+    type: Literal["state"] = "state"
+    revision: int
+    undo: str | None
+    redo: str | None
+    facts: FactsView
+    parts: list[PartView]
+    meter: str
+    beats_per_minute: float
+    beat: str
+    tempo_text: str
+    takes: list[TakeView]
+
+
+class SystemRef(Out):
+    """A system of the sheet; ``key`` is None while it waits to be engraved."""
+
+    first: int
+    last: int
+    key: str | None
+
+
+class SheetOut(Out):
+    """All systems in order."""
+
+    type: Literal["sheet"] = "sheet"
+    systems: list[SystemRef]
+
+
+class BarOut(Out):
+    """A bar of an engraved system."""
+
+    index: int
+    number: int
+    start: int
+    ticks: int
+    missing: int
+    beats: tuple[int, ...]
+
+
+class SystemOut(Out):
+    """An engraved system, ``index`` its place on the sheet; ``answers`` is the event time that it shows the effect of."""
+
+    type: Literal["system"] = "system"
+    index: int
+    key: str
+    svg: str
+    first: int
+    last: int
+    bars: tuple[BarOut, ...]
+    columns: tuple[tuple[int, str], ...]
+
+
+class PenOut(Out):
+    """The pen and every choice that the line speaks."""
+
+    type: Literal["pen"] = "pen"
+    down: bool
+    part: str
+    part_name: str
+    staff: int
+    staves: int
+    voice: int
+    tick: int
+    bar: int
+    bar_start: int
+    bar_number: int
+    beat: str
+    left: str
+    base: str
+    dots: int
+    tuplet: tuple[int, int] | None
+    dots_latched: bool
+    tuplet_latched: bool
+    step_ticks: int
+    step_words: str
+    when: str
+    policy: str
+    pass_start: str
+    pending: list[str]
+    pending_diatonic: list[int]
+    clef: str
+
+
+class SayOut(Out):
+    """A sentence to announce; ``urgent`` interrupts."""
+
+    type: Literal["say"] = "say"
+    text: str
+    urgent: bool = False
+
+
+class ProblemOut(Out):
+    """Something went wrong; what was kept is in the words."""
+
+    type: Literal["problem"] = "problem"
+    message: str
+    stale: bool = False
+
+
+class RecordingOut(Out):
+    """A recording began (``clicks`` for the first bars are asked for over REST) or ended (take id or None)."""
+
+    type: Literal["recording"] = "recording"
+    going: bool
+    take: int | None = None
+
+
+class DoneOut(Out):
+    """Everything that followed from the client's message so far has been sent; ``seq`` counts its messages."""
+
+    type: Literal["done"] = "done"
+    seq: int
+
+
+class WireMessages(Out):
+    """All messages of the WebSocket, so that their types are part of the API's description."""
+
+    client: ClientMessage
+    server: StateOut | SheetOut | SystemOut | PenOut | SayOut | ProblemOut | RecordingOut | DoneOut

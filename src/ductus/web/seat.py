@@ -1,0 +1,281 @@
+"""One browser at a desk: its pen, its recording, and what each of its messages leads to.
+
+Everything here runs in a worker thread under the desk's lock; nothing waits for the network.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from ductus.app.desk import Desk
+from ductus.app.recording import Recording, RecordPlan, finish
+from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Wait
+from ductus.core.entry.machine import advance_entry, fitted, left_in_bar, spell
+from ductus.core.entry.state import GATHER_US, EntryState, StepValue
+from ductus.core.errors import BadInput, DuctusError, Stale
+from ductus.core.performance.takes import Heard
+from ductus.core.pitch.pitches import pitch_words
+from ductus.core.score.changes import Change
+from ductus.core.score.edits import delete_notes
+from ductus.core.score.records import Note
+from ductus.core.time.bars import beat_number, mixed
+from ductus.core.time.values import describe_value
+from ductus.web import schemas as s
+
+Sender = Callable[[s.Out], None]
+
+
+class Seat:
+    """The state of one connection."""
+
+    def __init__(self, desk: Desk, send: Sender, broadcast: Sender) -> None:
+        """``send`` reaches this browser, ``broadcast`` all browsers at the desk."""
+        self.desk, self.send, self.broadcast = desk, send, broadcast
+        first = desk.piece.ordered_parts()[0]
+        keys = next((p for p in desk.piece.ordered_parts() if p.staves > 1), first)
+        beat = desk.piece.timeline.bar(0).meter
+        step = StepValue("eighth" if beat.unit >= 8 else "quarter")
+        self.state = EntryState(keys.id, tick=min(desk.last_place, desk.piece.end), step=step)
+        self.recording: Recording | None = None
+        self.journal: list[tuple[Heard, bool]] = []
+        self.wake_us: int | None = None
+        self.near_bar = 0
+
+    # --- opening ------------------------------------------------------------------------
+
+    def open(self) -> None:
+        """Say everything that a browser needs at the start."""
+        self.desk.reach(self.state.tick)
+        self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
+        self.send(self.state_out())
+        self.send(sheet_out(self.desk))
+        self.send(self.pen_out())
+
+    def handle(self, message: s.ClientMessage) -> None:
+        """Do what a message asks; errors become words for the browser."""
+        with self.desk.lock:
+            try:
+                self._dispatch(message)
+            except Stale as error:
+                self.send(s.ProblemOut(message=str(error), stale=True))
+                self.send(self.state_out())
+                self.send(sheet_out(self.desk))
+            except DuctusError as error:
+                self.send(s.ProblemOut(message=str(error)))
+
+    def _dispatch(self, message: s.ClientMessage) -> None:
+        match message:
+            case s.KeysIn():
+                for heard in message.events:
+                    self._hear(heard, message.epoch_us)
+            case s.CommandIn():
+                self._enter(Command(message.name, message.argument))
+            case s.HistoryIn():
+                self._travel(message)
+            case s.DeleteIn():
+                change = delete_notes(self.desk.piece, message.ids)
+                self._apply(change, message.base)
+                self.send(s.SayOut(text=change.sentence))
+            case s.RecordStartIn():
+                self._record(message)
+            case s.RecordStopIn():
+                self._stop(message)
+            case s.ViewIn():
+                self.near_bar = message.bar
+
+    # --- keys -----------------------------------------------------------------------------
+
+    def _hear(self, heard: s.HeardIn, epoch_us: int) -> None:
+        raw = Heard(heard.at_us, heard.kind, heard.key, heard.value, heard.channel)
+        self.journal.append((replace(raw, time_us=epoch_us + heard.at_us), self.state.down))
+        if self.recording is not None:
+            self.recording.hear(raw)
+        elif heard.kind == "down":
+            self._enter(KeyDown(heard.at_us, heard.key, max(heard.value, 1)))
+        elif heard.kind == "up":
+            self._enter(KeyUp(heard.at_us, heard.key))
+
+    def gathered(self) -> None:
+        """The gathering time is over: what is held is a chord."""
+        with self.desk.lock:
+            if self.state.held:
+                self._enter(Wait(self.state.held[0].down_us + GATHER_US))
+
+    def _enter(self, event: Event) -> None:
+        before = self.state
+        outcome = advance_entry(before, event, self.desk.piece)
+        self.wake_us = outcome.wake_us
+        self.state = outcome.state
+        if outcome.change:
+            self._apply(outcome.change)
+        if self.state.tick != before.tick:
+            self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
+            if self.desk.reach(self.state.tick) and not outcome.change:
+                self.broadcast(sheet_out(self.desk))
+        if self.state != before:
+            self.send(self.pen_out())
+        if outcome.say:
+            self.send(s.SayOut(text=outcome.say))
+
+    def flush_journal(self) -> None:
+        """Write what was heard since the last time."""
+        heard, self.journal = self.journal, []
+        if heard:
+            self.desk.write_journal(heard)
+
+    # --- edits ------------------------------------------------------------------------------
+
+    def _apply(self, change: Change, base: int | None = None) -> None:
+        if not change:
+            return
+        self.desk.apply(change, base)
+        self._show_edit()
+
+    def _show_edit(self) -> None:
+        self.desk.reach(self.state.tick)
+        self.broadcast(self.state_out())
+        self.broadcast(sheet_out(self.desk))
+
+    def _travel(self, message: s.HistoryIn) -> None:
+        move = self.desk.undo if message.type == "undo" else self.desk.redo
+        change = move(message.base)
+        word = "Undone" if message.type == "undo" else "Done again"
+        if change is None:
+            self.send(s.SayOut(text="Nothing to undo" if message.type == "undo" else "Nothing to do again"))
+            return
+        self.state = fitted(self._follow(change, message.type), self.desk.piece)
+        self._show_edit()
+        self.send(self.pen_out())
+        self.send(s.SayOut(text=f"{word}: {change.sentence}"))
+
+    def _follow(self, change: Change, direction: str) -> EntryState:
+        """The pen goes where the change was, when it was in the pen's own voice."""
+        line = self.state.line
+        gone = [b for b, a in change.rows if isinstance(b, Note) and a is None and b.line == line]
+        come = [a for b, a in change.rows if isinstance(a, Note) and b is None and a.line == line]
+        state = replace(self.state, steps=(), held=())
+        if direction == "undo" and gone and not come:
+            return replace(state, tick=min(n.tick for n in gone))
+        if direction == "redo" and come and not gone:
+            return replace(state, tick=max(n.end for n in come))
+        return state
+
+    # --- recording ----------------------------------------------------------------------------
+
+    def _record(self, message: s.RecordStartIn) -> None:
+        part = self.desk.piece.part(self.state.part)
+        staff = message.staff if part.staves > 1 else 1
+        plan = RecordPlan(
+            part.id, staff, message.bar, message.qpm, message.count_in, message.shortest, message.split, message.tuplets
+        )
+        self.recording = Recording(plan, message.origin_us)
+        self.state = replace(self.state, held=())
+        self.send(s.RecordingOut(going=True))
+
+    def _stop(self, message: s.RecordStopIn) -> None:
+        recording, self.recording = self.recording, None
+        if recording is None:
+            raise BadInput("No recording is going on.")
+        done = finish(self.desk, recording, message.end_us)
+        text = done.sentence
+        if message.drop:
+            if done.take_id is not None:
+                self.desk.drop_take(done.take_id)
+            text = "The take was dropped from the page; it stays among the takes."
+            self.broadcast(self.state_out())
+        elif done.change:
+            self._apply(done.change)
+        self.send(s.RecordingOut(going=False, take=done.take_id))
+        self.send(s.SayOut(text=text, urgent=True))
+
+    def close(self) -> None:
+        """The browser left: a recording that was going on is kept as a take, the journal is written."""
+        with self.desk.lock:
+            if self.recording is not None and self.recording.events:
+                recording, self.recording = self.recording, None
+                last = max(e.time_us for e in recording.events) + recording.origin_us
+                finish(self.desk, recording, last)
+            self.flush_journal()
+            self.desk.remember_place(self.state.tick)
+
+    # --- what the browser sees ------------------------------------------------------------------
+
+    def state_out(self) -> s.StateOut:
+        """Header and margin."""
+        desk, piece = self.desk, self.desk.piece
+        tempo = piece.tempo_at(self.state.tick)
+        return s.StateOut(
+            revision=desk.history.revision,
+            undo=desk.history.undo,
+            redo=desk.history.redo,
+            facts=s.FactsView.model_validate(piece.facts),
+            parts=[s.PartView.model_validate(p) for p in piece.ordered_parts()],
+            meter=str(piece.timeline.bar_at(self.state.tick).meter),
+            beats_per_minute=tempo.bpm,
+            beat=("dotted " if tempo.beat.dots else "") + tempo.beat.base,
+            tempo_text=tempo.text,
+            takes=[s.TakeView.model_validate(t) for t in desk.takes()],
+        )
+
+    def pen_out(self) -> s.PenOut:
+        """The pen and the choices of the line."""
+        state, piece = self.state, self.desk.piece
+        part, bar = piece.part(state.part), piece.timeline.bar_at(state.tick)
+        pitches = [spell(piece, state, h.key) for h in sorted(state.held, key=lambda h: h.key)]
+        step = state.step
+        return s.PenOut(
+            down=state.down,
+            part=state.part,
+            part_name=part.name,
+            staff=state.staff,
+            staves=part.staves,
+            voice=state.voice,
+            tick=state.tick,
+            bar=bar.index,
+            bar_start=bar.start,
+            bar_number=piece.timeline.number_of(bar.index),
+            beat=mixed(beat_number(bar, state.tick)),
+            left=left_in_bar(state, piece),
+            base=step.base,
+            dots=step.dots,
+            tuplet=(step.tuplet.actual, step.tuplet.normal) if step.tuplet else None,
+            dots_latched=step.dots_latched,
+            tuplet_latched=step.tuplet_latched,
+            step_ticks=step.ticks,
+            step_words=describe_value(step.value),
+            when=state.when,
+            policy=state.policy,
+            pass_start=piece.timeline.place_words(state.pass_start),
+            pending=[pitch_words(p) for p in pitches],
+            pending_diatonic=[p.diatonic for p in pitches],
+            clef=part.clefs[state.staff - 1],
+        )
+
+    def engrave_one(self) -> s.SystemOut | None:
+        """Engrave the waiting system nearest to where this browser looks; None when all are up to date."""
+        with self.desk.lock:
+            sheet = self.desk.sheet
+            k = sheet.next_dirty(self.near_bar)
+            if k is None:
+                return None
+            view = sheet.engrave(k)
+            return s.SystemOut(
+                index=k,
+                key=view.key,
+                svg=view.svg,
+                first=view.first,
+                last=view.last,
+                bars=tuple(s.BarOut.model_validate(b) for b in view.bars),
+                columns=view.columns,
+            )
+
+
+def sheet_out(desk: Desk) -> s.SheetOut:
+    """All systems and which of them are up to date."""
+    return s.SheetOut(
+        systems=[
+            s.SystemRef(first=x.bars.first, last=x.bars.last, key=None if x.dirty else x.key)
+            for x in desk.sheet.systems
+        ]
+    )

@@ -31,7 +31,7 @@ insert or replace into key_signature (piece, id, bar, fifths, mode) values (:pie
 insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed)
 values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed)""",
     "note": """
-insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, alter, octave, velocity,
+insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
   sounds_late, sounds_ticks, articulations, lyric, take, event)
 values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octave, :velocity,
   :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event)""",

@@ -94,7 +94,7 @@ def dotted_ticks(base: str, dots: int) -> int:
     True
     """
     plain = BASE_TICKS[base]
-    return 2 * plain - plain // 2**dots
+    return 2 * plain - (plain >> dots)
 
 
 VALUE_BY_TICKS: dict[int, NoteValue] = {

@@ -45,7 +45,7 @@ create table note (
   id text not null,
   part text not null, staff integer not null, voice integer not null,
   tick integer not null, ticks integer not null,
-  step text not null, alter integer not null, octave integer not null, velocity integer not null,
+  step text not null, "alter" integer not null, octave integer not null, velocity integer not null,
   sounds_late integer not null, sounds_ticks integer, articulations text not null, lyric text not null,
   take integer, event integer,
   primary key (piece, id)

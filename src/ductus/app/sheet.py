@@ -94,9 +94,11 @@ class Sheet:
             width = self._widths[index] = bar_units(self.piece, index)
         return width
 
-    def next_dirty(self, near_bar: int) -> int | None:
-        """Index of the system to engrave next: the one that holds ``near_bar``, then outwards from it."""
-        waiting = [k for k, s in enumerate(self.systems) if s.dirty]
+    def next_to_show(self, near_bar: int, known: set[str]) -> int | None:
+        """Index of the system to engrave or send next: the one that holds ``near_bar``, then outwards from it.
+
+        ``known`` are the keys that the browser has; a system that changed is always due."""
+        waiting = [k for k, s in enumerate(self.systems) if s.dirty or s.key not in known]
 
         def distance(k: int) -> int:
             bars = self.systems[k].bars

@@ -195,7 +195,7 @@ class _PartWriter:
         if tempo.printed:
             direction, kind = self._direction(measure, bar, tempo.tick, 1, "above")
             if tempo.text:
-                sub(kind, "words", tempo.text, font_weight="bold")
+                sub(kind, "words", f"{tempo.text} ", font_weight="bold")
                 second = etree.Element("direction-type")
                 kind.addnext(second)
                 kind = second

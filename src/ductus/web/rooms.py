@@ -37,9 +37,7 @@ class Chair:
     def _distribute(self) -> None:
         pending, self.pending = self.pending, []
         for everyone, message in pending:
-            text = message.model_dump_json()
-            for chair in self.room.chairs if everyone else [self]:
-                chair.outbox.put_nowait(text)
+            self.room.post(message, self.room.chairs if everyone else [self])
 
     async def run(self) -> None:
         """Serve the connection until it closes."""
@@ -87,13 +85,10 @@ class Chair:
 
     def _run(self, what: object) -> None:
         what()  # type: ignore[operator]
-        near = self.seat.desk.sheet.next_dirty(self.seat.near_bar)
-        if near is not None:
-            bars = self.seat.desk.sheet.systems[near].bars
-            if bars.first - 1 <= self.seat.near_bar <= bars.last + 1:
-                engraved = self.seat.engrave_one()
-                if engraved is not None:
-                    self._to_all(engraved)
+        if self.seat.near_system_is_due():
+            engraved = self.seat.engrave_one()
+            if engraved is not None:
+                self._to_all(engraved)
 
     def _set_timer(self) -> None:
         wake, self.seat.wake_us = self.seat.wake_us, None
@@ -134,14 +129,20 @@ class Room:
             self._wake.clear()
             for chair in list(self.chairs):
                 while (engraved := await asyncio.to_thread(chair.seat.engrave_one)) is not None:
-                    text = engraved.model_dump_json()
-                    for other in self.chairs:
-                        other.outbox.put_nowait(text)
+                    self.post(engraved, self.chairs)
                     await asyncio.sleep(0.005)
             try:
                 await asyncio.wait_for(self._wake.wait(), 5)
             except TimeoutError:
                 return
+
+    def post(self, message: s.Out, chairs: list[Chair]) -> None:
+        """Put a message into the outboxes of some of the chairs."""
+        text = message.model_dump_json()
+        for chair in chairs:
+            chair.outbox.put_nowait(text)
+            if isinstance(message, s.SystemOut):
+                chair.seat.known.add(message.key)
 
     def close(self) -> None:
         """Nobody is left."""

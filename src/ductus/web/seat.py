@@ -41,6 +41,7 @@ class Seat:
         self.journal: list[tuple[Heard, bool]] = []
         self.wake_us: int | None = None
         self.near_bar = 0
+        self.known: set[str] = set()  # keys of the systems that this browser has
 
     # --- opening ------------------------------------------------------------------------
 
@@ -252,11 +253,17 @@ class Seat:
             clef=part.clefs[state.staff - 1],
         )
 
+    def near_system_is_due(self) -> bool:
+        """Does the system at the pen wait to be engraved (so that it should go out before anything else)?"""
+        sheet = self.desk.sheet
+        k = sheet.next_to_show(self.near_bar, self.known)
+        return k is not None and sheet.systems[k].bars.first - 1 <= self.near_bar <= sheet.systems[k].bars.last + 1
+
     def engrave_one(self) -> s.SystemOut | None:
         """Engrave the waiting system nearest to where this browser looks; None when all are up to date."""
         with self.desk.lock:
             sheet = self.desk.sheet
-            k = sheet.next_dirty(self.near_bar)
+            k = sheet.next_to_show(self.near_bar, self.known)
             if k is None:
                 return None
             view = sheet.engrave(k)

@@ -1,0 +1,58 @@
+# Two doors: `make demo` and `make test`. Everything they need is set up by `make setup`.
+PY = .venv/bin/python
+STAMP = .venv/.set-up
+WEB = src/ductus/web/static/index.html
+WEB_SOURCES = $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+PORT ?= 8765
+
+.PHONY: setup demo test check bench bench-reading chromium types wheel clean
+
+setup: $(STAMP) $(WEB)
+
+$(STAMP): pyproject.toml requirements.lock
+	python3 -m venv .venv
+	$(PY) -m pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $(STAMP)
+
+web/node_modules/.package-lock.json: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+web/src/api/api-types.gen.ts: $(STAMP) web/node_modules/.package-lock.json src/ductus/web/schemas.py src/ductus/web/routes.py
+	mkdir -p build
+	$(PY) tools/write_openapi.py build/openapi.json
+	cd web && npm run --silent types
+	touch $@
+
+$(WEB): web/src/api/api-types.gen.ts $(WEB_SOURCES)
+	cd web && npm run --silent build
+	touch $@
+
+demo: setup
+	.venv/bin/ductus demo --port $(PORT)
+
+chromium:
+	@command -v chromium >/dev/null || test -x /usr/bin/chromium || \
+	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium fonts-dejavu-core; }
+
+check: setup
+	.venv/bin/ruff check src tests bench tools
+	.venv/bin/ruff format --check src tests bench tools
+	.venv/bin/mypy
+	cd web && npx --no-install tsc -p .
+
+test: setup chromium check
+	$(PY) -m pytest
+
+bench: setup chromium
+	$(PY) bench/speed.py
+
+bench-reading: setup
+	$(PY) bench/reading.py
+
+wheel: setup
+	$(PY) -m build
+
+clean:
+	rm -rf .venv web/node_modules src/ductus/web/static build dist

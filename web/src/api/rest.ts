@@ -1,0 +1,46 @@
+/** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
+import type { Click, NewPiece, PieceRow, Programme, Sounding } from './wire'
+
+const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
+
+async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+  let response: Response
+  try {
+    response = await fetch(`/api${path}`, init)
+  } catch {
+    throw new Error(LOST)
+  }
+  if (!response.ok) {
+    const problem = (await response.json().catch(() => null)) as { message?: string } | null
+    throw new Error(problem?.message ?? LOST)
+  }
+  return (response.status === 204 ? undefined : await response.json()) as T
+}
+
+const json = (method: string, body: unknown): RequestInit => ({
+  method,
+  headers: { 'Content-Type': 'application/json' },
+  body: JSON.stringify(body),
+})
+
+export const rest = {
+  shelf: () => ask<PieceRow[]>('/pieces'),
+  create: (piece: Partial<NewPiece>) => ask<{ id: string }>('/pieces', json('POST', piece)),
+  remove: (id: string) => ask<void>(`/pieces/${id}`, { method: 'DELETE' }),
+  restore: (id: string) => ask<void>(`/pieces/${id}/restore`, { method: 'POST' }),
+  import: (file: File) => {
+    const body = new FormData()
+    body.append('file', file)
+    return ask<{ id: string; said: string }>('/import', { method: 'POST', body })
+  },
+  renameTo: (id: string, base: number, facts: { title?: string; subtitle?: string; composer?: string }) =>
+    ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
+  playback: (id: string, fromTick: number) => ask<Sounding[]>(`/pieces/${id}/playback?from_tick=${fromTick}`),
+  places: (id: string, fromTick: number) => ask<[number, number][]>(`/pieces/${id}/playback/places?from_tick=${fromTick}`),
+  takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
+  clicks: (id: string, bar: number, qpm: number, countIn: number) =>
+    ask<Click[]>(`/pieces/${id}/clicks?bar=${bar}&qpm=${qpm}&count_in=${countIn}&bars=200`),
+  programmes: () => ask<Programme[]>('/programmes'),
+  programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
+  exportAddress: (id: string, kind: 'musicxml' | 'mid') => `/api/pieces/${id}/export.${kind}`,
+}

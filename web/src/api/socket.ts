@@ -1,0 +1,52 @@
+/** The one WebSocket of an open piece: ordered messages out, typed messages in, reconnecting by itself. */
+import type { ClientMessage, Heard, ServerMessage } from './wire'
+
+const RETRY_MS = 800
+const GONE = 4404
+
+export interface DeskSocket {
+  send(message: ClientMessage): void
+  keys(events: Heard[]): void
+  close(): void
+}
+
+export function openDeskSocket(
+  pieceId: string,
+  onMessage: (message: ServerMessage) => void,
+  onState: (state: 'open' | 'lost' | 'gone') => void,
+): DeskSocket {
+  let socket: WebSocket
+  let closed = false
+  let waiting: string[] = []
+
+  function connect() {
+    const scheme = location.protocol === 'https:' ? 'wss' : 'ws'
+    socket = new WebSocket(`${scheme}://${location.host}/api/pieces/${pieceId}/desk`)
+    socket.onopen = () => {
+      onState('open')
+      for (const text of waiting) socket.send(text)
+      waiting = []
+    }
+    socket.onmessage = (event: MessageEvent<string>) => onMessage(JSON.parse(event.data) as ServerMessage)
+    socket.onclose = (event) => {
+      if (closed) return
+      onState(event.code === GONE ? 'gone' : 'lost')
+      if (event.code !== GONE) setTimeout(connect, RETRY_MS)
+    }
+  }
+  connect()
+
+  const send = (message: ClientMessage) => {
+    const text = JSON.stringify(message)
+    if (socket.readyState === WebSocket.OPEN) socket.send(text)
+    else waiting.push(text) // nothing that was played is lost while the server is away
+  }
+  return {
+    send,
+    keys: (events) => send({ type: 'keys', epoch_us: Math.round(performance.timeOrigin * 1000), events }),
+    close() {
+      closed = true
+      socket.close()
+    },
+  }
+}

@@ -1,0 +1,44 @@
+/** Turns key presses of the computer into commands of the table. */
+import { isTyping, PIANO_CODES } from '../input/computerKeys'
+import { COMMANDS, type Command } from './table'
+
+const HOLD_MS = 350
+const byKey = new Map<string, Command>(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c] as const)))
+
+/** The key of an event as the table writes it. */
+export function keyOf(event: KeyboardEvent): string {
+  const ctrl = event.ctrlKey || event.metaKey ? 'Ctrl+' : ''
+  return `${ctrl}${event.altKey ? 'Alt+' : ''}${event.shiftKey ? 'Shift+' : ''}${event.code}`
+}
+
+const presses = (target: EventTarget | null) => target instanceof HTMLElement && target.closest('button, a, [role=button]') !== null
+
+export function listenToCommands(): () => void {
+  const waiting = new Map<string, number>()
+
+  const onDown = (event: KeyboardEvent) => {
+    const found = byKey.get(keyOf(event))
+    if (!found || isTyping(event.target)) return
+    if (event.code === 'Space' && presses(event.target)) return // Space belongs to the focused button
+    if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return
+    event.preventDefault()
+    if (found.hold) {
+      if (event.repeat || waiting.has(event.code)) return
+      const hold = found.hold
+      waiting.set(event.code, window.setTimeout(() => { waiting.delete(event.code); hold() }, HOLD_MS))
+    } else found.run()
+  }
+  const onUp = (event: KeyboardEvent) => {
+    const timer = waiting.get(event.code)
+    if (timer === undefined) return
+    window.clearTimeout(timer)
+    waiting.delete(event.code)
+    byKey.get(keyOf(event))?.run()
+  }
+  window.addEventListener('keydown', onDown)
+  window.addEventListener('keyup', onUp)
+  return () => {
+    window.removeEventListener('keydown', onDown)
+    window.removeEventListener('keyup', onUp)
+  }
+}

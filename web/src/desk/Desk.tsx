@@ -1,0 +1,63 @@
+/** The desk: one sheet, one line, the keys; the margin beside the sheet. */
+import { useEffect } from 'react'
+import { listenToCommands } from '../commands/keyboard'
+import { listenToComputerKeys } from '../input/computerKeys'
+import { lookForDevices } from '../input/devices'
+import { stopProgramme } from '../input/rehearsal'
+import { prepareSound } from '../sound/engine'
+import { Header } from './Header'
+import { Keys } from './Keys'
+import { Line } from './Line'
+import { stopPlaying } from './listening'
+import { Margin } from './Margin'
+import { endRecording, stopWithProgramme } from './recorder'
+import { Sheet } from './Sheet'
+import { openDesk, useDesk } from './store'
+
+export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => void }) {
+  const link = useDesk((s) => s.link)
+  const problem = useDesk((s) => s.problem)
+  const said = useDesk((s) => s.said)
+  const pen = useDesk((s) => s.pen)
+
+  useEffect(() => {
+    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme()]
+    void lookForDevices()
+    return () => {
+      endRecording()
+      stopProgramme()
+      stopPlaying()
+      for (const stop of stops) stop()
+    }
+  }, [pieceId])
+
+  if (link === 'gone')
+    return (
+      <main className="flex h-full flex-col items-center justify-center gap-4 font-serif text-xl">
+        <p>{problem || 'There is no piece at this address.'}</p>
+        <button type="button" className="quiet-button" onClick={onShelf}>Back to the shelf</button>
+      </main>
+    )
+  return (
+    <div className="flex h-full flex-col">
+      <Header onShelf={onShelf} />
+      <main className="flex min-h-0 flex-1 gap-4 px-5 pt-4">
+        <Sheet />
+        <Margin />
+      </main>
+      <footer className={`relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1 ${pen?.down ? 'border-vermilion' : 'border-rule'}`}>
+        <Line />
+        <p className="mb-1 flex h-5 items-center gap-3 truncate text-[0.95rem] text-faint">
+          <span role="status" aria-live="polite" data-testid="said">{said}</span>
+          {problem && (
+            <span role="alert" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="problem">
+              {problem}
+              <button type="button" className="underline" onClick={() => useDesk.setState({ problem: '' })}>understood</button>
+            </span>
+          )}
+        </p>
+        <Keys />
+      </footer>
+    </div>
+  )
+}

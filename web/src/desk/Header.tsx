@@ -1,0 +1,111 @@
+/** The header: where we are, play, pen, what is heard, undo and export. */
+import { DropdownMenu } from 'radix-ui'
+import { rest } from '../api/rest'
+import { hint } from '../commands/table'
+import { lookForDevices, useDevices } from '../input/devices'
+import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
+import { useSound } from '../sound/engine'
+import { togglePlaying, useListening } from './listening'
+import { beginRecording, toggleRecording } from './recorder'
+import { command, travel, useDesk } from './store'
+import { toggleEvening, toggleFarView } from './view'
+
+export function Header({ onShelf }: { onShelf: () => void }) {
+  const { state, pen, link, pieceId, way, recording } = useDesk()
+  const playing = useListening((s) => s.playing)
+  if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
+  return (
+    <header className="flex h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5">
+      <a href="/" onClick={(e) => { e.preventDefault(); onShelf() }} className="font-serif text-2xl italic" title="Back to the shelf">
+        <span className="text-vermilion">D</span>uctus
+      </a>
+      <span className="max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
+      <span className="text-sm text-faint" data-testid="kept">{link === 'open' ? 'everything is kept' : 'connection lost, trying again'}</span>
+      <div className="mx-auto flex items-center gap-3">
+        <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
+          className="flex h-8 w-8 items-center justify-center rounded-full border border-rule bg-paper">
+          <svg viewBox="0 0 12 12" className="h-3 w-3" fill="currentColor" aria-hidden>{playing ? <path d="M2 2h8v8H2z" /> : <path d="M2 1l9 5-9 5z" />}</svg>
+        </button>
+        {way === 'record' && (
+          <button type="button" onClick={toggleRecording} title={hint('record')} data-testid="record"
+            className={`quiet-button ${recording ? 'border-vermilion bg-vermilion text-paper' : 'text-vermilion'}`}>
+            {recording ? 'Stop recording' : 'Record'}
+          </button>
+        )}
+        <span className="text-[0.95rem] font-medium" data-testid="position">{pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat {pen.beat}</span>
+        <span className="text-[0.95rem]" title={`${state.beat} = ${state.beats_per_minute}`}><Beat beat={state.beat} /> = {Math.round(state.beats_per_minute * 10) / 10}</span>
+      </div>
+      <button type="button" aria-pressed={pen.down} title={hint('pen')} onClick={() => command('pen')} data-testid="pen-state"
+        className={pen.down ? 'rounded-[3px] bg-vermilion px-2.5 py-1 font-bold text-paper' : 'quiet-button'}>
+        {pen.down ? 'Pen down' : 'Pen up'}
+      </button>
+      <Hearing />
+      <button type="button" className="quiet-button" disabled={!state.undo} title={state.undo ? `Undo: ${state.undo}` : 'Nothing to undo'} onClick={() => travel('undo')}>Undo</button>
+      <button type="button" className="quiet-button" disabled={!state.redo} title={state.redo ? `Do again: ${state.redo}` : 'Nothing to do again'} onClick={() => travel('redo')}>Redo</button>
+      <DropdownMenu.Root modal={false}>
+        <DropdownMenu.Trigger className="quiet-button">Export</DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
+            <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
+            <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+            <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </header>
+  )
+}
+
+/** The note value of the tempo, drawn (no music font needed). */
+function Beat({ beat }: { beat: string }) {
+  const dotted = beat.startsWith('dotted')
+  const open = beat.endsWith('half')
+  return (
+    <svg viewBox="0 0 12 18" className="inline-block h-[1.05em] align-[-0.12em]" role="img" aria-label={beat}>
+      <ellipse cx="4" cy="14.4" rx="3.2" ry="2.3" transform="rotate(-20 4 14.4)" fill={open ? 'none' : 'currentColor'} stroke="currentColor" strokeWidth={open ? 1 : 0} />
+      <path d="M7 13.6V2" stroke="currentColor" strokeWidth="1" />
+      {dotted && <circle cx="9.8" cy="14.4" r="1" fill="currentColor" />}
+    </svg>
+  )
+}
+
+function Hearing() {
+  const { list, advice, setHeard } = useDevices()
+  const { programmes, playing, load } = useRehearsal()
+  const { sounded, setSounded, ready } = useSound()
+  const way = useDesk((s) => s.way)
+  const live = list.filter((d) => d.connected && d.heard)
+  const name = playing ? 'Rehearsal keyboard' : live.length ? live.map((d) => d.name).join(', ') : 'computer keys'
+  return (
+    <DropdownMenu.Root modal={false} onOpenChange={(open) => { if (open) { void load(); void lookForDevices() } }}>
+      <DropdownMenu.Trigger className="flex max-w-56 items-center gap-2 text-[0.95rem]" data-testid="hearing">
+        <span aria-hidden className="h-2.5 w-2.5 shrink-0 rounded-full bg-verdigris ring-3 ring-verdigris/20" />
+        <span className="truncate">Hearing <b className="font-medium">{name}</b></span>
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu max-w-96" align="end" sideOffset={10}>
+          <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Instruments</DropdownMenu.Label>
+          {list.map((d) => (
+            <DropdownMenu.CheckboxItem key={d.id} className="menu-item" checked={d.heard && d.connected} disabled={!d.connected} onCheckedChange={(on) => setHeard(d.id, on)}>
+              <span>{d.name}</span><kbd>{d.connected ? (d.heard ? 'heard' : 'not heard') : 'not plugged in'}</kbd>
+            </DropdownMenu.CheckboxItem>
+          ))}
+          {advice && <p className="px-2 py-1 text-sm text-faint">{advice}</p>}
+          <DropdownMenu.CheckboxItem className="menu-item" checked={sounded} onCheckedChange={setSounded}>
+            <span>Sounded by Ductus</span><kbd>{ready ? (sounded ? 'yes' : 'no') : 'loading the piano'}</kbd>
+          </DropdownMenu.CheckboxItem>
+          <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+          <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Rehearsal keyboard (a simulated player with pedal)</DropdownMenu.Label>
+          {playing && <DropdownMenu.Item className="menu-item" onSelect={stopProgramme}>Stop playing</DropdownMenu.Item>}
+          {programmes.map((p) => (
+            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (way === 'record' && p.qpm ? beginRecording(p.name) : playProgramme(p.name))}>
+              <span>{p.title}</span><kbd>{way === 'record' && p.qpm ? 'record this' : p.about}</kbd>
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  )
+}

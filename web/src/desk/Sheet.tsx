@@ -1,0 +1,108 @@
+/** The sheet: the title block, the engraved systems, and the pen drawn over them. */
+import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type MouseEvent } from 'react'
+import type { System } from '../api/wire'
+import { tickPlace, penPlace, placeAt, type PenPlace } from './geometry'
+import { useListening } from './listening'
+import { PenMark } from './PenMark'
+import { command, send, useDesk } from './store'
+import { TitleBlock } from './TitleBlock'
+
+const SystemDrawing = memo(function SystemDrawing({ system }: { system: System | undefined }) {
+  if (!system) return <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />
+  return <div className="system" data-key={system.key} dangerouslySetInnerHTML={{ __html: system.svg }} />
+})
+
+/** Staff number over all parts (from 0) of a part's staff (from 1), and back. */
+function useStaves() {
+  const parts = useDesk((s) => s.state?.parts)
+  const flat = (parts ?? []).flatMap((p) => Array.from({ length: p.staves }, (_, i) => ({ part: p.id, staff: i + 1 })))
+  return {
+    indexOf: (part: string, staff: number) => flat.findIndex((f) => f.part === part && f.staff === staff),
+    at: (index: number) => flat[index],
+  }
+}
+
+export function Sheet() {
+  const refs = useDesk((s) => s.refs)
+  const systems = useDesk((s) => s.systems)
+  const pen = useDesk((s) => s.pen)
+  const selection = useDesk((s) => s.selection)
+  const playTick = useListening((s) => s.tick)
+  const sheet = useRef<HTMLDivElement>(null)
+  const staves = useStaves()
+  const [place, setPlace] = useState<PenPlace | null>(null)
+  const [cursor, setCursor] = useState<{ x: number; top: number; bottom: number } | null>(null)
+
+  const elementOf = useCallback((index: number) => sheet.current?.querySelector(`[data-system="${index}"]`) ?? null, [])
+  const viewOf = useCallback((index: number) => systems.get(refs[index]?.key ?? ''), [refs, systems])
+
+  useLayoutEffect(() => {
+    const measure = () => {
+      if (!sheet.current || !pen) return
+      const index = refs.findIndex((r) => pen.bar >= r.first && pen.bar <= r.last)
+      const element = elementOf(index)
+      const view = viewOf(index)
+      const found = element && view ? penPlace(sheet.current, element, view, pen, staves.indexOf(pen.part, pen.staff)) : null
+      setPlace((old) => found ?? old)
+    }
+    measure()
+    const observer = new ResizeObserver(measure)
+    if (sheet.current) observer.observe(sheet.current)
+    return () => observer.disconnect()
+  }, [pen, refs, systems])
+
+  useLayoutEffect(() => {
+    if (playTick === null || !sheet.current) return setCursor(null)
+    const index = refs.findIndex((_, i) => viewOf(i)?.bars.some((b) => playTick >= b.start && playTick < b.start + b.ticks))
+    const element = elementOf(index)
+    const view = viewOf(index)
+    setCursor(element && view ? tickPlace(sheet.current, element, view, playTick) : null)
+    element?.scrollIntoView({ block: 'nearest' })
+  }, [playTick, refs, systems])
+
+  useEffect(() => {
+    for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? []) old.removeAttribute('data-selected')
+    for (const id of selection) sheet.current?.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.setAttribute('data-selected', 'yes')
+  }, [selection, systems, refs])
+
+  const penBar = pen?.bar ?? 0
+  useEffect(() => {
+    const index = refs.findIndex((r) => penBar >= r.first && penBar <= r.last)
+    elementOf(index)?.scrollIntoView({ block: 'nearest' })
+    send({ type: 'view', bar: penBar })
+  }, [penBar, refs.length])
+
+  const onClick = (event: MouseEvent<HTMLDivElement>) => {
+    const holder = (event.target as Element).closest('[data-system]')
+    if (!holder || !sheet.current) return
+    const view = viewOf(Number(holder.getAttribute('data-system')))
+    if (!view) return
+    const note = (event.target as Element).closest('g.note')
+    const id = note?.id.split('_')[0]
+    useDesk.setState({ selection: id ? new Set(event.shiftKey ? [...selection, id] : [id]) : new Set() })
+    const found = placeAt(sheet.current, holder, view, event.clientX, event.clientY)
+    const staff = found && staves.at(found.staffIndex)
+    if (found && staff) command('place', `${staff.part} ${staff.staff} ${found.tick}`)
+  }
+
+  return (
+    <div className="min-h-0 flex-1 overflow-y-auto rounded-[3px]" data-testid="sheet-scroll">
+      <div ref={sheet} onClick={onClick} data-testid="sheet" role="document" aria-label="Sheet of music"
+        className="relative mx-auto min-h-full max-w-[1100px] rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+        <TitleBlock />
+        <div className="flex flex-col gap-1">
+          {refs.map((ref, index) => (
+            <div key={`${ref.first}`} data-system={index} data-waiting={ref.key === null ? 'yes' : undefined}>
+              <SystemDrawing system={systems.get(ref.key ?? '')} />
+            </div>
+          ))}
+        </div>
+        {pen && place && <PenMark pen={pen} place={place} />}
+        {cursor && (
+          <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"
+            style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
+        )}
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,45 @@
+/** Title, subtitle and composer, each a word on the page that can be changed by clicking it. */
+import { useState } from 'react'
+import { rest } from '../api/rest'
+import { useDesk } from './store'
+
+type Field = 'title' | 'subtitle' | 'composer'
+
+function Words({ field, className, empty }: { field: Field; className: string; empty: string }) {
+  const facts = useDesk((s) => s.state?.facts)
+  const [draft, setDraft] = useState<string | null>(null)
+  if (!facts) return null
+  const text = facts[field]
+  const keep = async (value: string) => {
+    setDraft(null)
+    const { pieceId, state } = useDesk.getState()
+    if (!state || value === text) return
+    try {
+      await rest.renameTo(pieceId, state.revision, { [field]: value })
+    } catch (error) {
+      useDesk.setState({ problem: (error as Error).message })
+    }
+  }
+  if (draft !== null)
+    return (
+      <input autoFocus aria-label={field} value={draft} onChange={(e) => setDraft(e.target.value)} onBlur={() => void keep(draft)}
+        onKeyDown={(e) => { if (e.key === 'Enter') void keep(draft); if (e.key === 'Escape') setDraft(null) }}
+        className={`${className} w-full bg-wash/50 text-center`} />
+    )
+  return (
+    <button type="button" onClick={(e) => { e.stopPropagation(); setDraft(text) }} title={`Change the ${field}`}
+      className={`${className} ${text ? '' : 'text-faint/0 hover:text-faint focus-visible:text-faint'}`}>
+      {text || empty}
+    </button>
+  )
+}
+
+export function TitleBlock() {
+  return (
+    <header className="mb-1 flex flex-col items-center font-serif">
+      <h1><Words field="title" className="text-[26px] leading-8" empty="Add a title" /></h1>
+      <Words field="subtitle" className="text-[15px] leading-5 text-faint italic" empty="Add a subtitle" />
+      <div className="-mt-3 flex w-full justify-end"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /></div>
+    </header>
+  )
+}

@@ -1,0 +1,134 @@
+/** Where written places lie on the engraved page, and back. All coordinates are pixels inside the sheet. */
+import type { BarInfo, Pen, System } from '../api/wire'
+
+export interface StaffLines {
+  readonly top: number
+  readonly bottom: number
+}
+
+interface Box {
+  readonly left: number
+  readonly right: number
+  readonly top: number
+  readonly bottom: number
+}
+
+const STAFF_LINES = 5
+const OPENING_GAP = 14
+/** Diatonic number (C0 = 0) of the lowest line of each clef. */
+const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, alto: 24, tenor: 22, percussion: 30 }
+
+function box(element: Element, origin: DOMRect): Box {
+  const r = element.getBoundingClientRect()
+  return { left: r.left - origin.left, right: r.right - origin.left, top: r.top - origin.top, bottom: r.bottom - origin.top }
+}
+
+const measureOf = (system: Element, bar: number) => system.querySelector(`g.measure[id^="b${bar}-"]`)
+const stavesOf = (measure: Element) => [...measure.querySelectorAll(':scope > g.staff')]
+const linesOf = (staff: Element) => [...staff.querySelectorAll(':scope > path')].slice(0, STAFF_LINES)
+
+function staffBox(staff: Element, origin: DOMRect): Box | null {
+  const lines = linesOf(staff)
+  if (lines.length < STAFF_LINES) return null
+  const first = box(lines[0]!, origin)
+  const last = box(lines[STAFF_LINES - 1]!, origin)
+  return { left: first.left, right: first.right, top: (first.top + first.bottom) / 2, bottom: (last.top + last.bottom) / 2 }
+}
+
+/** Where music begins in a bar: right of the clef, key and meter if they stand there. */
+function opening(staff: Element, lines: Box, origin: DOMRect): number {
+  let x = lines.left
+  for (const sign of staff.querySelectorAll(':scope > .clef, :scope > .keySig, :scope > .meterSig:not([visibility=hidden])')) {
+    const r = box(sign, origin)
+    if (r.right > r.left) x = Math.max(x, r.right)
+  }
+  return x + OPENING_GAP
+}
+
+/** x of the columns of a bar: [tick, x] from its start to its end. */
+function columnsOf(system: Element, view: System, bar: BarInfo, origin: DOMRect): [number, number][] {
+  const measure = measureOf(system, bar.index)
+  const staff = measure && stavesOf(measure)[0]
+  const lines = staff && staffBox(staff, origin)
+  if (!measure || !staff || !lines) return []
+  const out: [number, number][] = []
+  for (const [tick, id] of view.columns) {
+    if (tick < bar.start || tick >= bar.start + bar.ticks) continue
+    const element = system.querySelector(`[id="${CSS.escape(id)}"]`)
+    if (!element || element.classList.contains('mRest')) continue
+    const head = element.querySelector('.notehead') ?? element
+    const r = box(head, origin)
+    if (r.right > r.left) out.push([tick, (r.left + r.right) / 2])
+  }
+  if (!out.length || out[0]![0] > bar.start) out.unshift([bar.start, Math.min(opening(staff, lines, origin), out[0]?.[1] ?? Infinity)])
+  out.push([bar.start + bar.ticks, lines.right])
+  return out
+}
+
+function between(columns: [number, number][], tick: number): number | null {
+  for (let i = 0; i + 1 < columns.length; i++) {
+    const [a, xa] = columns[i]!
+    const [b, xb] = columns[i + 1]!
+    if (tick >= a && tick < b) return xa + ((tick - a) / (b - a)) * (xb - xa)
+  }
+  return null
+}
+
+export interface PenPlace {
+  readonly x: number
+  readonly staff: StaffLines
+  readonly bottomLine: number
+  /** Lower edge of the lowest staff of the system, where the label stands clear of the music. */
+  readonly systemBottom: number
+}
+
+/** Where the pen stands; null if its system is not drawn yet. */
+export function penPlace(sheet: Element, system: Element, view: System, pen: Pen, staffIndex: number): PenPlace | null {
+  const origin = sheet.getBoundingClientRect()
+  const bar = view.bars.find((b) => b.index === pen.bar)
+  const measure = bar && measureOf(system, bar.index)
+  const staff = measure && stavesOf(measure)[staffIndex]
+  const lines = staff && staffBox(staff, origin)
+  if (!bar || !lines) return null
+  const x = between(columnsOf(system, view, bar, origin), pen.tick)
+  const lowest = staffBox(stavesOf(measure).at(-1)!, origin) ?? lines
+  return x === null ? null : { x, staff: lines, bottomLine: BOTTOM_LINE[pen.clef] ?? 30, systemBottom: lowest.bottom }
+}
+
+/** x of a tick, for following playback. */
+export function tickPlace(sheet: Element, system: Element, view: System, tick: number): { x: number; top: number; bottom: number } | null {
+  const origin = sheet.getBoundingClientRect()
+  const bar = view.bars.find((b) => tick >= b.start && tick < b.start + b.ticks)
+  if (!bar) return null
+  const x = between(columnsOf(system, view, bar, origin), tick)
+  const staves = stavesOf(measureOf(system, bar.index)!)
+  const first = staves[0] && staffBox(staves[0], origin)
+  const last = staves.at(-1) && staffBox(staves.at(-1)!, origin)
+  return x === null || !first || !last ? null : { x, top: first.top, bottom: last.bottom }
+}
+
+/** The written place under a point: staff (counted over all parts) and the nearest column or beat. */
+export function placeAt(sheet: Element, system: Element, view: System, clientX: number, clientY: number): { staffIndex: number; tick: number } | null {
+  const origin = sheet.getBoundingClientRect()
+  const x = clientX - origin.left
+  const y = clientY - origin.top
+  let best: { distance: number; staffIndex: number; bar: BarInfo } | null = null
+  for (const bar of view.bars) {
+    const measure = measureOf(system, bar.index)
+    if (!measure) continue
+    stavesOf(measure).forEach((staff, staffIndex) => {
+      const lines = staffBox(staff, origin)
+      if (!lines) return
+      const dx = Math.max(lines.left - x, x - lines.right, 0)
+      const dy = Math.max(lines.top - y, y - lines.bottom, 0)
+      const distance = dx * 4 + dy
+      if (!best || distance < best.distance) best = { distance, staffIndex, bar }
+    })
+  }
+  if (!best) return null
+  const { staffIndex, bar } = best as { staffIndex: number; bar: BarInfo }
+  const columns = columnsOf(system, view, bar, origin)
+  const places = [...columns.slice(0, -1), ...bar.beats.map((t): [number, number] => [t, between(columns, t) ?? Infinity])]
+  const nearest = places.sort((a, b) => Math.abs(a[1] - x) - Math.abs(b[1] - x))[0]
+  return nearest ? { staffIndex, tick: nearest[0] } : null
+}

@@ -1,0 +1,61 @@
+/** Playback: from the pen or from the start, the piece as written or a take as played. */
+import { create } from 'zustand'
+import { rest } from '../api/rest'
+import { nowUs } from '../input/port'
+import { soundNotes } from '../sound/engine'
+import { say, useDesk } from './store'
+
+interface Listening {
+  playing: boolean
+  /** Tick that sounds now, for following on the sheet; null when nothing plays. */
+  tick: number | null
+}
+
+export const useListening = create<Listening>(() => ({ playing: false, tick: null }))
+const LEAD_US = 120_000
+let stop: (() => void) | null = null
+let frame = 0
+
+export function stopPlaying(): void {
+  stop?.()
+  stop = null
+  cancelAnimationFrame(frame)
+  useListening.setState({ playing: false, tick: null })
+}
+
+export async function playFrom(tick: number): Promise<void> {
+  stopPlaying()
+  const { pieceId } = useDesk.getState()
+  const [notes, places] = await Promise.all([rest.playback(pieceId, tick), rest.places(pieceId, tick)])
+  if (!notes.length) {
+    say('Nothing is written from here on')
+    return
+  }
+  const origin = nowUs() + LEAD_US
+  useListening.setState({ playing: true, tick })
+  stop = soundNotes(notes, origin, stopPlaying)
+  const follow = () => {
+    const passed = places.filter(([us]) => origin + us <= nowUs())
+    useListening.setState({ tick: passed.at(-1)?.[1] ?? tick })
+    frame = requestAnimationFrame(follow)
+  }
+  follow()
+}
+
+export async function playTake(take: number): Promise<void> {
+  stopPlaying()
+  const notes = await rest.takePlayback(useDesk.getState().pieceId, take)
+  useListening.setState({ playing: true, tick: null })
+  stop = soundNotes(notes, nowUs() + LEAD_US, stopPlaying)
+}
+
+/** The play key: stop what plays, else play from the pen (from the start if the pen is at the end). */
+export function togglePlaying(): void {
+  if (useListening.getState().playing) stopPlaying()
+  else {
+    const { pen, refs, systems } = useDesk.getState()
+    const last = systems.get(refs.at(-1)?.key ?? '')?.bars.at(-1)
+    const atEnd = pen && last && pen.tick >= last.start
+    void playFrom(pen && !atEnd ? pen.tick : 0)
+  }
+}

@@ -1,0 +1,45 @@
+/** Recording from the browser's side: ask for the clicks, sound them, tell the server when time begins. */
+import { rest } from '../api/rest'
+import { nowUs } from '../input/port'
+import { playProgramme, useRehearsal } from '../input/rehearsal'
+import { soundClicks } from '../sound/engine'
+import { clickTempo, say, startRecording, stopRecording, useDesk } from './store'
+
+const LEAD_US = 400_000 // time to get the clicks onto the audio clock
+let silence: (() => void) | null = null
+
+/** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along. */
+export async function beginRecording(programme?: string): Promise<void> {
+  const { pieceId, pen, record, recording } = useDesk.getState()
+  if (!pen || recording) return
+  const qpm = clickTempo()
+  const clicks = await rest.clicks(pieceId, pen.bar, qpm, record.countIn)
+  const first = clicks[0]?.time_us ?? 0
+  const originUs = nowUs() + LEAD_US
+  silence = soundClicks(clicks, originUs - first)
+  startRecording(originUs)
+  say(`Recording: ${record.countIn === 1 ? 'one bar' : `${record.countIn} bars`} of count-in`)
+  if (programme) await playProgramme(programme, originUs)
+}
+
+export function endRecording(drop = false): void {
+  silence?.()
+  silence = null
+  stopRecording(drop)
+}
+
+export const toggleRecording = () => (useDesk.getState().recording ? endRecording() : void beginRecording())
+
+/** "Again": drop the failed take from the page and restart with the count-in. */
+export async function recordAgain(): Promise<void> {
+  endRecording(true)
+  await new Promise((resolve) => setTimeout(resolve, 150))
+  await beginRecording()
+}
+
+/** When the rehearsal keyboard has finished a programme that was being recorded, the recording stops too. */
+export function stopWithProgramme(): () => void {
+  return useRehearsal.subscribe((now, before) => {
+    if (before.playing && !now.playing && useDesk.getState().recording) setTimeout(() => endRecording(), 250)
+  })
+}

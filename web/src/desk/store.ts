@@ -1,0 +1,135 @@
+/** What the desk shows: the server's messages, folded into one state; and the ways to talk back. */
+import { create } from 'zustand'
+import { openDeskSocket, type DeskSocket } from '../api/socket'
+import type { ClientMessage, Pen, ServerMessage, State, System, SystemRef } from '../api/wire'
+import { nowUs, onHeard } from '../input/port'
+
+export type Way = 'step' | 'record'
+
+export interface RecordChoice {
+  countIn: number
+  percent: number
+  hands: 'split' | 'right' | 'left'
+  split: number
+  shortest: 'quarter' | 'eighth' | '16th' | '32nd'
+}
+
+export interface DeskState {
+  pieceId: string
+  link: 'opening' | 'open' | 'lost' | 'gone'
+  state: State | null
+  pen: Pen | null
+  refs: SystemRef[]
+  systems: Map<string, System>
+  said: string
+  problem: string
+  way: Way
+  record: RecordChoice
+  recording: { originUs: number } | null
+  selection: ReadonlySet<string>
+  sentAt: Map<number, number>
+}
+
+const fresh = (pieceId: string): DeskState => ({
+  pieceId, link: 'opening', state: null, pen: null, refs: [], systems: new Map(), said: '', problem: '', way: 'step',
+  record: { countIn: 2, percent: 100, hands: 'split', split: 60, shortest: 'eighth' },
+  recording: null, selection: new Set(), sentAt: new Map(),
+})
+
+export const useDesk = create<DeskState>(() => fresh(''))
+let socket: DeskSocket | null = null
+
+export function openDesk(pieceId: string): () => void {
+  useDesk.setState(fresh(pieceId), true)
+  socket = openDeskSocket(pieceId, receive, (link) => useDesk.setState({ link }))
+  const deaf = onHeard((event) =>
+    socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }]),
+  )
+  return () => {
+    deaf()
+    socket?.close()
+    socket = null
+  }
+}
+
+function receive(message: ServerMessage): void {
+  switch (message.type) {
+    case 'state':
+      useDesk.setState((s) => ({ state: message, selection: s.state?.revision === message.revision ? s.selection : new Set() }))
+      break
+    case 'sheet':
+      useDesk.setState((s) => ({ refs: keepOld(s.refs, message.systems) }))
+      break
+    case 'system':
+      useDesk.setState((s) => place(s, message))
+      break
+    case 'pen':
+      useDesk.setState({ pen: message })
+      break
+    case 'say':
+      useDesk.setState({ said: message.text })
+      break
+    case 'problem':
+      useDesk.setState({ problem: message.message })
+      break
+    case 'recording':
+      if (!message.going) useDesk.setState({ recording: null })
+      break
+    case 'done':
+      break
+  }
+}
+
+/** A system that waits to be engraved keeps its old drawing until the new one comes. */
+function keepOld(old: SystemRef[], fresh: SystemRef[]): SystemRef[] {
+  const known = new Map(old.map((r) => [`${r.first}-${r.last}`, r.key]))
+  return fresh.map((r) => (r.key === null ? { ...r, key: known.get(`${r.first}-${r.last}`) ?? null } : r))
+}
+
+function place(s: DeskState, system: System): Partial<DeskState> {
+  const systems = new Map(s.systems).set(system.key, system)
+  const refs = s.refs.map((r) => (r.first === system.first && r.last === system.last ? { ...r, key: system.key } : r))
+  const used = new Set(refs.map((r) => r.key))
+  if (systems.size > refs.length + 40) for (const key of systems.keys()) if (!used.has(key)) systems.delete(key)
+  return { refs, systems }
+}
+
+export const send = (message: ClientMessage) => socket?.send(message)
+export const command = (name: string, argument = '') => send({ type: 'command', name, argument })
+
+export function travel(type: 'undo' | 'redo'): void {
+  const { state } = useDesk.getState()
+  if (state) send({ type, base: state.revision })
+}
+
+export function deleteSelection(): void {
+  const { state, selection } = useDesk.getState()
+  if (state && selection.size) send({ type: 'delete', base: state.revision, ids: [...selection] })
+}
+
+export const say = (said: string) => useDesk.setState({ said })
+
+/** The bar where a recording begins: that of the pen. */
+export function startRecording(originUs: number): void {
+  const { pen, record, state } = useDesk.getState()
+  if (!pen || !state) return
+  useDesk.setState({ recording: { originUs } })
+  send({
+    type: 'record-start', origin_us: originUs, qpm: clickTempo(), count_in: record.countIn, bar: pen.bar,
+    staff: record.hands === 'split' ? 0 : record.hands === 'right' ? 1 : 2,
+    shortest: record.shortest, split: record.split, tuplets: null,
+  })
+}
+
+export function stopRecording(drop = false): void {
+  if (useDesk.getState().recording) send({ type: 'record-stop', end_us: nowUs(), drop })
+}
+
+const BEAT_QUARTERS: Record<string, number> = { quarter: 1, 'dotted quarter': 1.5, half: 2, eighth: 0.5, 'dotted half': 3, 'dotted eighth': 0.75 }
+
+/** Quarters a minute of the click: the tempo of the piece, made slower or faster for the take. */
+export function clickTempo(): number {
+  const { state, record } = useDesk.getState()
+  if (!state) return 100
+  return (state.beats_per_minute * (BEAT_QUARTERS[state.beat] ?? 1) * record.percent) / 100
+}

@@ -1,0 +1,39 @@
+/** One port for all instruments: every source calls `hear`, every listener gets the event at once, with its time. */
+
+export type HeardKind = 'down' | 'up' | 'control'
+
+export interface PlayedEvent {
+  readonly kind: HeardKind
+  readonly key: number
+  readonly value: number
+  readonly atUs: number
+  readonly source: string
+}
+
+type Listener = (event: PlayedEvent) => void
+
+export const SUSTAIN = 64
+const listeners = new Set<Listener>()
+const held = new Map<number, number>() // key -> how many sources hold it
+
+/** Microseconds of the event clock. */
+export const nowUs = () => Math.round(performance.now() * 1000)
+
+export function hear(kind: HeardKind, key: number, value: number, source: string, atUs = nowUs()): void {
+  if (kind === 'down') held.set(key, (held.get(key) ?? 0) + 1)
+  if (kind === 'up') {
+    const left = (held.get(key) ?? 0) - 1
+    if (left > 0) held.set(key, left)
+    else held.delete(key)
+  }
+  const event: PlayedEvent = { kind, key, value, atUs, source }
+  for (const listener of listeners) listener(event)
+}
+
+export function onHeard(listener: Listener): () => void {
+  listeners.add(listener)
+  return () => listeners.delete(listener)
+}
+
+/** Keys that are down now, from any source. */
+export const heldKeys = (): ReadonlySet<number> => new Set(held.keys())

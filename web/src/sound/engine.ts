@@ -1,0 +1,108 @@
+/** Sound at once: a sampled piano and a click, no server in the path. */
+import * as Tone from 'tone'
+import { create } from 'zustand'
+import type { Click, Sounding } from '../api/wire'
+import { nowUs, onHeard, SUSTAIN } from '../input/port'
+
+// The sampled keys: A, C, D sharp and F sharp of each octave (see vite.config.ts for the files).
+const SAMPLED = ['A', 'C', 'D#', 'F#'].flatMap((name) => [1, 2, 3, 4, 5, 6, 7].map((octave) => `${name}${octave}`))
+const urls = Object.fromEntries(['A0', ...SAMPLED, 'C8'].map((name) => [name, `/assets/piano/${name.replace('#', 's')}.mp3`]))
+const CLICKS = { bar: [1760, 0.9], strong: [1320, 0.7], beat: [1108, 0.55], half: [880, 0.3] } as const
+
+interface Sound {
+  ready: boolean
+  sounded: boolean
+  setSounded(on: boolean): void
+}
+
+export const useSound = create<Sound>((set) => ({ ready: false, sounded: true, setSounded: (sounded) => set({ sounded }) }))
+
+Tone.setContext(new Tone.Context({ latencyHint: 'interactive', lookAhead: 0 }))
+let piano: Tone.Sampler | undefined
+let clicker: Tone.Synth | undefined
+let pedal = false
+const ringing = new Set<number>()
+
+/** Start loading the samples; sound begins once the browser allows it (after the first key or click). */
+export function prepareSound(): () => void {
+  piano ??= new Tone.Sampler({ urls, release: 0.4, onload: () => useSound.setState({ ready: true }) }).toDestination()
+  clicker ??= new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
+  const wake = () => void Tone.start()
+  window.addEventListener('pointerdown', wake)
+  window.addEventListener('keydown', wake)
+  const stop = onHeard((event) => {
+    if (!useSound.getState().sounded || !useSound.getState().ready) return
+    if (event.kind === 'down') strike(event.key, event.value)
+    else if (event.kind === 'up') lift(event.key)
+    else if (event.key === SUSTAIN) setPedal(event.value >= 64)
+  })
+  return () => {
+    stop()
+    window.removeEventListener('pointerdown', wake)
+    window.removeEventListener('keydown', wake)
+  }
+}
+
+const noteName = (key: number) => Tone.Frequency(key, 'midi').toNote()
+
+function strike(key: number, velocity: number) {
+  ringing.delete(key)
+  piano?.triggerAttack(noteName(key), Tone.now(), velocity / 127)
+}
+
+function lift(key: number) {
+  if (pedal) ringing.add(key)
+  else piano?.triggerRelease(noteName(key), Tone.now())
+}
+
+function setPedal(on: boolean) {
+  pedal = on
+  if (on) return
+  for (const key of ringing) piano?.triggerRelease(noteName(key), Tone.now())
+  ringing.clear()
+}
+
+/** Audio-clock seconds of a moment of the event clock. */
+const audioTime = (eventUs: number) => Tone.now() + (eventUs - nowUs()) / 1e6
+
+const SCHEDULE_AHEAD_US = 200_000
+const SCHEDULE_EVERY_MS = 60
+
+/** Runs `each` a little ahead of the time of every item, until stopped. Returns the stop. */
+function schedule<T>(items: readonly T[], timeUs: (item: T) => number, each: (item: T, atUs: number) => void, onEnd?: () => void): () => void {
+  let next = 0
+  let timer: number | undefined
+  const turn = () => {
+    while (next < items.length && timeUs(items[next]!) <= nowUs() + SCHEDULE_AHEAD_US) {
+      each(items[next]!, timeUs(items[next]!))
+      next++
+    }
+    if (next < items.length) timer = window.setTimeout(turn, SCHEDULE_EVERY_MS)
+    else if (onEnd) timer = window.setTimeout(onEnd, Math.max((timeUs(items[items.length - 1]!) - nowUs()) / 1000, 0) + 1500)
+  }
+  turn()
+  return () => window.clearTimeout(timer)
+}
+
+/** Sound clicks on the audio clock; `originUs` is the event time of click time 0. Returns the stop. */
+export function soundClicks(clicks: readonly Click[], originUs: number): () => void {
+  return schedule(clicks, (c) => originUs + c.time_us, (c, at) => {
+    const [pitch, level] = CLICKS[c.rank]
+    clicker?.triggerAttackRelease(pitch, 0.03, Math.max(audioTime(at), Tone.now()), level)
+  })
+}
+
+/** Sound notes; `originUs` is the event time of their time 0. Returns the stop, which also silences. */
+export function soundNotes(notes: readonly Sounding[], originUs: number, onEnd: () => void): () => void {
+  if (!notes.length) {
+    onEnd()
+    return () => undefined
+  }
+  const stop = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
+    if (useSound.getState().ready) piano?.triggerAttackRelease(noteName(n.key), n.length_us / 1e6, Math.max(audioTime(at), Tone.now()), n.velocity / 127)
+  }, onEnd)
+  return () => {
+    stop()
+    piano?.releaseAll()
+  }
+}

@@ -1,6 +1,6 @@
 """Write the API's description to a file, from which the front end's types are generated.
 
-    python tools/write_openapi.py build/openapi.json
+python tools/write_openapi.py build/openapi.json
 """
 
 from __future__ import annotations

@@ -5,7 +5,8 @@ const RETRY_MS = 800
 const GONE = 4404
 
 export interface DeskSocket {
-  send(message: ClientMessage): void
+  /** Returns the number that the server's "done" will carry for this message. */
+  send(message: ClientMessage): number
   keys(events: Heard[]): void
   close(): void
 }
@@ -18,12 +19,14 @@ export function openDeskSocket(
   let socket: WebSocket
   let closed = false
   let waiting: string[] = []
+  let sent = 0
 
   function connect() {
     const scheme = location.protocol === 'https:' ? 'wss' : 'ws'
     socket = new WebSocket(`${scheme}://${location.host}/api/pieces/${pieceId}/desk`)
     socket.onopen = () => {
       onState('open')
+      sent = waiting.length
       for (const text of waiting) socket.send(text)
       waiting = []
     }
@@ -38,8 +41,11 @@ export function openDeskSocket(
 
   const send = (message: ClientMessage) => {
     const text = JSON.stringify(message)
-    if (socket.readyState === WebSocket.OPEN) socket.send(text)
-    else waiting.push(text) // nothing that was played is lost while the server is away
+    if (socket.readyState === WebSocket.OPEN) {
+      socket.send(text)
+      return ++sent
+    }
+    return waiting.push(text) // nothing that was played is lost while the server is away
   }
   return {
     send,

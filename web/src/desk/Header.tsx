@@ -100,7 +100,7 @@ function Hearing() {
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Rehearsal keyboard (a simulated player with pedal)</DropdownMenu.Label>
           {playing && <DropdownMenu.Item className="menu-item" onSelect={stopProgramme}>Stop playing</DropdownMenu.Item>}
           {programmes.map((p) => (
-            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (way === 'record' && p.qpm ? beginRecording(p.name) : playProgramme(p.name))}>
+            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (way === 'record' && p.qpm ? beginRecording(p) : playProgramme(p.name))}>
               <span>{p.title}</span><kbd>{way === 'record' && p.qpm ? 'record this' : p.about}</kbd>
             </DropdownMenu.Item>
           ))}

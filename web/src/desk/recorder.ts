@@ -1,5 +1,6 @@
 /** Recording from the browser's side: ask for the clicks, sound them, tell the server when time begins. */
 import { rest } from '../api/rest'
+import type { Programme } from '../api/wire'
 import { nowUs } from '../input/port'
 import { playProgramme, useRehearsal } from '../input/rehearsal'
 import { soundClicks } from '../sound/engine'
@@ -8,18 +9,19 @@ import { clickTempo, say, startRecording, stopRecording, useDesk } from './store
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
 let silence: (() => void) | null = null
 
-/** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along. */
-export async function beginRecording(programme?: string): Promise<void> {
+/** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along, at its own tempo. */
+export async function beginRecording(programme?: Programme): Promise<void> {
   const { pieceId, pen, record, recording } = useDesk.getState()
   if (!pen || recording) return
-  const qpm = clickTempo()
-  const clicks = await rest.clicks(pieceId, pen.bar, qpm, record.countIn)
+  const qpm = programme?.qpm ?? clickTempo()
+  const countIn = programme?.count_in ?? record.countIn
+  const clicks = await rest.clicks(pieceId, pen.bar, qpm, countIn)
   const first = clicks[0]?.time_us ?? 0
   const originUs = nowUs() + LEAD_US
   silence = soundClicks(clicks, originUs - first)
-  startRecording(originUs)
-  say(`Recording: ${record.countIn === 1 ? 'one bar' : `${record.countIn} bars`} of count-in`)
-  if (programme) await playProgramme(programme, originUs)
+  startRecording(originUs, qpm, countIn)
+  say(`Recording: ${countIn === 1 ? 'one bar' : `${countIn} bars`} of count-in`)
+  if (programme) await playProgramme(programme.name, originUs)
 }
 
 export function endRecording(drop = false): void {

@@ -41,7 +41,12 @@ let socket: DeskSocket | null = null
 
 export function openDesk(pieceId: string): () => void {
   useDesk.setState(fresh(pieceId), true)
-  socket = openDeskSocket(pieceId, receive, (link) => useDesk.setState({ link }))
+  travels = []
+  travelling = 0
+  socket = openDeskSocket(pieceId, receive, (link) => {
+    if (link === 'lost') travelling = 0
+    useDesk.setState({ link })
+  })
   const deaf = onHeard((event) =>
     socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }]),
   )
@@ -76,6 +81,7 @@ function receive(message: ServerMessage): void {
       if (!message.going) useDesk.setState({ recording: null })
       break
     case 'done':
+      if (message.seq >= travelling) nextTravel()
       break
   }
 }
@@ -97,9 +103,19 @@ function place(s: DeskState, system: System): Partial<DeskState> {
 export const send = (message: ClientMessage) => socket?.send(message)
 export const command = (name: string, argument = '') => send({ type: 'command', name, argument })
 
+/** Undo and redo go one by one, each on the revision that the one before led to, however fast the key repeats. */
+let travels: ('undo' | 'redo')[] = []
+let travelling = 0 // number of the message that is under way, 0 for none
+
 export function travel(type: 'undo' | 'redo'): void {
+  travels.push(type)
+  if (!travelling) nextTravel()
+}
+
+function nextTravel(): void {
   const { state } = useDesk.getState()
-  if (state) send({ type, base: state.revision })
+  const type = travels.shift()
+  travelling = type && state ? (send({ type, base: state.revision }) ?? 0) : 0
 }
 
 export function deleteSelection(): void {
@@ -110,12 +126,12 @@ export function deleteSelection(): void {
 export const say = (said: string) => useDesk.setState({ said })
 
 /** The bar where a recording begins: that of the pen. */
-export function startRecording(originUs: number): void {
+export function startRecording(originUs: number, qpm: number, countIn: number): void {
   const { pen, record, state } = useDesk.getState()
   if (!pen || !state) return
   useDesk.setState({ recording: { originUs } })
   send({
-    type: 'record-start', origin_us: originUs, qpm: clickTempo(), count_in: record.countIn, bar: pen.bar,
+    type: 'record-start', origin_us: originUs, qpm, count_in: countIn, bar: pen.bar,
     staff: record.hands === 'split' ? 0 : record.hands === 'right' ? 1 : 2,
     shortest: record.shortest, split: record.split, tuplets: null,
   })

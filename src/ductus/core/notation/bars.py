@@ -74,7 +74,7 @@ def _voice_bar(
     def rest_id(tick: int) -> str:
         return f"r-{part}-{staff}-{voice}-{tick}"
 
-    if not notes:
+    if not notes and not bar.missing:
         value = value_for_ticks(bar.ticks) or NoteValue("whole")
         return VoiceBar(staff, voice, (Symbol(rest_id(bar.start), bar.start, bar.ticks, value, whole_bar=True),))
     stretches = _fill(bar, written_chords(notes, follow))
@@ -132,7 +132,7 @@ def _cut(
     out: list[tuple[int, int, NoteValue, TupletSpan | None]] = []
     for a, b in itertools.pairwise(edges):
         span = next((s for s in spans if s.start <= a and b <= s.end), None)
-        pieces = split_in_span(span, a, b) if span else split_plain(bar, a, b, rest=rest)
+        pieces = split_in_span(span, a, b, rest=rest) if span else split_plain(bar, a, b, rest=rest)
         out += [(t, n, value, span) for t, n, value in pieces]
     return out
 

@@ -27,22 +27,27 @@ def split_plain(bar: Bar, start: int, end: int, *, rest: bool) -> list[Piece_]:
 
 
 def _strongest_inside(bar: Bar, start: int, end: int) -> int | None:
-    """The metrically strongest place strictly inside a stretch; of equals, the one nearest its end for a late
-    start and nearest its start otherwise. None where no plain grid place lies inside."""
-    best: tuple[int, int] | None = None
-    step = 1
-    while step * 2 * FINEST <= end - start:
-        step *= 2
-    while step >= 1:
-        grid = step * FINEST
-        first = start + (-bar.offset_of(start)) % grid
-        for place in range(first if first > start else first + grid, end, grid):
-            key = (bar.level_at(place), place)
-            if best is None or key < best:
-                best = key
-        if best is not None:
-            return best[1]
-        step //= 2
+    """The metrically strongest place strictly inside a stretch; of equals, the first. None where no plain grid place
+    lies inside."""
+    beats = [tick for tick in bar.beats() if start < tick < end]
+    if beats:
+        return min(beats, key=lambda tick: (bar.level_at(tick), tick))
+    beat = max((tick for tick in bar.beats() if tick <= start), default=bar.start - bar.missing)
+    if bar.meter.compound:
+        thirds = (beat + k * bar.meter.unit_ticks for k in (1, 2))
+        inside = [tick for tick in thirds if start < tick < end]
+        if inside:
+            return inside[0]
+        beat += (start - beat) // bar.meter.unit_ticks * bar.meter.unit_ticks
+    grid = FINEST
+    while grid * 2 <= end - start:
+        grid *= 2
+    while grid >= FINEST:
+        place = start + (beat - start) % grid
+        place = place if place > start else place + grid
+        if place < end:
+            return place
+        grid //= 2
     return None
 
 
@@ -94,14 +99,14 @@ def rest_stands(bar: Bar, start: int, end: int, value: NoteValue) -> bool:
     return bar.offset_of(start) % length == 0 or a < crossed
 
 
-def split_in_span(span: TupletSpan, start: int, end: int) -> list[Piece_]:
-    """Cut [start, end) inside a bracket into values of the bracket's time."""
+def split_in_span(span: TupletSpan, start: int, end: int, *, rest: bool) -> list[Piece_]:
+    """Cut [start, end) inside a bracket into values of the bracket's time; rests take no dots there."""
     scale = span.ratio.scale
     out: list[Piece_] = []
     while start < end:
         written = (end - start) / scale
         value = value_for_ticks(int(written)) if written.denominator == 1 else None
-        if value is not None and value.dots <= 1:
+        if value is not None and value.dots <= (0 if rest else 1):
             out.append((start, end - start, value))
             break
         fitting = [b for b, t in BASE_TICKS.items() if t <= written]

@@ -53,6 +53,6 @@ def new_piece(
         *LAYOUTS[layout],
         MeterChange("m0", 0, meter),
         KeyChange("k0", 0, fifths, mode),
-        TempoMark("t0", 0, bpm, beat, checked_text(tempo_text, "tempo word")),
+        TempoMark("t0", 0, float(bpm), beat, checked_text(tempo_text, "tempo word")),
     ]
     return make_piece(records)

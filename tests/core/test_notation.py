@@ -1,0 +1,148 @@
+"""Notation is a pure function: examples of the trade, and properties that always hold.
+
+The examples follow E. Gould, "Behind Bars" (2011), from memory, and common practice.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction as F
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ductus.core.notation.bars import notate_bar
+from ductus.core.notation.symbols import Symbol
+from ductus.core.score.changes import Draft
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark
+from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import Tuplet
+from tests.building import piece_of, random_piece
+
+
+def word(s: Symbol) -> str:
+    short = {"whole": "1", "half": "2", "quarter": "4", "eighth": "8"}.get(s.value.base, s.value.base.rstrip("thnd"))
+    ratio = f"/{s.span.ratio.actual}:{s.span.ratio.normal}" if s.span else ""
+    return (
+        ("r" if s.is_rest else "")
+        + ("bar" if s.whole_bar else short + "." * s.value.dots)
+        + ratio
+        + ("~" if s.tied_on else "")
+    )
+
+
+def written(piece: Piece, bar: int = 0, voice: int = 0) -> str:
+    return " ".join(word(s) for s in notate_bar(piece, "p1", bar).voices[voice].symbols)
+
+
+@pytest.mark.parametrize(
+    ("meter", "notes", "expected"),
+    [
+        # the middle of 4/4 stays visible, but quarter-half-quarter is written whole
+        ("4/4", [(0, 1), (1, 2), (3, 1)], "4 2 4"),
+        ("4/4", [(0, F(1, 2)), (F(1, 2), 3), (F(7, 2), F(1, 2))], "8 4.~ 4. 8"),
+        ("4/4", [(0, F(3, 2)), (F(3, 2), F(5, 2))], "4. 8~ 2"),
+        ("4/4", [(0, F(1, 2)), (F(1, 2), 1), (F(3, 2), F(1, 2)), (2, 2)], "8 4 8 2"),
+        ("4/4", [(1, 3)], "r4 2."),
+        # rests fill places of the metrical tree
+        ("4/4", [(1, F(1, 2))], "r4 8 r8 r2"),
+        ("3/4", [(0, 1)], "4 r4 r4"),
+        ("3/4", [(F(1, 2), 1), (F(3, 2), F(3, 2))], "r8 4 4."),
+        ("6/8", [(0, 1), (1, F(1, 2)), (F(3, 2), F(3, 2))], "4 8 4."),
+        ("6/8", [(0, F(1, 2))], "8 r8 r8 r4."),
+        ("6/8", [(F(1, 2), 2)], "r8 4~ 4 r8"),
+        ("2/2", [(1, 2)], "r4 2 r4"),
+        ("9/8", [(0, 3)], "2. r4."),
+        ("12/8", [(0, 6)], "1."),
+        ("5/8", [(0, F(5, 2))], "4~ 4."),
+        ("7/8", [(1, F(5, 2))], "r4 4~ 4."),
+        # dotted rhythm and the scrap after it
+        ("2/4", [(0, F(3, 4)), (F(3, 4), F(1, 4)), (1, F(1, 4))], "8. 16 16 r16 r8"),
+        # brackets found: triplet beat, quarter triplet over two beats, half triplet over the bar, quintuplet, mixed beat
+        ("3/4", [(0, F(1, 3)), (F(1, 3), F(1, 3)), (F(2, 3), F(1, 3))], "8/3:2 8/3:2 8/3:2 r4 r4"),
+        ("4/4", [(0, F(2, 3)), (F(2, 3), F(2, 3)), (F(4, 3), F(2, 3))], "4/3:2 4/3:2 4/3:2 r2"),
+        ("4/4", [(0, F(4, 3)), (F(4, 3), F(4, 3)), (F(8, 3), F(4, 3))], "2/3:2 2/3:2 2/3:2"),
+        ("2/4", [(F(k, 5), F(1, 5)) for k in range(5)], "16/5:4 16/5:4 16/5:4 16/5:4 16/5:4 r4"),
+        ("2/4", [(0, F(2, 3)), (F(2, 3), F(1, 3)), (1, 1)], "4/3:2 8/3:2 4"),
+        ("6/8", [(0, F(3, 4)), (F(3, 4), F(3, 4))], "8. 8. r4."),
+        # half a beat of sixteenth triplets beside a plain eighth
+        (
+            "2/4",
+            [(0, F(1, 2)), (F(1, 2), F(1, 6)), (F(2, 3), F(1, 6)), (F(5, 6), F(1, 6)), (1, 1)],
+            "8 16/3:2 16/3:2 16/3:2 4",
+        ),
+    ],
+)
+def test_a_bar_is_written_as_the_trade_writes_it(meter: str, notes: list[tuple[F, F]], expected: str) -> None:
+    assert written(piece_of(meter, notes)) == expected
+
+
+def test_ties_cross_the_bar_line() -> None:
+    piece = piece_of("3/4", [(2, 2)])
+    assert written(piece) == "r4 r4 4~"
+    assert written(piece, 1) == "4 r4 r4"
+    second = notate_bar(piece, "p1", 1).voices[0].symbols[0]
+    assert second.tied_from == set(piece.notes)
+
+
+def test_an_empty_bar_is_a_whole_bar_rest_whatever_the_meter() -> None:
+    assert written(piece_of("7/8", [])) == "rbar"
+
+
+def test_a_pick_up_keeps_the_beats_of_the_full_bar() -> None:
+    piece = piece_of("3/4", [(0, F(1, 2)), (F(1, 2), F(1, 2)), (1, 3)], pickup=F(1))
+    assert written(piece) == "8 8"
+    assert written(piece, 1) == "2."
+
+
+def test_a_bracket_that_was_asked_for_is_kept_before_it_is_full() -> None:
+    piece = piece_of("4/4", [(0, F(4, 7))])
+    draft = Draft(piece)
+    draft.put(Mark("m1", "tuplet", "p1", 1, 1, 0, 4 * QUARTER, tuplet=Tuplet(7, 4)))
+    assert written(draft.change("bracket").apply(piece)) == "4/7:4 r1/7:4 r2/7:4"
+
+
+def test_accidentals_hold_to_the_bar_line_and_not_beyond() -> None:
+    piece = piece_of("2/4", [(0, 1), (1, 1), (2, 1)], pitch="F#5")
+    first, _, third = piece.notes
+    assert notate_bar(piece, "p1", 0).accidentals == {first: 1}
+    assert notate_bar(piece, "p1", 1).accidentals == {third: 1}
+    in_g = piece_of("2/4", [(0, 1), (1, 1)], pitch="F5", fifths=1)
+    assert notate_bar(in_g, "p1", 0).accidentals == {next(iter(in_g.notes)): 0}
+
+
+@pytest.mark.parametrize(
+    ("meter", "notes", "beams"),
+    [
+        ("4/4", [(F(k, 2), F(1, 2)) for k in range(8)], "b c c e b c c e"),
+        ("3/4", [(F(k, 2), F(1, 2)) for k in range(6)], "b c c c c e"),
+        ("6/8", [(F(k, 2), F(1, 2)) for k in range(6)], "b c e b c e"),
+        ("2/4", [(0, F(3, 4)), (F(3, 4), F(1, 4)), (1, F(1, 2)), (F(3, 2), F(1, 2))], "b eb b e"),
+        ("2/4", [(0, F(1, 4)), (F(1, 4), F(1, 2)), (F(3, 4), F(1, 4)), (1, 1)], "bf c eb "),
+    ],
+)
+def test_beams_join_within_the_beat(meter: str, notes: list[tuple[F, F]], beams: str) -> None:
+    symbols = notate_bar(piece_of(meter, notes), "p1", 0).voices[0].symbols
+    assert " ".join("".join(w[0] for w in s.beams) for s in symbols) == beams
+
+
+METERS = st.sampled_from(["2/4", "3/4", "4/4", "2/2", "6/8", "9/8", "12/8", "5/8", "7/8", "5/4", "3/8"])
+
+
+@settings(max_examples=60, deadline=None)
+@given(seed=st.integers(0, 10_000), meter=METERS, pickup=st.sampled_from([F(0), F(1, 2), F(1)]))
+def test_every_voice_fills_every_bar_and_keeps_every_note(seed: int, meter: str, pickup: F) -> None:
+    piece = random_piece(seed, meter, 5, fifths=seed % 15 - 7, pickup=pickup)
+    lengths: dict[str, int] = {}
+    for bar in piece.bars():
+        for voice in notate_bar(piece, "p1", bar.index).voices:
+            assert voice.symbols[0].tick == bar.start
+            assert all(a.end == b.tick for a, b in zip(voice.symbols, voice.symbols[1:], strict=False))
+            assert voice.symbols[-1].end == bar.end
+            for s in voice.symbols:
+                scale = s.span.ratio.scale if s.span else 1
+                assert s.whole_bar or s.value.plain_ticks * scale == s.ticks
+                for note in s.notes:
+                    lengths[note.id] = lengths.get(note.id, 0) + s.ticks
+    assert lengths == {n.id: n.ticks for n in piece.notes.values()}

@@ -1,0 +1,135 @@
+"""The database: what is committed is there, undo has no limit and survives, migrations run once."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from ductus.app.library import Library
+from ductus.core.errors import BadInput, NotThere, Stale
+from ductus.core.performance.takes import Heard, take_of_events
+from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.score.changes import Change
+from ductus.core.score.edits import change_facts, delete_notes
+from ductus.core.score.piece import Piece, records_of
+from ductus.core.score.records import Note
+from ductus.core.time.pulse import steady_map
+from ductus.demo.scenario import song, waltz
+from ductus.store.database import Database, migrations, statements
+
+
+def rows(piece: Piece) -> list[str]:
+    return sorted(map(repr, records_of(piece)))
+
+
+@pytest.mark.parametrize("make", [waltz, song])
+def test_a_piece_comes_back_as_it_was_stored(library: Library, make: object) -> None:
+    piece = make()  # type: ignore[operator]
+    assert rows(library.desk(library.add(piece)).piece) == rows(piece)
+
+
+def test_an_edit_is_committed_for_a_second_connection(library: Library) -> None:
+    piece_id = library.add(waltz())
+    library.desk(piece_id).apply(change_facts(library.desk(piece_id).piece, title="Lock Gate Polka"))
+    other = sqlite3.connect(library.database.path)
+    assert other.execute("select title, revision from piece").fetchone() == ("Lock Gate Polka", 1)
+    other.close()
+
+
+def test_undo_and_redo_have_no_limit_and_survive_a_restart(tmp_path: Path) -> None:
+    library = Library(tmp_path / "l.sqlite")
+    piece_id = library.add(waltz())
+    desk = library.desk(piece_id)
+    states = [rows(desk.piece)]
+    for note in list(desk.piece.notes.values())[:30]:
+        desk.apply(Change("moved", ((note, replace(note, velocity=1)),)))
+        states.append(rows(desk.piece))
+    library.close()
+    for direction in (-1, 1):
+        library = Library(tmp_path / "l.sqlite")
+        desk = library.desk(piece_id)
+        order = states[::direction]
+        assert rows(desk.piece) == order[0]
+        for expected in order[1:]:
+            assert (desk.undo() if direction < 0 else desk.redo()) is not None
+            assert rows(desk.piece) == expected
+        assert (desk.undo() if direction < 0 else desk.redo()) is None
+        library.close()
+
+
+def test_an_edit_after_undo_forgets_what_was_undone(library: Library) -> None:
+    desk = library.desk(library.add(waltz()))
+    desk.apply(change_facts(desk.piece, title="One"))
+    desk.undo()
+    desk.apply(change_facts(desk.piece, title="Two"))
+    assert desk.redo() is None
+    assert desk.history.undo == "Title block changed"
+
+
+def test_a_stale_edit_is_refused_and_changes_nothing(library: Library) -> None:
+    desk = library.desk(library.add(waltz()))
+    desk.apply(change_facts(desk.piece, title="One"))
+    before = rows(desk.piece)
+    with pytest.raises(Stale, match="Nothing was lost"):
+        desk.apply(delete_notes(desk.piece, list(desk.piece.notes)), base=0)
+    assert rows(desk.piece) == before
+
+
+def test_half_an_edit_is_never_kept(library: Library) -> None:
+    piece_id = library.add(waltz())
+    desk = library.desk(piece_id)
+    good = Note("n900", "p1", 1, 1, 0, 10, parse_pitch("C4"))
+    bad = replace(good, id="n901", tick=None)  # type: ignore[arg-type]
+    with pytest.raises(sqlite3.IntegrityError):
+        desk.apply(Change("half", ((None, good), (None, bad))))
+    library.close_desk(piece_id)
+    assert "n900" not in library.desk(piece_id).piece.notes
+    assert library.desk(piece_id).history.revision == 0
+
+
+def test_takes_and_the_journal_are_kept_as_they_were_heard(library: Library) -> None:
+    desk = library.desk(library.add(waltz()))
+    heard = [Heard(5, "down", 60, 70), Heard(9, "control", 64, 127), Heard(20, "up", 60, 0), Heard(30, "down", 62, 5)]
+    take = take_of_events(heard, 100, steady_map(96, 0, 0))
+    take_id, name = desk.keep_take(take, "click", {"split": 60})
+    assert name == "Take 1"
+    assert desk.take(take_id) == take
+    assert [(n.key, n.release_us) for n in take.notes] == [(60, 20), (62, 100)]
+    desk.drop_take(take_id)
+    assert [(t.dropped, t.notes) for t in desk.takes()] == [(True, 2)]
+    assert desk.take(take_id) == take
+    desk.write_journal([(h, False) for h in heard])
+    assert desk.journal(0, 25) == heard[:3]
+    with pytest.raises(NotThere):
+        desk.take(99)
+
+
+def test_a_deleted_piece_can_be_brought_back(library: Library) -> None:
+    piece_id = library.add(waltz())
+    library.delete(piece_id)
+    assert library.shelf() == []
+    with pytest.raises(NotThere, match="no piece at this address"):
+        library.desk(piece_id)
+    library.restore(piece_id)
+    assert [r.title for r in library.shelf()] == ["Lock Gate Waltz"]
+    with pytest.raises(NotThere):
+        library.delete("nowhere")
+
+
+def test_a_file_that_is_no_library_is_left_as_it_is(tmp_path: Path) -> None:
+    path = tmp_path / "letter.sqlite"
+    path.write_bytes(b"Dear band, " * 200)
+    with pytest.raises(BadInput, match="left as it is"):
+        Database(path)
+    assert path.read_bytes().startswith(b"Dear band")
+
+
+def test_migrations_are_numbered_and_run_once(tmp_path: Path) -> None:
+    numbers = [n for n, _ in migrations()]
+    assert numbers == list(range(1, len(numbers) + 1))
+    for _ in range(2):
+        Database(tmp_path / "m.sqlite").close()
+    assert list(statements("select 1;\n-- a; b\nselect\n2;")) == ["select 1;\n", "-- a; b\nselect\n2;"]

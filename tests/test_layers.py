@@ -1,0 +1,42 @@
+"""The layers import only downwards (docs/architecture.md)."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).parent.parent / "src" / "ductus"
+LAYERS = ["core", "formats", "store", "engraving", "app", "demo", "web", "cli"]
+CORE = ["errors", "time", "pitch", "score", "notation", "entry", "performance", "reading", "playback"]
+
+
+def imports_of(path: Path) -> set[str]:
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+    return found
+
+
+@pytest.mark.parametrize("layer", LAYERS)
+def test_a_layer_imports_only_layers_below_it(layer: str) -> None:
+    files = list((SOURCE / layer).rglob("*.py")) if layer != "cli" else [SOURCE / "cli.py"]
+    assert files
+    above = LAYERS[LAYERS.index(layer) + 1 :]
+    for path in files:
+        for name in imports_of(path):
+            if name.startswith("ductus."):
+                assert name.split(".")[1] not in above, f"{path} imports {name}"
+
+
+@pytest.mark.parametrize("package", CORE[1:])
+def test_the_core_is_ordered_inside(package: str) -> None:
+    above = CORE[CORE.index(package) + 1 :]
+    for path in (SOURCE / "core" / package).glob("*.py"):
+        for name in imports_of(path):
+            if name.startswith("ductus.core."):
+                assert name.split(".")[2] not in above, f"{path} imports {name}"

@@ -1,0 +1,76 @@
+"""What a person does at the desk, in words, for the tests that drive it."""
+
+from __future__ import annotations
+
+import re
+from fractions import Fraction as F
+
+import music21
+from playwright.sync_api import Page, expect
+
+from tests.ui.conftest import Server
+
+
+def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> str:
+    """Make a piece by the sentence on the shelf; returns its id."""
+    page.get_by_label("title").fill(title)
+    page.get_by_label("meter").select_option(meter)
+    page.get_by_label("key", exact=True).select_option(label=key)
+    page.get_by_role("button", name="Begin").click()
+    return opened(page)
+
+
+def open_piece(page: Page, title: str) -> str:
+    """Open a piece from the shelf; returns its id."""
+    page.get_by_role("link", name=re.compile(title)).click()
+    return opened(page)
+
+
+def opened(page: Page) -> str:
+    """Wait until the sheet stands; returns the piece's id."""
+    page.wait_for_selector(".system svg")
+    expect(page.locator("[data-waiting]")).to_have_count(0)
+    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    return page.url.rsplit("/", 1)[1]
+
+
+def says(page: Page, words: str | re.Pattern[str]) -> None:
+    """The announcement for screen readers says this."""
+    expect(page.get_by_test_id("said")).to_contain_text(words)
+
+
+def press(page: Page, *keys: str) -> None:
+    """Tap commands of the computer keyboard, one after the other."""
+    for key in keys:
+        page.keyboard.press(key)
+
+
+def chord(page: Page, letters: str) -> None:
+    """Hold these letters together, then let them all go."""
+    for letter in letters:
+        page.keyboard.down(letter)
+    for letter in letters:
+        page.keyboard.up(letter)
+
+
+def exported(server: Server, piece: str) -> list[tuple[F, F, str, int]]:
+    """(onset, length in quarters, pitch, part number) of the exported file as music21 reads it, ties merged."""
+    score = music21.converter.parseData(
+        server.get(f"/api/pieces/{piece}/export.musicxml").decode(), format="musicxml"
+    ).stripTies()
+    return sorted(
+        (
+            F(e.getOffsetInHierarchy(score)).limit_denominator(96),
+            F(e.duration.quarterLength).limit_denominator(96),
+            p.nameWithOctave,
+            k,
+        )
+        for k, part in enumerate(score.parts)
+        for e in part.recurse().notes
+        for p in e.pitches
+    )
+
+
+def drawn_notes(page: Page) -> int:
+    """How many note heads the sheet shows."""
+    return page.locator(".system g.note").count()

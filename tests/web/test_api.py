@@ -1,0 +1,153 @@
+"""REST: the shelf, files in and out, the guards, and bad input with words for musicians."""
+
+from __future__ import annotations
+
+import io
+
+import music21
+import pytest
+from lxml import etree
+from starlette.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from ductus.app.library import Library
+from ductus.demo.keyboard import PROGRAMMES
+from ductus.demo.scenario import fill_library, waltz
+from ductus.formats.midi import write_midi
+
+BOMB = b"""<?xml version="1.0"?><!DOCTYPE score-partwise [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">
+<!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;&b;&b;">]><score-partwise version="4.0"><work><work-title>&c;</work-title></work></score-partwise>"""
+
+
+def test_the_sentence_makes_a_piece_and_unanswered_words_leave_no_text(client: TestClient) -> None:
+    made = client.post("/api/pieces", json={"meter": "6/8", "fifths": 2, "pickup_beats": 1, "bpm": 104}).json()["id"]
+    xml = client.get(f"/api/pieces/{made}/export.musicxml").content
+    score = music21.converter.parseData(xml.decode(), format="musicxml")
+    assert score.parts[0].measure(0).duration.quarterLength == 0.5
+    assert b"work-title" not in xml
+    assert client.get("/api/pieces").json()[0]["meter"] == "6/8"
+
+
+@pytest.mark.parametrize(
+    ("answers", "words"),
+    [
+        ({"title": "x" * 10_000}, "10,000 letters"),
+        ({"meter": "4/5"}, "is no meter"),
+        ({"meter": "waltz"}, "is no meter"),
+        ({"fifths": 9}, "fifths"),
+        ({"layout": "tuba"}, "layout"),
+        ({"colour": "red"}, "colour"),
+    ],
+)
+def test_answers_that_cannot_be_used_are_refused_in_words(
+    client: TestClient, answers: dict[str, object], words: str
+) -> None:
+    refused = client.post("/api/pieces", json=answers)
+    assert refused.status_code == 422
+    assert words in refused.json()["message"]
+    assert client.get("/api/pieces").json() == []
+
+
+def test_an_edit_on_an_old_revision_is_a_conflict(client: TestClient, library: Library) -> None:
+    piece = library.add(waltz())
+    assert client.patch(f"/api/pieces/{piece}/facts", json={"base": 0, "title": "One"}).json()["title"] == "One"
+    refused = client.patch(f"/api/pieces/{piece}/facts", json={"base": 0, "title": "Two"})
+    assert refused.status_code == 409
+    assert "Nothing was lost" in refused.json()["message"]
+    assert library.desk(piece).piece.facts.title == "One"
+
+
+def test_delete_and_bring_back(client: TestClient, library: Library) -> None:
+    piece = library.add(waltz())
+    assert client.delete(f"/api/pieces/{piece}").status_code == 204
+    assert client.get(f"/api/pieces/{piece}").status_code == 404
+    client.post(f"/api/pieces/{piece}/restore")
+    assert client.get(f"/api/pieces/{piece}").json()["title"] == "Lock Gate Waltz"
+
+
+def test_a_midi_file_becomes_a_piece_with_its_take(client: TestClient, library: Library) -> None:
+    answer = client.post("/api/import", files={"file": ("barge.mid", write_midi(waltz()))})
+    assert answer.status_code == 201
+    desk = library.desk(answer.json()["id"])
+    assert len(desk.takes()) == 1
+    assert len(desk.piece.notes) == len(waltz().notes)
+    assert "121 notes read" in answer.json()["said"]
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("a.mid", b"not music", "no Standard MIDI File"),
+        ("a.mid", b"", "no Standard MIDI File"),
+        ("a.musicxml", BOMB, "MusicXML"),
+    ],
+)
+def test_files_that_cannot_be_used_leave_the_shelf_as_it_was(
+    client: TestClient, name: str, data: bytes, words: str
+) -> None:
+    refused = client.post("/api/import", files={"file": (name, data)})
+    assert refused.status_code == 422
+    assert words in refused.json()["message"]
+    assert "Nothing was imported" in refused.json()["message"]
+    assert client.get("/api/pieces").json() == []
+
+
+def test_a_file_of_more_than_twenty_megabytes_is_refused(client: TestClient) -> None:
+    refused = client.post("/api/import", files={"file": ("a.mid", io.BytesIO(b"MThd" + bytes(20_500_000)))})
+    assert refused.status_code == 413
+    assert "20 MB" in refused.json()["message"]
+
+
+def test_an_unknown_piece_is_said_to_be_unknown_everywhere(client: TestClient) -> None:
+    for path in ("", "/export.musicxml", "/export.mid", "/playback", "/clicks?bar=0&qpm=90"):
+        answer = client.get(f"/api/pieces/nowhere{path}")
+        assert answer.status_code == 404
+        assert "no piece at this address" in answer.json()["message"]
+    assert client.get("/api/nonsense").status_code == 404
+
+
+def test_exports_are_named_after_the_piece(client: TestClient, library: Library) -> None:
+    piece = library.add(waltz())
+    answer = client.get(f"/api/pieces/{piece}/export.musicxml")
+    assert "Lock%20Gate%20Waltz.musicxml" in answer.headers["content-disposition"]
+    assert etree.fromstring(answer.content).tag == "score-partwise"
+    assert client.get(f"/api/pieces/{piece}/export.mid").content[:4] == b"MThd"
+
+
+def test_clicks_rank_the_bar_above_the_beat_and_count_in_before_zero(client: TestClient, library: Library) -> None:
+    piece = library.add(waltz())
+    clicks = client.get(f"/api/pieces/{piece}/clicks?bar=4&qpm=120&count_in=2&bars=1").json()
+    assert [c["time_us"] for c in clicks] == [k * 500_000 for k in range(-6, 3)]
+    assert [c["rank"] for c in clicks[:3]] == ["bar", "beat", "beat"]
+
+
+def test_only_our_own_hosts_and_pages_are_answered(client: TestClient) -> None:
+    assert client.get("/api/pieces", headers={"host": "evil.example"}).status_code == 400
+    refused = client.post("/api/pieces", json={}, headers={"origin": "http://evil.example"})
+    assert refused.status_code == 403
+    assert client.post("/api/pieces", json={}, headers={"origin": "http://testserver"}).status_code == 201
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect("/api/pieces/x/desk", headers={"origin": "http://evil.example"}) as ws,
+    ):
+        ws.receive_text()
+
+
+def test_no_inline_script_may_run(client: TestClient) -> None:
+    policy = client.get("/").headers["content-security-policy"]
+    assert "script-src 'self';" in policy
+    assert "<script>" not in client.get("/").text
+
+
+def test_the_demo_fills_an_empty_shelf_only(client: TestClient, library: Library) -> None:
+    fill_library(library)
+    fill_library(library)
+    assert [r["title"] for r in client.get("/api/pieces").json()] == [
+        "Lock Gate Waltz",
+        "Otter at the Tiller",
+        "The Lantern-Keeper’s Song",
+    ]
+    for programme in PROGRAMMES:
+        events = client.get(f"/api/programmes/{programme.name}").json()["events"]
+        assert len([e for e in events if e[1] == "down"]) > 40
+    assert client.get("/api/programmes/none").status_code == 404

@@ -40,7 +40,10 @@ class Server:
     def start(self) -> None:
         command = [sys.executable, "-m", "ductus.cli", "demo", "--port", str(self.port), "--data", str(self.data)]
         self.process = subprocess.Popen(
-            command, stdout=subprocess.DEVNULL, env={**os.environ, "PYTHONWARNINGS": "default"}
+            command,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            env={**os.environ, "PYTHONWARNINGS": "default"},
         )
         for _ in range(200):
             try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 from starlette.testclient import TestClient, WebSocketTestSession

@@ -63,6 +63,13 @@ class Engraver:
         self._toolkit.setOptions(OPTIONS)
         self._lock = threading.Lock()
         self._cache: OrderedDict[str, Engraved] = OrderedDict()
+        self._warm_up()
+
+    def _warm_up(self) -> None:
+        """Engrave one empty bar: the first engraving reads the fonts and costs ten times the others."""
+        from ductus.core.score.layouts import new_piece
+
+        self.engrave(new_piece(), SystemRange(0, 0))
 
     def engrave(self, piece: Piece, system: SystemRange) -> Engraved:
         """Return a system of the piece; one that was engraved before comes from the cache."""

@@ -25,6 +25,7 @@ class Chair:
         self.pending: list[tuple[bool, s.Out]] = []
         self.seat = Seat(room.desk, self._to_me, self._to_all)
         self.seq = 0
+        self.ready = False  # has it the list of systems? Only then do single systems make sense to it
         self._timer: asyncio.TimerHandle | None = None
         self._order = asyncio.Lock()
 
@@ -37,13 +38,15 @@ class Chair:
     def _distribute(self) -> None:
         pending, self.pending = self.pending, []
         for everyone, message in pending:
-            self.room.post(message, self.room.chairs if everyone else [self])
+            self.room.post(message, self.room.chairs if everyone else [self], self)
 
     async def run(self) -> None:
         """Serve the connection until it closes."""
         tasks = [asyncio.create_task(self._send()), asyncio.create_task(self._keep_journal())]
         try:
             await self._work(self.seat.open)
+            self.ready = True
+            self.room.wake()
             while True:
                 text = await self.socket.receive_text()
                 await self._receive(text)
@@ -127,7 +130,7 @@ class Room:
     async def _fill(self) -> None:
         while self.chairs:
             self._wake.clear()
-            for chair in list(self.chairs):
+            for chair in [c for c in self.chairs if c.ready]:
                 while (engraved := await asyncio.to_thread(chair.seat.engrave_one)) is not None:
                     self.post(engraved, self.chairs)
                     await asyncio.sleep(0.005)
@@ -136,10 +139,12 @@ class Room:
             except TimeoutError:
                 return
 
-    def post(self, message: s.Out, chairs: list[Chair]) -> None:
+    def post(self, message: s.Out, chairs: list[Chair], sender: Chair | None = None) -> None:
         """Put a message into the outboxes of some of the chairs."""
         text = message.model_dump_json()
         for chair in chairs:
+            if isinstance(message, s.SystemOut) and not (chair.ready or chair is sender):
+                continue
             chair.outbox.put_nowait(text)
             if isinstance(message, s.SystemOut):
                 chair.seat.known.add(message.key)

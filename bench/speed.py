@@ -1,0 +1,186 @@
+"""Speed as a keyboardist feels it, measured in the real interface; prints a table, writes bench/results.json.
+
+    make bench
+
+A key press counts from the event that completes the step (the last key up) to the frame that shows the new
+engraving. Opening counts from the request of the page to the frame that shows every system in view.
+"""
+
+from __future__ import annotations
+
+import atexit
+import json
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from dataclasses import replace
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+from ductus.app.library import Library
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Part
+from ductus.demo.player import play
+from ductus.formats.midi import write_midi
+from tests.building import random_piece
+from tests.ui.conftest import CHROMIUM, FLAGS, Server
+
+RESULTS = Path(__file__).parent / "results.json"
+STEPS = 200
+MEASURE = """async (steps) => {
+  const sheet = document.querySelector('[data-testid=sheet]')
+  const sleep = (ms) => new Promise((r) => setTimeout(r, ms))
+  const key = (type, code) => window.dispatchEvent(new KeyboardEvent(type, { code, bubbles: true }))
+  const codes = ['KeyA', 'KeyS', 'KeyD', 'KeyF', 'KeyG', 'KeyH']
+  const out = []
+  for (let i = 0; i < steps; i++) {
+    const code = codes[i % codes.length]
+    key('keydown', code)
+    await sleep(30)
+    const shown = new Promise((resolve) => {
+      const watch = new MutationObserver((list) => {
+        if (!list.some((m) => m.target instanceof Element && m.target.classList.contains('system'))) return
+        watch.disconnect()
+        requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
+      })
+      watch.observe(sheet, { childList: true, subtree: true })
+    })
+    const start = performance.now()
+    key('keyup', code)
+    out.push((await shown) - start)
+    await sleep(60)
+  }
+  return out
+}"""
+FIRST_PAGE = """() => new Promise((resolve) => {
+  const look = () => {
+    const view = document.querySelector('[data-testid=sheet-scroll]')?.getBoundingClientRect()
+    const inView = [...document.querySelectorAll('[data-system]')].filter((s) => view && s.getBoundingClientRect().top < view.bottom)
+    if (inView.length && inView.every((s) => s.querySelector('svg'))) resolve(performance.now())
+    else requestAnimationFrame(look)
+  }
+  look()
+})"""
+
+
+def four_parts(bars: int) -> Piece:
+    """A piece with two two-staff and two one-staff parts, all filled."""
+    piece = random_piece(5, "4/4", bars)
+    rows: list[tuple[None, Part]] = [
+        (None, Part(f"p{k}", f"Part {k}", "", 0, ("treble", "bass") if k == 2 else ("treble",), k)) for k in (2, 3, 4)
+    ]
+    piece = piece.with_rows(rows)
+    number, notes = piece.serial, []
+    for k in (2, 3, 4):
+        for note in random_piece(5 + k, "4/4", bars).notes.values():
+            if note.staff == 1 or k == 2:
+                number += 1
+                notes.append((None, replace(note, id=f"n{number}", part=f"p{k}")))
+    return piece.with_rows(notes)
+
+
+def key_to_page(page: Page, server: Server, piece_id: str, bar: int, steps: int = STEPS) -> float:
+    """Median milliseconds from the last key up to the painted page, over ``steps`` steps from ``bar``."""
+    page.goto(f"{server.url}/piece/{piece_id}")
+    page.wait_for_selector(".system svg")
+    expect(page.locator("[data-waiting]")).to_have_count(0, timeout=60_000)
+    page.get_by_role("button", name="place: ").click()
+    page.get_by_label("Bar and beat").fill(f"{bar}.1")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    page.wait_for_timeout(300)
+    page.keyboard.press("Backquote")
+    page.wait_for_timeout(300)
+    times: list[float] = page.evaluate(MEASURE, steps)
+    page.keyboard.press("Escape")
+    return statistics.median(times)
+
+
+def first_page(page: Page, server: Server, piece_id: str) -> float:
+    """Milliseconds from the request to the first page painted; the server was just started."""
+    page.goto(f"{server.url}/piece/{piece_id}", wait_until="commit")
+    return float(page.evaluate(FIRST_PAGE))
+
+
+def transcribe_two_minutes(folder: Path) -> float:
+    """Seconds for `ductus transcribe` on a take of two minutes with a click, start-up included."""
+    piece = random_piece(3, "4/4", 48)
+    notes = play(piece, range(0, 48), 1, 96, start_us=0)
+    performed = replace_times(piece, notes)
+    (folder / "take.mid").write_bytes(performed)
+    started = time.perf_counter()
+    command = [
+        sys.executable,
+        "-m",
+        "ductus.cli",
+        "transcribe",
+        str(folder / "take.mid"),
+        "-o",
+        str(folder / "take.musicxml"),
+    ]
+    subprocess.run([*command, "--tempo", "96", "--meter", "4/4"], check=True)
+    return time.perf_counter() - started
+
+
+def replace_times(piece: Piece, played: list[object]) -> bytes:
+    """The played notes as a MIDI file at 96."""
+    import io
+
+    import mido
+
+    file = mido.MidiFile(type=0, ticks_per_beat=960)
+    track = mido.MidiTrack()
+    track.append(mido.MetaMessage("set_tempo", tempo=625_000))
+    events = [(n.onset_us, 1, n.key, n.velocity) for n in played] + [(n.release_us, 0, n.key, 0) for n in played]  # type: ignore[attr-defined]
+    now = 0
+    for at_us, down, key, velocity in sorted(events):
+        tick = round(at_us * 960 / 625_000)
+        track.append(mido.Message("note_on" if down else "note_off", note=key, velocity=velocity, time=tick - now))
+        now = tick
+    file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def main() -> None:
+    """Measure everything and write the table."""
+    results: dict[str, dict[str, object]] = {}
+
+    def note(name: str, value: float, unit: str) -> None:
+        results[name] = {"value": round(value, 3), "unit": unit}
+        print(f"{name:<28}{value:>10.2f} {unit}", flush=True)
+
+    with tempfile.TemporaryDirectory() as tmp:
+        folder = Path(tmp)
+        library = Library(folder / "data" / "library.sqlite")
+        long, short = library.add(random_piece(1, "3/4", 200)), library.add(random_piece(1, "3/4", 12))
+        huge, little = library.add(four_parts(500)), library.add(four_parts(12))
+        library.close()
+        server = Server(folder / "data")
+        atexit.register(server.process.kill)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            note("open_200_first_page_ms", first_page(page, server, long), "ms")
+            a = key_to_page(page, server, long, 100)
+            b = key_to_page(page, server, short, 1)
+            note("key_to_page_ms_200", a, "ms")
+            note("key_to_page_ms_12", b, "ms")
+            note("key_to_page_ratio_200_12", a / b, "ratio")
+            c, d = key_to_page(page, server, huge, 250, 60), key_to_page(page, server, little, 1, 60)
+            note("key_to_page_ms_500_4_parts", c, "ms")
+            note("key_to_page_ratio_500_12", c / d, "ratio")
+            browser.close()
+        server.stop()
+        note("transcribe_2min_s", transcribe_two_minutes(folder), "s")
+    RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,78 @@
+"""The key signature that fits the notes (JOB 11.2).
+
+Every signature of -6..6 fifths gets a score: the pitch classes by duration, those of the first and last bass and of the
+last top note, each weighed by its distance from the signature. A weighted profile as Krumhansl & Kessler 1982 have it
+(from memory), but its weights are fitted on open scores (``tools/fit_spelling.py``), and beginnings and ends count for
+themselves. Mode: major if the last bass lies on the signature's major tonic, minor if on its minor one, else by the
+better of the two tonics in the whole.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from functools import lru_cache
+from importlib import resources
+from typing import Any
+
+import numpy as np
+
+from ductus.core.reading.divisions import Floats
+
+SIGNATURES = tuple(range(-6, 7))
+FEATURES = 48  # profile, first bass, last bass, last top: 12 each
+
+
+@lru_cache(maxsize=1)
+def spelling_table() -> dict[str, Any]:
+    """The fitted table of key and spelling."""
+    text = resources.files("ductus.core.reading.tables").joinpath("spelling.json").read_text("utf-8")
+    table: dict[str, Any] = json.loads(text)
+    return table
+
+
+def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> Floats:
+    """Profile (shares), then one-hot pitch classes of first bass, last bass and last top; for a signature of 0 fifths.
+
+    Shape (FEATURES,); ``starts`` rising, in any unit."""
+    out = np.zeros(FEATURES)
+    for key, length in zip(keys, lengths, strict=True):
+        out[key % 12] += max(min(length, 4.0), 0.05)
+    out[:12] /= max(out[:12].sum(), 1e-9)
+    tolerance = 1e-6
+    first = [k for k, s in zip(keys, starts, strict=True) if s <= starts[0] + tolerance]
+    last = [k for k, s in zip(keys, starts, strict=True) if s >= starts[-1] - tolerance]
+    out[12 + min(first) % 12] = 1
+    out[24 + min(last) % 12] = 1
+    out[36 + max(last) % 12] = 1
+    return out
+
+
+def turned(features: Floats, fifths: int) -> Floats:
+    """The features as seen from a signature: everything turned so that its major tonic is 0."""
+    shift = (7 * fifths) % 12
+    return np.concatenate([np.roll(features[k : k + 12], -shift) for k in range(0, FEATURES, 12)])
+
+
+def key_scores(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> dict[int, float]:
+    """Log probability of each signature."""
+    weights = np.array(spelling_table()["key"])
+    features = key_features(keys, starts, lengths)
+    raw = {k: float(weights @ turned(features, k)) - 0.02 * abs(k) for k in SIGNATURES}
+    norm = float(np.logaddexp.reduce(list(raw.values())))
+    return {k: v - norm for k, v in raw.items()}
+
+
+def estimate_key(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> tuple[int, str]:
+    """The likeliest signature (fifths) and mode."""
+    scores = key_scores(keys, starts, lengths)
+    fifths = max(scores, key=scores.__getitem__)
+    return fifths, mode_of(fifths, keys, starts, lengths)
+
+
+def mode_of(fifths: int, keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> str:
+    """Major or minor under a signature."""
+    seen = turned(key_features(keys, starts, lengths), fifths)
+    if seen[24] or seen[24 + 9]:
+        return "major" if seen[24] else "minor"
+    return "minor" if seen[9] + seen[4] + seen[8] > seen[0] + seen[7] else "major"

@@ -1,0 +1,1 @@
+"""Fitted tables (JSON), each with its provenance; the scripts that made them are in tools/."""

@@ -1,0 +1,213 @@
+"""How long each note is written (JOB 6.4): a choice among what could end it.
+
+    places + hands + releases -> length of each note in ticks, with the probability of the choice
+
+A note may end at one of the next onsets of its hand, at a plain value of its own, or at the bar line. The choice is a
+conditional logit over sparse features (``features_of``), its weights fitted by ``tools/fit_values.py``; a second pass knows
+how detached the hand plays around the note and what its chord-mates chose. Principle: Nakamura, Yoshii & Sagayama
+2017, note value recognition (from memory); the features are ours.
+
+Conventions: written time is in ``UNIT``ths of a quarter inside this module, so that fitted tables and ticks agree.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import resources
+
+import numpy as np
+
+from ductus.core.reading.divisions import Floats
+
+UNIT = 5040
+LATTICE = tuple(
+    UNIT * a // b
+    for a, b in ((1, 8), (1, 6), (1, 4), (1, 3), (3, 8), (1, 2), (2, 3), (3, 4), (1, 1), (3, 2), (2, 1), (3, 1), (4, 1))
+)
+ONSETS_AHEAD = 6
+RATIO_EDGES = (-1.6, -1.2, -0.9, -0.65, -0.45, -0.3, -0.18, -0.08, 0.02, 0.12, 0.3, 0.6)
+GAP_EDGES_S = (-0.2, -0.06, -0.02, 0.01, 0.04, 0.1, 0.2, 0.4, 0.8)
+LOCAL_EDGES = (-0.9, -0.5, -0.25, -0.1, 0.0, 0.1, 0.25, 0.5)
+CLASSES = {v: k for k, v in enumerate(LATTICE)}
+N_RATIO, N_GAP, N_LOCAL, N_CLASS = len(RATIO_EDGES) + 1, len(GAP_EDGES_S) + 1, len(LOCAL_EDGES) + 1, len(LATTICE) + 2
+AT_RATIO = 0
+AT_GAP = AT_RATIO + 3 * N_RATIO
+AT_CLASS = AT_GAP + 3 * N_GAP
+AT_AHEAD = AT_CLASS + 2 * N_CLASS
+AT_METER = AT_AHEAD + ONSETS_AHEAD + 1
+AT_NEAR = AT_METER + 12
+AT_CHORD = AT_NEAR + 8
+FIRST_PASS = AT_CHORD + 8
+AT_LOCAL = FIRST_PASS
+AT_MATES = AT_LOCAL + 3 * N_LOCAL
+ALL = AT_MATES + 4
+NEIGHBOURS = 9  # notes on each side that say how detached the hand plays
+
+
+@dataclass(frozen=True, slots=True)
+class Situation:
+    """What is known of every note, sorted by tick: place and end of its bar, family and start of its beat by functions
+    of the caller; performed length in UNITs; seconds; hand; key."""
+
+    tick: Sequence[int]
+    played: Sequence[float]
+    onset_s: Sequence[float]
+    release_s: Sequence[float]
+    hand: Sequence[int]
+    key: Sequence[int]
+    bar_end: Sequence[int]
+    beat_start: Sequence[int]
+    beat: Sequence[int]  # length of the beat the note stands in
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """A possible length of a note in UNITs, and the indices of its features."""
+
+    length: int
+    features: tuple[int, ...]
+    ahead: int
+    ratio: float
+
+
+def options_of(s: Situation) -> list[list[Option]]:
+    """The choices of every note with their first-pass features."""
+    onsets: dict[int, list[int]] = {}
+    first_s: dict[tuple[int, int], float] = {}
+    keys_at: dict[tuple[int, int], list[int]] = {}
+    for n, tick in enumerate(s.tick):
+        hand = s.hand[n]
+        if (hand, tick) not in keys_at:
+            onsets.setdefault(hand, []).append(tick)
+            first_s[hand, tick] = s.onset_s[n]
+        keys_at.setdefault((hand, tick), []).append(s.key[n])
+    again: dict[int, list[int]] = {}
+    for n, tick in enumerate(s.tick):
+        again.setdefault(s.key[n], []).append(tick)
+    return [_options(s, n, onsets[s.hand[n]], first_s, keys_at, again[s.key[n]]) for n in range(len(s.tick))]
+
+
+def _options(
+    s: Situation,
+    n: int,
+    onsets: list[int],
+    first_s: dict[tuple[int, int], float],
+    keys_at: dict[tuple[int, int], list[int]],
+    again: list[int],
+) -> list[Option]:
+    tick, hand, played = s.tick[n], s.hand[n], max(s.played[n], UNIT / 40)
+    k = bisect_right(onsets, tick)
+    ahead = onsets[k : k + ONSETS_AHEAD]
+    r = bisect_right(again, tick)
+    limit = again[r] if r < len(again) else 1 << 60  # a key struck again ends its note
+    ends = {t: i + 1 for i, t in enumerate(ahead) if t <= limit}
+    for length in (*LATTICE, s.bar_end[n] - tick):
+        if length > 0 and tick + length <= limit and (0.3 * length <= played <= 2.2 * length or not ends):
+            ends.setdefault(tick + length, 0)
+    if not ends:
+        ends[min(limit, tick + LATTICE[0])] = 0
+    following = ahead[0] if ahead else None
+    mates = sorted(keys_at[hand, tick])
+    key = s.key[n]
+    role = 0 if len(mates) == 1 else 1 if key == mates[-1] else 2 if key == mates[0] else 3
+    far = 0
+    if following is not None:
+        distance = min(abs(key - q) for q in keys_at[hand, following])
+        far = 1 if distance <= 4 else 2 if distance <= 9 else 3
+    out = []
+    for end, which in ends.items():
+        length = end - tick
+        ratio = math.log(played / length)
+        passed = bisect_left(onsets, end) - k if following is not None else 0  # onsets of the hand inside the note
+        kind = 0 if which == 1 else 1 if passed > 0 else 2
+        on_beat = (end - s.beat_start[n]) % s.beat[n] == 0
+        crosses_bar = end > s.bar_end[n]
+        starts = tick == s.beat_start[n]
+        crosses_beat = not starts and end > s.beat_start[n] + s.beat[n]
+        features = [
+            AT_RATIO + kind * N_RATIO + bisect_left(RATIO_EDGES, ratio),
+            AT_CLASS + (kind == 1) * N_CLASS + class_of(length),
+            AT_AHEAD + which,
+            AT_METER + (on_beat + 2 * (end == s.bar_end[n])) + 4 * kind,
+        ]
+        if crosses_bar:
+            features.append(AT_NEAR + 5 + (kind == 1))
+        if crosses_beat:
+            features.append(AT_NEAR + 4)
+        if passed > 0:
+            features.append(AT_NEAR + far)
+            features.append(AT_CHORD + 4 + role)
+        if which:
+            gap = first_s[hand, end] - s.release_s[n]
+            features.append(AT_GAP + kind * N_GAP + bisect_left(GAP_EDGES_S, gap))
+        elif following is not None and passed == 0:
+            gap = first_s[hand, following] - s.release_s[n]
+            features.append(AT_GAP + 2 * N_GAP + bisect_left(GAP_EDGES_S, gap))
+            features.append(AT_CHORD + role)
+        out.append(Option(length, tuple(features), which, ratio))
+    return out
+
+
+def class_of(length: int) -> int:
+    """A value class: the plain values one by one, then other short and other long lengths."""
+    return CLASSES.get(length, N_CLASS - 2 if length <= UNIT else N_CLASS - 1)
+
+
+def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[int]) -> list[list[tuple[int, ...]]]:
+    """What the second pass adds: the length against how the hand plays here, and the choice of chord-mates."""
+    by_hand: dict[int, list[int]] = {}
+    mates: dict[tuple[int, int], list[int]] = {}
+    for n in range(len(s.tick)):
+        by_hand.setdefault(s.hand[n], []).append(n)
+        mates.setdefault((s.hand[n], s.tick[n]), []).append(n)
+    usual: dict[int, float] = {}
+    for listed in by_hand.values():
+        ratios = np.array([options[n][chosen[n]].ratio for n in listed])
+        for i, n in enumerate(listed):
+            around = np.concatenate((ratios[max(i - NEIGHBOURS, 0) : i], ratios[i + 1 : i + 1 + NEIGHBOURS]))
+            usual[n] = float(np.median(around)) if len(around) else -0.1
+    out = []
+    for n, listed in enumerate(options):
+        others = [options[m][chosen[m]].length for m in mates[s.hand[n], s.tick[n]] if m != n]
+        rows = []
+        for option in listed:
+            kind = 0 if option.ahead == 1 else 1 if option.ahead > 1 else 2
+            extra = [AT_LOCAL + kind * N_LOCAL + bisect_left(LOCAL_EDGES, option.ratio - usual[n])]
+            if others:
+                same = sum(length == option.length for length in others)
+                extra.append(AT_MATES + (0 if same == len(others) else 1 if same else 2))
+            rows.append(tuple(extra))
+        out.append(rows)
+    return out
+
+
+@lru_cache(maxsize=1)
+def value_weights() -> tuple[Floats, Floats]:
+    """Weights of the first and of the second pass."""
+    data = json.loads(resources.files("ductus.core.reading.tables").joinpath("values.json").read_text("utf-8"))
+    return np.array(data["first"]), np.array(data["second"])
+
+
+def choose_values(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]]]:
+    """The length of each note in UNITs, and for each note its choices (length, probability), likeliest first."""
+    options = options_of(s)
+    first, second = value_weights()
+    chosen = [max(range(len(row)), key=lambda k: sum(first[f] for f in row[k].features)) for row in options]
+    for _ in range(2):
+        extra = second_features(s, options, chosen)
+        scores = [
+            [sum(second[f] for f in (*option.features, *more)) for option, more in zip(row, rows, strict=True)]
+            for row, rows in zip(options, extra, strict=True)
+        ]
+        chosen = [max(range(len(row)), key=row.__getitem__) for row in scores]
+    ranked = []
+    for row, score in zip(options, scores, strict=True):
+        weights = np.exp(np.array(score) - max(score))
+        weights /= weights.sum()
+        ranked.append(sorted(((o.length, float(p)) for o, p in zip(row, weights, strict=True)), key=lambda c: -c[1]))
+    return [row[k].length for row, k in zip(options, chosen, strict=True)], ranked

@@ -17,11 +17,12 @@ from typing import Any
 
 import numpy as np
 from scipy.optimize import minimize
-from simulated_player import SKILLS, choose_pace, play, steady_clock
 
 from ductus.core.reading.hands import FEATURES, beam_hands, hand_features
+from simulated_player import SKILLS, choose_pace, play, steady_clock
 
 RIDGE = 1e-4
+SEARCHED = 60  # pieces the coordinate search is judged on
 START = (1.0, 0.1, 0.5, 0.06, 2.0, 1.5, 1.5, 0.0)
 
 
@@ -58,7 +59,7 @@ def main() -> None:
         return value, x.T @ (weight * (p - y)) / weight.sum() + 2 * RIDGE * w
 
     prior = minimize(loss, np.zeros(FEATURES), jac=True, method="L-BFGS-B").x
-    held_out = data[split:]
+    held_out = data[split : split + SEARCHED]
     logits = [hand_features(*d[:3]) @ prior for d in held_out]
     print("prior alone", np.mean([((z > 0) == d[4]).mean() for z, d in zip(logits, held_out, strict=True)]))
 

@@ -16,9 +16,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from fit_corpus import UNIT
-
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, MOST_SLOTS, SIMPLE, smallest_division
+from fit_corpus import UNIT
 
 BEATS_A_PIECE = 100
 

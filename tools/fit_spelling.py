@@ -18,13 +18,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from fit_corpus import UNIT
 from scipy.optimize import minimize
 
 from ductus.core.pitch.pitches import FIFTHS_OF_STEP
 from ductus.core.reading import key as key_module
 from ductus.core.reading.key import FEATURES, SIGNATURES, key_features, turned
 from ductus.core.reading.spelling import local_keys, spell_notes
+from fit_corpus import UNIT
 
 RIDGE = 3e-4
 

@@ -13,12 +13,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from fit_corpus import UNIT as CORPUS_UNIT
 from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
-from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 
 from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, options_of, second_features
+from fit_corpus import UNIT as CORPUS_UNIT
+from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 
 RIDGE = 3e-5
 SCALE = CORPUS_UNIT // UNIT

@@ -18,7 +18,7 @@ from ductus.core.reading.places import Places
 from ductus.core.reading.settings import Doubt, Pins, Rival
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER, quarters_of_ticks
-from ductus.core.time.values import value_for_ticks, describe_value
+from ductus.core.time.values import describe_value, value_for_ticks
 
 PLACE_CURVE = (-0.4, 0.75)  # intercept and slope on ln(odds against)
 VALUE_CURVE = (-0.1, 0.85)

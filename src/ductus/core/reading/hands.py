@@ -12,13 +12,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ductus.core.reading.divisions import Floats, Ints
-from ductus.core.reading.jit import compiled
 
 RIGHT, LEFT = 1, 2
 WINDOW = 24  # notes back that may still be held
@@ -26,9 +27,9 @@ BEAM = 24
 PITCH_KNOTS = (40, 48, 54, 60, 66, 72, 80)
 FEATURES = 27
 LOOK_S = 3.0  # registers are judged over this time on each side
+BACK, AHEAD, BLOCK = 48, 32, 4096  # notes seen before and after a note; rows worked out at once
 
 
-@compiled
 def hand_features(on: Floats, off: Floats, pitch: Ints) -> Floats:
     """What each note looks like among those that sound: one row of FEATURES for a note.
 
@@ -37,92 +38,70 @@ def hand_features(on: Floats, off: Floats, pitch: Ints) -> Floats:
     gap below and above (one octave and a half where there is none); 15-16 above or below the widest gap, by its size;
     17 share of the sounding notes that are lower; 18-20 the same three inside its own chord; 21-22 octaves to the nearest
     earlier note that began within a second, above and below; 23-24 the span if it were in the hand of the lowest or of
-    the highest note; 25-26 above the middle where only one or two notes sound.
+    the highest note; 25-26 squeezed distance from the middle where only one or two notes sound.
     """
-    count = len(on)
-    out = np.zeros((count, 27))
-    knots = np.array((40.0, 48.0, 54.0, 60.0, 66.0, 72.0, 80.0))
-    first, last = 0, 0
-    for n in range(count):
-        while on[first] < on[n] - 3.0:
-            first += 1
-        while last < count and on[last] < on[n] + 3.0:
-            last += 1
-        p = float(pitch[n])
-        low, high = 1e9, -1e9
-        for a in range(first, last):
-            low, high = min(low, pitch[a]), max(high, pitch[a])
-        m_low, m_high = low + (high - low) * 0.25, low + (high - low) * 0.75
-        for _ in range(4):
-            s_low, c_low, s_high, c_high = 0.0, 0.0, 0.0, 0.0
-            for a in range(first, last):
-                q = float(pitch[a])
-                if abs(q - m_low) <= abs(q - m_high):
-                    s_low, c_low = s_low + q, c_low + 1
-                else:
-                    s_high, c_high = s_high + q, c_high + 1
-            if c_low > 0:
-                m_low = s_low / c_low
-            if c_high > 0:
-                m_high = s_high / c_high
-        middle = (m_low + m_high) / 2
-        below, above, under, over = 0, 0, 18.0, 18.0
-        chord_below, chord_above = 0, 0
-        lowest, highest = p, p
-        near_over, near_under = 18.0, 18.0
-        for a in range(max(first, n - 60), min(last, n + 12)):
-            if a == n:
-                continue
-            d = float(pitch[a]) - p
-            if a < n and on[a] > on[n] - 1.0:
-                if d >= 0:
-                    near_over = min(near_over, d)
-                if d <= 0:
-                    near_under = min(near_under, -d)
-            if on[a] > on[n] + 0.06 or off[a] < on[n] + 0.03:
-                continue
-            lowest, highest = min(lowest, float(pitch[a])), max(highest, float(pitch[a]))
-            together = abs(on[a] - on[n]) < 0.06
-            if d < 0:
-                below, under = below + 1, min(under, -d)
-                chord_below += 1 if together else 0
-            elif d > 0:
-                above, over = above + 1, min(over, d)
-                chord_above += 1 if together else 0
-        widest, edge = 0.0, 0.0
-        sounding = np.empty(below + above + 1)
-        size = 0
-        for a in range(max(first, n - 60), min(last, n + 12)):
-            if a == n or (on[a] <= on[n] + 0.06 and off[a] >= on[n] + 0.03):
-                if size < len(sounding):
-                    sounding[size] = pitch[a]
-                    size += 1
-        ordered = np.sort(sounding[:size])
-        for a in range(size - 1):
-            if ordered[a + 1] - ordered[a] > widest:
-                widest, edge = ordered[a + 1] - ordered[a], (ordered[a + 1] + ordered[a]) / 2
-        row = out[n]
-        row[0] = 1.0
-        for k in range(7):
-            row[1 + k] = max(p - knots[k], 0.0) / 12
-        row[8] = (p - middle) / 12
-        row[9] = np.tanh((p - middle) / 4)
-        row[10] = 1.0 if below + above == 0 else 0.0
-        row[11] = 1.0 if below == 0 and above > 0 else 0.0
-        row[12] = 1.0 if above == 0 and below > 0 else 0.0
-        row[13], row[14] = under / 12, over / 12
-        row[15] = widest / 12 if size > 1 and p > edge else 0.0
-        row[16] = widest / 12 if size > 1 and p < edge else 0.0
-        row[17] = below / (below + above) if below + above else 0.5
-        chord = chord_below + chord_above
-        row[18] = 1.0 if chord == 0 else 0.0
-        row[19] = 1.0 if chord_below == 0 and chord > 0 else 0.0
-        row[20] = 1.0 if chord_above == 0 and chord > 0 else 0.0
-        row[21], row[22] = near_over / 12, near_under / 12
-        row[23], row[24] = max(p - lowest - 12, 0.0) / 12, max(highest - p - 12, 0.0) / 12
-        row[25] = np.tanh((p - middle) / 4) if size == 1 else 0.0
-        row[26] = np.tanh((p - middle) / 4) if size == 2 else 0.0
+    blocks = [_features(on, off, pitch, a, min(a + BLOCK, len(on))) for a in range(0, len(on), BLOCK)]
+    return np.concatenate(blocks)
+
+
+def _features(on: Floats, off: Floats, pitch: Ints, start: int, end: int) -> Floats:
+    """Rows [start, end) of ``hand_features``; each note sees BACK notes before and AHEAD after itself."""
+    me = np.arange(start, end)
+    see = me[:, None] + np.arange(-BACK, AHEAD + 1)[None, :]
+    there = (see >= 0) & (see < len(on))
+    see = np.clip(see, 0, len(on) - 1)
+    own = see == me[:, None]
+    t, p = on[me][:, None], pitch[me].astype(float)[:, None]
+    q = pitch[see].astype(float)
+    middle = _middle(q, there & (np.abs(on[see] - t) < LOOK_S))
+    d = q - p
+    sounding = there & ~own & (on[see] <= t + 0.06) & (off[see] >= t + 0.03)
+    together = sounding & (np.abs(on[see] - t) < 0.06)
+    below, above = (sounding & (d < 0)).sum(1), (sounding & (d > 0)).sum(1)
+    c_below, c_above = (together & (d < 0)).sum(1), (together & (d > 0)).sum(1)
+    recent = there & ~own & (see < me[:, None]) & (on[see] > t - 1.0)
+    far = 18.0
+    pitches = np.sort(np.where(sounding | own, q, np.inf), axis=1)[:, :16]
+    with np.errstate(invalid="ignore"):
+        gaps = np.where(np.isfinite(pitches[:, 1:]), pitches[:, 1:] - pitches[:, :-1], 0.0)
+    k = gaps.argmax(1)
+    rows = np.arange(len(me))
+    widest, edge = gaps[rows, k], pitches[rows, k] + gaps[rows, k] / 2
+    pm, size = p[:, 0], below + above + 1
+    lowest = np.where(sounding | own, q, np.inf).min(1)
+    highest = np.where(sounding | own, q, -np.inf).max(1)
+    squeezed = np.tanh((pm - middle) / 4)
+    out = np.zeros((len(me), FEATURES))
+    out[:, 0] = 1.0
+    out[:, 1:8] = np.maximum(p - np.array(PITCH_KNOTS, float), 0.0) / 12
+    out[:, 8], out[:, 9] = (pm - middle) / 12, squeezed
+    out[:, 10], out[:, 11], out[:, 12] = size == 1, (below == 0) & (above > 0), (above == 0) & (below > 0)
+    out[:, 13] = np.where(sounding & (d < 0), -d, far).min(1).clip(max=far) / 12
+    out[:, 14] = np.where(sounding & (d > 0), d, far).min(1).clip(max=far) / 12
+    out[:, 15] = np.where((size > 1) & (pm > edge), widest, 0.0) / 12
+    out[:, 16] = np.where((size > 1) & (pm < edge), widest, 0.0) / 12
+    out[:, 17] = np.where(size > 1, below / np.maximum(size - 1, 1), 0.5)
+    chord = c_below + c_above
+    out[:, 18], out[:, 19], out[:, 20] = chord == 0, (c_below == 0) & (chord > 0), (c_above == 0) & (chord > 0)
+    out[:, 21] = np.where(recent & (d >= 0), d, far).min(1).clip(max=far) / 12
+    out[:, 22] = np.where(recent & (d <= 0), -d, far).min(1).clip(max=far) / 12
+    out[:, 23], out[:, 24] = np.maximum(pm - lowest - 12, 0) / 12, np.maximum(highest - pm - 12, 0) / 12
+    out[:, 25], out[:, 26] = np.where(size == 1, squeezed, 0.0), np.where(size == 2, squeezed, 0.0)
     return out
+
+
+def _middle(q: Floats, near: NDArray[np.bool_]) -> Floats:
+    """The middle between the lower and the upper cluster of the pitches seen (two means, four rounds)."""
+    low = np.where(near, q, np.inf).min(1)
+    high = np.where(near, q, -np.inf).max(1)
+    centre_low, centre_high = low + (high - low) * 0.25, low + (high - low) * 0.75
+    for _ in range(4):
+        lower = near & (np.abs(q - centre_low[:, None]) <= np.abs(q - centre_high[:, None]))
+        upper = near & ~lower
+        n_low, n_high = lower.sum(1), upper.sum(1)
+        centre_low = np.where(n_low > 0, (q * lower).sum(1) / np.maximum(n_low, 1), centre_low)
+        centre_high = np.where(n_high > 0, (q * upper).sum(1) / np.maximum(n_high, 1), centre_high)
+    return np.asarray((centre_low + centre_high) / 2)
 
 
 @lru_cache(maxsize=1)
@@ -137,145 +116,106 @@ def hand_logits(on: Floats, off: Floats, pitch: Ints) -> Floats:
     return np.asarray(hand_features(on, off, pitch) @ hand_weights()[0], float)
 
 
-@compiled
+@dataclass(slots=True)
+class Beam:
+    """Hypotheses about the hands so far: scores; the hand of the last WINDOW notes (by index modulo WINDOW); where each
+    hand (0 right, 1 left) last was, and when."""
+
+    score: Floats
+    window: Ints
+    place: Floats
+    moved: Floats
+
+
 def beam_hands(
     on: Floats, off: Floats, pitch: Ints, chord: Ints, logit: Floats, pinned: Ints, weights: Floats
 ) -> tuple[Ints, Floats]:
     """Hands of all notes and, for each, how much the beam prefers them (score over the best with another hand there).
 
     ``weights``: prior; span over a fifth; span over a tenth; movement; crossing a held note; crossing where the other
-    hand just was; more than five notes; the hand that rested stays out (per second, at most two).
+    hand just was; more than five notes; a hand that rested (per second, at most two).
     """
-    w_prior, w_span, w_wide, w_move, w_held, w_recent, w_fingers, w_stay = (
-        weights[0],
-        weights[1],
-        weights[2],
-        weights[3],
-        weights[4],
-        weights[5],
-        weights[6],
-        weights[7],
-    )
-    count = len(on)
-    chords = chord[count - 1] + 1
-    back = np.full((chords, 24), -1, np.int64)
-    cut_of = np.zeros((chords, 24), np.int64)
-    score = np.full(24, -1e18)
-    score[0] = 0.0
-    window = np.zeros((24, 24), np.int64)  # hand of the last notes, by index modulo the width
-    place = np.zeros((24, 2))
-    moved = np.full((24, 2), -1e9)
-    place[:, 0], place[:, 1] = 67.0, 50.0
-    alive = 1
-    start = 0
-    margin = np.zeros(count)
-    order = np.zeros(count, np.int64)
-    for q in range(chords):
-        end = start
-        while end < count and chord[end] == q:
-            end += 1
-        m = end - start
-        rank = np.argsort(pitch[start:end])
-        for a in range(m):
-            order[start + a] = start + rank[a]
-        options = alive * (m + 1)
-        new_score = np.full(options, -1e18)
-        for h in range(alive):
-            for cut in range(m + 1):
-                value = score[h]
-                good = True
-                for a in range(m):
-                    n = order[start + a]
-                    right = a >= cut
-                    if pinned[n] == 1 and not right or pinned[n] == 2 and right:
-                        good = False
-                    value += w_prior * (-np.log1p(np.exp(-logit[n])) if right else -np.log1p(np.exp(logit[n])))
-                if not good:
-                    value -= 1e6
-                for side in range(2):
-                    lo, hi = 1e9, -1e9
-                    fingers = 0
-                    if side == 0:
-                        for a in range(cut, m):
-                            v = float(pitch[order[start + a]])
-                            lo, hi, fingers = min(lo, v), max(hi, v), fingers + 1
-                    else:
-                        for a in range(cut):
-                            v = float(pitch[order[start + a]])
-                            lo, hi, fingers = min(lo, v), max(hi, v), fingers + 1
-                    struck = fingers
-                    if struck == 0:
-                        continue
-                    s_lo, s_hi = lo, hi
-                    for b in range(max(start - 24, 0), start):
-                        if off[b] > on[start] + 0.06:
-                            hand = window[h, b % 24]
-                            v = float(pitch[b])
-                            if hand == side + 1:
-                                lo, hi, fingers = min(lo, v), max(hi, v), fingers + 1
-                            elif (side == 0 and s_lo < v) or (side == 1 and s_hi > v):
-                                value -= w_held
-                    span = hi - lo
-                    value -= (
-                        w_span * max(span - 7, 0.0) + w_wide * max(span - 16, 0.0) + w_fingers * max(fingers - 5, 0)
-                    )
-                    centre = (s_lo + s_hi) / 2
-                    gap = on[start] - moved[h, side]
-                    if gap < 1e6:
-                        value -= w_move * abs(centre - place[h, side]) / (1 + gap / 0.5)
-                        value -= w_stay * min(gap, 2.0)
-                    other = 1 - side
-                    if on[start] - moved[h, other] < 0.6:
-                        if (side == 0 and centre < place[h, other]) or (side == 1 and centre > place[h, other]):
-                            value -= w_recent
-                new_score[h * (m + 1) + cut] = value
-        keep = min(24, options)
-        ranked = np.argsort(-new_score)[:keep]
-        old_window, old_place, old_moved = window.copy(), place.copy(), moved.copy()
-        best = new_score[ranked[0]]
-        for a in range(m):  # margin of each note: the best option that gives it the other hand
-            n = order[start + a]
-            right = a >= ranked[0] % (m + 1)
-            rival = -1e18
-            for o in range(options):
-                if (a >= o % (m + 1)) != right:
-                    rival = max(rival, new_score[o])
-            margin[n] = min(best - rival, 50.0)
-        for r in range(keep):
-            o = ranked[r]
-            h, cut = o // (m + 1), o % (m + 1)
-            score[r] = new_score[o]
-            back[q, r], cut_of[q, r] = h, cut
-            for b in range(24):
-                window[r, b] = old_window[h, b]
-            for side in range(2):
-                place[r, side], moved[r, side] = old_place[h, side], old_moved[h, side]
-            sums, sizes = np.zeros(2), np.zeros(2)
-            for a in range(m):
-                side = 0 if a >= cut else 1
-                window[r, order[start + a] % 24] = side + 1
-                sums[side] += pitch[order[start + a]]
-                sizes[side] += 1
-            for side in range(2):
-                if sizes[side] > 0:
-                    place[r, side], moved[r, side] = sums[side] / sizes[side], on[start]
-        alive = keep
-        shift = score[0]
-        for r in range(alive):
-            score[r] -= shift
-        start = end
-    hands = np.zeros(count, np.int64)
+    starts = np.searchsorted(chord, np.arange(int(chord[-1]) + 2))
+    as_right, as_left = -np.logaddexp(0, -logit) * weights[0], -np.logaddexp(0, logit) * weights[0]
+    as_right = np.where(pinned == LEFT, as_right - 1e6, as_right)
+    as_left = np.where(pinned == RIGHT, as_left - 1e6, as_left)
+    beam = Beam(np.zeros(1), np.zeros((1, WINDOW), np.int64), np.array([[67.0, 50.0]]), np.full((1, 2), -1e9))
+    margin = np.zeros(len(on))
+    trail: list[tuple[Ints, Ints, Ints]] = []
+    for start, end in zip(starts[:-1], starts[1:], strict=True):
+        notes = start + np.argsort(pitch[start:end], kind="stable")
+        m = len(notes)
+        prior = np.concatenate(([0.0], np.cumsum(as_left[notes]))) + np.concatenate(
+            (np.cumsum(as_right[notes][::-1])[::-1], [0.0])
+        )
+        held = np.arange(max(start - WINDOW, 0), start)
+        held = held[off[held] > on[start] + 0.06]
+        cost = _side_costs(beam, pitch[notes].astype(float), held, pitch, float(on[start]), weights)
+        score = beam.score[:, None] + prior[None, :] - cost
+        flat = score.ravel()
+        kept = np.argsort(-flat, kind="stable")[:BEAM]
+        parent, cut = np.divmod(kept, m + 1)
+        by_cut = score.max(0)
+        best = int(cut[0])
+        for a, n in enumerate(notes):
+            rival = by_cut[a + 1 :].max(initial=-1e18) if a >= best else by_cut[: a + 1].max(initial=-1e18)
+            margin[n] = min(float(flat[kept[0]] - rival), 50.0)
+        beam = _followed(
+            beam, parent, cut, flat[kept] - flat[kept[0]], notes, pitch[notes].astype(float), float(on[start])
+        )
+        trail.append((parent, cut, notes))
+    hands = np.zeros(len(on), np.int64)
     h = 0
-    end = count
-    for q in range(chords - 1, -1, -1):
-        start = end
-        while start > 0 and chord[start - 1] == q:
-            start -= 1
-        for a in range(end - start):
-            hands[order[start + a]] = 1 if a >= cut_of[q, h] else 2
-        h = back[q, h]
-        end = start
+    for parent, cut, notes in reversed(trail):
+        hands[notes] = np.where(np.arange(len(notes)) >= cut[h], RIGHT, LEFT)
+        h = int(parent[h])
     return hands, margin
+
+
+def _side_costs(beam: Beam, struck: Floats, held: Ints, pitch: Ints, now: float, w: Floats) -> Floats:
+    """What each hypothesis (row) pays for each split (column: how many of the struck notes the left hand takes)."""
+    m = len(struck)
+    cost = np.zeros((len(beam.score), m + 1))
+    hand_of = beam.window[:, held % WINDOW]
+    held_pitch = pitch[held].astype(float)
+    for side in (0, 1):
+        mine = hand_of == side + 1
+        low_held = np.where(mine, held_pitch, np.inf).min(1, initial=np.inf)
+        high_held = np.where(mine, held_pitch, -np.inf).max(1, initial=-np.inf)
+        count_held = mine.sum(1)
+        gap = now - beam.moved[:, side]
+        stays = np.where(gap < 1e6, w[7] * np.minimum(gap, 2.0), 0.0)
+        slowed = w[3] / (1 + np.minimum(gap, 1e6) / 0.5) * (gap < 1e6)
+        busy = now - beam.moved[:, 1 - side] < 0.6
+        for cut in range(m + 1):
+            taken = struck[cut:] if side == 0 else struck[:cut]
+            if not len(taken):
+                continue
+            low, high = float(taken[0]), float(taken[-1])
+            centre = (low + high) / 2
+            span = np.maximum(high_held, high) - np.minimum(low_held, low)
+            fingers = count_held + len(taken)
+            crossed = ((hand_of == 2 - side) & ((low < held_pitch) if side == 0 else (high > held_pitch))).sum(1)
+            other = beam.place[:, 1 - side]
+            passed = busy & ((centre < other) if side == 0 else (centre > other))
+            cost[:, cut] += (
+                w[1] * np.maximum(span - 7, 0) + w[2] * np.maximum(span - 16, 0) + w[6] * np.maximum(fingers - 5, 0)
+                + w[4] * crossed + slowed * np.abs(centre - beam.place[:, side]) + stays + w[5] * passed
+            )  # fmt: skip
+    return cost
+
+
+def _followed(beam: Beam, parent: Ints, cut: Ints, score: Floats, notes: Ints, struck: Floats, now: float) -> Beam:
+    """The hypotheses that were kept."""
+    window, place, moved = beam.window[parent], beam.place[parent], beam.moved[parent]
+    m = len(notes)
+    right = np.arange(m)[None, :] >= cut[:, None]
+    window[:, notes % WINDOW] = np.where(right, RIGHT, LEFT)
+    sums = np.concatenate(([0.0], np.cumsum(struck)))
+    place[:, 0] = np.where(cut < m, (sums[-1] - sums[cut]) / np.maximum(m - cut, 1), place[:, 0])
+    place[:, 1] = np.where(cut > 0, sums[cut] / np.maximum(cut, 1), place[:, 1])
+    moved[:, 0], moved[:, 1] = np.where(cut < m, now, moved[:, 0]), np.where(cut > 0, now, moved[:, 1])
+    return Beam(score, window, place, moved)
 
 
 def hands_by_reach(

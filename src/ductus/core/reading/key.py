@@ -20,7 +20,7 @@ import numpy as np
 from ductus.core.reading.divisions import Floats
 
 SIGNATURES = tuple(range(-6, 7))
-FEATURES = 48  # profile, first bass, last bass, last top: 12 each
+FEATURES = 49  # profile, first bass, last bass, last top: 12 each; mean log likelihood of the names
 
 
 @lru_cache(maxsize=1)
@@ -34,8 +34,8 @@ def spelling_table() -> dict[str, Any]:
 def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> Floats:
     """Profile (shares), then one-hot pitch classes of first bass, last bass and last top; for a signature of 0 fifths.
 
-    Shape (FEATURES,); ``starts`` rising, in any unit."""
-    out = np.zeros(FEATURES)
+    Shape (FEATURES - 1,); ``starts`` rising, in any unit."""
+    out = np.zeros(FEATURES - 1)
     for key, length in zip(keys, lengths, strict=True):
         out[key % 12] += max(min(length, 4.0), 0.05)
     out[:12] /= max(out[:12].sum(), 1e-9)
@@ -49,9 +49,16 @@ def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
 
 
 def turned(features: Floats, fifths: int) -> Floats:
-    """The features as seen from a signature: everything turned so that its major tonic is 0."""
+    """The features as seen from a signature: everything turned so that its major tonic is 0, and the names' likelihood."""
     shift = (7 * fifths) % 12
-    return np.concatenate([np.roll(features[k : k + 12], -shift) for k in range(0, FEATURES, 12)])
+    rows = [np.roll(features[k : k + 12], -shift) for k in range(0, FEATURES - 1, 12)]
+    return np.concatenate([*rows, [rows[0] @ name_likelihoods()]])
+
+
+def name_likelihoods() -> Floats:
+    """ln probability of the likeliest name of each pitch class, seen from the signature's major tonic. Shape (12,)."""
+    log_of = {int(d): float(v) for d, v in spelling_table()["names"].items()}
+    return np.array([max(v for d, v in log_of.items() if (7 * d - pc) % 12 == 0) for pc in range(12)])
 
 
 def key_scores(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> dict[int, float]:

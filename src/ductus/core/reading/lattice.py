@@ -1,278 +1,338 @@
-"""The inner loops of click reading: a semi-Markov lattice of chords over metrical places.
+"""The semi-Markov lattice of click reading: chords of neighbouring notes over metrical places.
 
-Conventions: ``x`` are onsets in seconds, rising; a *segment* [j, i) of neighbouring notes is one chord; a *candidate*
-of note n is a place (beat, division, slot) near its onset, numbered from ``start[n]`` to ``start[n + 1]``. ``value[n, c]``
-belongs to paths whose last chord ends with note n and stands at candidate c. Natural logarithms throughout.
+Conventions: onsets in seconds, rising. A *segment* [j, i) of notes is one chord; a *candidate* of note n is a place (beat,
+division, slot) near its onset. A path is a row of segments, each at a candidate of its last note. Several *feels*
+(lag and deviations of the player) are decoded at once: the first axis of every score array. Natural logarithms
+throughout.
 
-Sources (from memory): Raphael 2002; Cemgil & Kappen 2003; Takeda et al. 2007; Nakamura, Yoshii & Sagayama 2017.
-Unlike them the grouping of notes into chords is decided together with the places.
+Sources (from memory): Raphael 2002; Cemgil & Kappen 2003; Takeda et al. 2007; Nakamura, Yoshii & Sagayama 2017. Unlike
+them the grouping of notes into chords is decided together with the places.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ductus.core.reading.divisions import MOST_SLOTS, Floats, Ints
-from ductus.core.reading.jit import compiled
+from ductus.core.reading.divisions import EMPTY, MOST_SLOTS, Floats, Ints, RhythmTable
 
 MOST_TOGETHER = 10  # a player has ten fingers
-SAME_LN, OTHER_LN = math.log(0.53), math.log(0.47)  # the next note belongs to the same chord, both hands together
+WIDEST_CHORD_S = 0.14
+SURELY_APART_S = 0.095  # a wider gap between neighbouring onsets always begins a chord
+SURELY_TOGETHER_S = 0.007  # a narrower one never does (unless a key is struck again)
+LEAST_REACH_S = 0.09
+SAME_LN, OTHER_LN = math.log(0.53), math.log(0.47)  # the next note belongs to the same chord; both hands together
 SQUEEZED = -12.0  # two chords at one place: only where nothing else is left
 LOW = -1e18
-LOG_FACTORIAL = np.array([math.lgamma(m + 1) for m in range(MOST_TOGETHER + 2)])
+LOG_FACTORIAL = [math.lgamma(m + 1) for m in range(MOST_TOGETHER + 2)]
 
 
-@compiled
-def list_candidates(
-    x: Floats, beat_at: Floats, allowed: Ints, slots: Ints, slot_at: Floats, reach: float, lag: float
-) -> tuple[Ints, Ints, Ints, Ints, Floats]:
-    """All places within reach of each note: start, beat, division, slot, time. ``allowed[k]`` has a 1 for each division
-    that beat k may take; ``reach`` is a share of the local beat."""
-    count = len(x)
-    beats = len(beat_at) - 1
-    start = np.zeros(count + 1, np.int64)
-    size = 0
-    room = 64 * count + 64
-    beat, division, slot = np.empty(room, np.int64), np.empty(room, np.int64), np.empty(room, np.int64)
-    time = np.empty(room)
-    low = 0
-    for n in range(count):
-        start[n] = size
-        at = x[n] - lag
-        while low < beats - 1 and beat_at[low + 1] <= at:
-            low += 1
-        while low > 0 and beat_at[low] > at:
-            low -= 1
-        for k in range(max(low - 1, 0), min(low + 2, beats)):
-            width = beat_at[k + 1] - beat_at[k]
-            limit = max(reach * width, 0.09)
-            for g in range(len(slots)):
-                if not allowed[k, g]:
-                    continue
-                for s in range(slots[g]):
-                    place = beat_at[k] + slot_at[g, s] * width
-                    if abs(place - at) <= limit:
-                        if size + 1 >= room:
-                            room *= 2
-                            beat, division = np.append(beat, beat), np.append(division, division)
-                            slot, time = np.append(slot, slot), np.append(time, time)
-                        beat[size], division[size], slot[size], time[size] = k, g, s, place
-                        size += 1
-    start[count] = size
-    return start, beat[:size], division[:size], slot[:size], time[:size]
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """Notes [first, last] as one chord: mean onset and sum of squared distances from it (seconds)."""
+
+    first: int
+    last: int
+    mean: float
+    spread: float
 
 
-@compiled
-def turn_cost(
-    k: int, g: int, s: int, k2: int, g2: int, s2: int, turn: Floats, first: Floats, step: Floats, empty: Ints
-) -> float:
-    """Logarithm of going on from place (k, g, s) to (k2, g2, s2); LOW where that is backwards."""
-    if k2 == k:
-        if g2 != g or s2 < s:
-            return LOW
-        if s2 == s:
-            return SQUEEZED
-        return step[g, s, s2]
-    if k2 < k:
-        return LOW
-    cost = step[g, s, MOST_SLOTS] + first[g2, s2]
-    if k2 == k + 1:
-        return cost + turn[g, g2]
-    e = empty[k + 1]
-    return cost + turn[g, e] + (k2 - k - 2) * turn[e, e] + turn[empty[k2 - 1], g2]
+@dataclass(frozen=True, slots=True)
+class Candidates:
+    """Places of one note: beat, division, slot, time in seconds, and the row of each in the transition tables."""
+
+    beat: Ints
+    division: Ints
+    slot: Ints
+    time: Floats
+    row: Ints
 
 
-@compiled
-def segment_score(
-    x: Floats, release: Floats, pitch: Ints, j: int, i: int, chord_sd: float, note_sd: float, widest: float
-) -> tuple[float, float, float]:
-    """(score without place, mean onset, variance of the mean) of notes [j, i) as one chord; LOW if they cannot be one."""
-    m = i - j
-    if x[i - 1] - x[j] > widest:
-        return LOW, 0.0, 1.0
-    total = 0.0
-    for a in range(j, i):
-        total += x[a]
-        if release[a] < x[i - 1]:
-            return LOW, 0.0, 1.0
-        for b in range(a + 1, i):
-            if pitch[a] == pitch[b]:
-                return LOW, 0.0, 1.0
-    mean = total / m
-    spread = 0.0
-    for a in range(j, i):
-        spread += (x[a] - mean) ** 2
-    score = (m - 1) * SAME_LN + OTHER_LN + LOG_FACTORIAL[m]
-    if m > 1:
-        score -= spread / (2 * note_sd**2) + (m - 1) * math.log(note_sd * math.sqrt(2 * math.pi)) + 0.5 * math.log(m)
-    return score, mean, chord_sd**2 + note_sd**2 / m
+class Lattice:
+    """Segments and candidates of a take under a grid of beats; transitions are kept for repeated decoding."""
+
+    def __init__(
+        self,
+        onset: Floats,
+        release: Floats,
+        key: Ints,
+        beat_s: Floats,
+        family: Ints,
+        allowed: Ints,
+        table: RhythmTable,
+        reach: float,
+    ) -> None:
+        """``allowed[k, g]`` is 1 where beat k may take division g; ``reach`` is a share of the local beat."""
+        self.segments = segments_of(onset, release, key)
+        self.ends = sorted(self.segments)
+        self._table, self._family = table, family
+        self._even = bool((family == family[0]).all())
+        self._places = _places_of_beats(allowed, table)
+        self.candidates = {n: self._candidates(float(onset[n]), beat_s, reach) for n in self.ends}
+        self._known: dict[tuple[int, int], Floats] = {}
+        self._build_tables(table)
+
+    def _candidates(self, at: float, beat_s: Floats, reach: float) -> Candidates:
+        middle = int(np.clip(np.searchsorted(beat_s, at, "right") - 1, 0, len(beat_s) - 2))
+        rows = []
+        for k in range(max(middle - 1, 0), min(middle + 2, len(beat_s) - 1)):
+            division, slot, inside = self._places[k]
+            width = beat_s[k + 1] - beat_s[k]
+            time = beat_s[k] + inside * width
+            near = np.abs(time - at) <= max(reach * width, LEAST_REACH_S)
+            rows.append((np.full(int(near.sum()), k), division[near], slot[near], time[near]))
+        beat, division, slot, time = (np.concatenate(column) for column in zip(*rows, strict=True))
+        return Candidates(beat, division, slot, time, division * MOST_SLOTS + slot)
+
+    def _build_tables(self, table: RhythmTable) -> None:
+        count = len(table.slots)
+        size = count * MOST_SLOTS
+        division = np.repeat(np.arange(count), MOST_SLOTS)
+        leave = table.step[:, :, MOST_SLOTS].reshape(size)
+        enter = table.first.reshape(size)
+        inside = np.full((size, size), LOW)
+        for g in range(count):
+            block = slice(g * MOST_SLOTS, (g + 1) * MOST_SLOTS)
+            inside[block, block] = np.triu(table.step[g, :, :MOST_SLOTS], 1) + np.tril(
+                np.full((MOST_SLOTS, MOST_SLOTS), LOW)
+            )
+            inside[block, block] += np.diag(np.full(MOST_SLOTS, SQUEEZED - LOW))
+        self._inside = np.maximum(inside, LOW)
+        self._next = leave[:, None] + enter[None, :] + table.turn[division][:, division]
+        self._leave = {e: leave + table.turn[division, e] for e in EMPTY}
+        self._enter = {e: enter + table.turn[e, division] for e in EMPTY}
+
+    def turns(self, before: int, after: int) -> Floats:
+        """Logarithms of going on from the candidates of note ``before`` to those of note ``after``."""
+        found = self._known.get((before, after))
+        if found is None:
+            found = self._known[before, after] = self._turns(self.candidates[before], self.candidates[after])
+        return found
+
+    def _turns(self, a: Candidates, b: Candidates) -> Floats:
+        steps = b.beat[None, :] - a.beat[:, None]
+        pair = (a.row[:, None], b.row[None, :])
+        out = np.where(steps == 0, self._inside[pair], LOW)
+        out = np.where(steps == 1, self._next[pair], out)
+        if steps.max() > 1:
+            e, f = (
+                EMPTY[int(self._family[k])] for k in (min(a.beat[0] + 1, len(self._family) - 1), max(b.beat[-1] - 1, 0))
+            )
+            far = self._leave[e][a.row][:, None] + self._enter[f][b.row][None, :] + (steps - 2) * self._table.turn[e, e]
+            out = np.where(steps > 1, far, out)
+        return np.asarray(out)
+
+    def opening(self, n: int) -> Floats:
+        """Logarithms of beginning at each candidate of note n."""
+        c = self.candidates[n]
+        return self._table.alone[c.division] + self._table.first[c.division, c.slot]
 
 
-@compiled
-def best_path(
-    x: Floats,
-    release: Floats,
-    pitch: Ints,
-    start: Ints,
-    beat: Ints,
-    division: Ints,
-    slot: Ints,
-    time: Floats,
-    turn: Floats,
-    first: Floats,
-    step: Floats,
-    alone: Floats,
-    empty: Ints,
-    lag: float,
-    chord_sd: float,
-    note_sd: float,
-    widest: float,
-) -> tuple[float, Ints, Ints]:
-    """Viterbi: (log likelihood, candidate of each note, number of the chord of each note)."""
-    count = len(x)
-    value = np.full(len(beat), LOW)
-    from_note = np.full(len(beat), -1, np.int64)
-    from_candidate = np.full(len(beat), -1, np.int64)
-    for n in range(count):
-        for m in range(1, min(MOST_TOGETHER, n + 1) + 1):
-            j = n + 1 - m
-            if x[n] - x[j] > widest:
+def segments_of(onset: Floats, release: Floats, key: Ints) -> dict[int, list[Segment]]:
+    """All segments that may be chords, by their last note."""
+    count = len(onset)
+    gap = np.diff(onset)
+    struck_again = key[1:] == key[:-1]
+    joined = (gap < SURELY_TOGETHER_S) & ~struck_again & (release[:-1] > onset[1:])
+    begins = np.concatenate(([True], ~joined))  # a chord may begin here
+    out: dict[int, list[Segment]] = {}
+    run = 0
+    for last in range(count):
+        if last and gap[last - 1] > SURELY_APART_S:
+            run = last
+        if last + 1 < count and not begins[last + 1] and last - run + 1 < MOST_TOGETHER:
+            continue  # never the end of a chord
+        found: list[Segment] = []
+        total = square = 0.0
+        seen: set[int] = set()
+        origin = float(onset[last])
+        for first in range(last, max(run, last - MOST_TOGETHER + 1) - 1, -1):
+            if origin - onset[first] > WIDEST_CHORD_S or int(key[first]) in seen or release[first] < origin:
                 break
-            base, mean, variance = segment_score(x, release, pitch, j, n + 1, chord_sd, note_sd, widest)
-            if base <= LOW:
+            seen.add(int(key[first]))
+            x = float(onset[first]) - origin
+            total, square = total + x, square + x * x
+            if begins[first] or first == max(run, last - MOST_TOGETHER + 1):
+                m = last - first + 1
+                found.append(Segment(first, last, origin + total / m, max(square - total * total / m, 0.0)))
+        out[last] = found or [Segment(last, last, origin, 0.0)]
+    return _reachable(out, count)
+
+
+def _reachable(segments: dict[int, list[Segment]], count: int) -> dict[int, list[Segment]]:
+    """Make sure that every segment follows the end of another: single notes fill what the shortcuts left out."""
+    for last in range(count):
+        if last not in segments:
+            continue
+        for segment in segments[last]:
+            before = segment.first - 1
+            while before >= 0 and before not in segments:
+                segments[before] = [Segment(before, before, segment.mean, 0.0)]
+                before -= 1
+    return segments
+
+
+def _places_of_beats(allowed: Ints, table: RhythmTable) -> list[tuple[Ints, Ints, Floats]]:
+    known: dict[bytes, tuple[Ints, Ints, Floats]] = {}
+    out = []
+    for row in allowed:
+        key = row.tobytes()
+        if key not in known:
+            pairs = [(g, s) for g in np.flatnonzero(row) for s in range(table.slots[g])]
+            division = np.array([g for g, _ in pairs], np.int64)
+            slot = np.array([s for _, s in pairs], np.int64)
+            known[key] = (division, slot, table.slot_at[division, slot])
+        out.append(known[key])
+    return out
+
+
+class Hearing:
+    """What every segment sounds like to some feels (lag and both deviations, one row for each feel), worked out at once."""
+
+    def __init__(self, lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats) -> None:
+        """All three of shape (feels,), in seconds."""
+        every = [s for n in lattice.ends for s in lattice.segments[n]]
+        size = np.array([s.last - s.first + 1 for s in every])
+        spread = np.array([s.spread for s in every])
+        factorial = np.array(LOG_FACTORIAL)[size]
+        chord_sd, note_sd = chord_sd[:, None], note_sd[:, None]
+        variance = chord_sd**2 + note_sd**2 / size
+        score = (size - 1) * SAME_LN + OTHER_LN + factorial - 0.5 * np.log(2 * math.pi * variance)
+        score = (
+            score
+            - spread / (2 * note_sd**2)
+            - (size - 1) * np.log(note_sd * math.sqrt(2 * math.pi))
+            - 0.5 * np.log(size)
+        )
+        self._number = {(s.first, s.last): k for k, s in enumerate(every)}
+        self._score, self._half, self._lag = (
+            score.T[:, :, None].copy(),
+            (0.5 / variance).T[:, :, None].copy(),
+            lag[:, None],
+        )
+
+    def at(self, segment: Segment, time: Floats) -> Floats:
+        """Logarithms of hearing the segment as a chord at each time, shape (feels, times)."""
+        k = self._number[segment.first, segment.last]
+        off = segment.mean - self._lag - time
+        out: Floats = self._score[k] - off * off * self._half[k]
+        return out
+
+
+Path = list[tuple[Segment, int]]  # segments with the index of their candidate, in order
+
+
+def best_paths(lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats) -> tuple[Floats, list[Path]]:
+    """Viterbi for every feel: (log likelihoods, paths)."""
+    hearing = Hearing(lattice, lag, chord_sd, note_sd)
+    value: dict[int, Floats] = {}
+    heard: dict[tuple[int, int], Floats] = {}
+    for n in lattice.ends:
+        time = lattice.candidates[n].time
+        best: Floats | None = None
+        for segment in lattice.segments[n]:
+            emission = heard[segment.first, n] = hearing.at(segment, time)
+            before = segment.first - 1
+            if before < 0:
+                ways = emission + lattice.opening(n)
+            elif before in value:
+                ways = emission + (value[before][:, :, None] + lattice.turns(before, n)).max(1)
+            else:
                 continue
-            norm = base - 0.5 * math.log(2 * math.pi * variance)
-            for c in range(start[n], start[n + 1]):
-                emission = norm - (mean - lag - time[c]) ** 2 / (2 * variance)
-                if j == 0:
-                    score = emission + alone[division[c]] + first[division[c], slot[c]]
-                    if score > value[c]:
-                        value[c], from_note[c], from_candidate[c] = score, -1, -1
-                    continue
-                for p in range(start[j - 1], start[j]):
-                    if value[p] <= LOW or value[p] + emission <= value[c]:
-                        continue
-                    cost = turn_cost(
-                        beat[p], division[p], slot[p], beat[c], division[c], slot[c], turn, first, step, empty
-                    )
-                    score = value[p] + cost + emission
-                    if cost > LOW and score > value[c]:
-                        value[c], from_note[c], from_candidate[c] = score, j - 1, p
-    chosen, chord = np.zeros(count, np.int64), np.zeros(count, np.int64)
-    best = start[count - 1]
-    for c in range(start[count - 1], start[count]):
-        if value[c] > value[best]:
-            best = c
-    total = value[best]
-    n, number = count - 1, 0
-    while n >= 0:
-        before = from_note[best]
-        for a in range(before + 1, n + 1):
-            chosen[a], chord[a] = best, number
-        n, best = before, from_candidate[best]
-        number += 1
-    return total, chosen, number - 1 - chord
+            best = ways if best is None else np.maximum(best, ways)
+        value[n] = best if best is not None else np.full((len(lag), len(time)), LOW)
+    paths = [_trace(lattice, value, heard, b) for b in range(len(lag))]
+    return value[lattice.ends[-1]].max(1), paths
 
 
-@compiled
-def add_logs(a: float, b: float) -> float:
-    """ln(e^a + e^b)."""
-    if a < b:
-        a, b = b, a
-    return a if b <= LOW / 2 or a - b > 40 else a + math.log1p(math.exp(b - a))
+def _trace(lattice: Lattice, value: dict[int, Floats], heard: dict[tuple[int, int], Floats], b: int) -> Path:
+    """Follow the best path back; the choices are worked out again, which is cheaper than keeping them."""
+    n = lattice.ends[-1]
+    c = int(value[n][b].argmax())
+    path: Path = []
+    while True:
+        best, chosen, chosen_p = LOW * 2, lattice.segments[n][-1], -1
+        for segment in lattice.segments[n]:
+            before = segment.first - 1
+            if before < 0:
+                score, p = float(heard[segment.first, n][b, c] + lattice.opening(n)[c]), -1
+            elif before in value:
+                ways = value[before][b] + lattice.turns(before, n)[:, c]
+                p = int(ways.argmax())
+                score = float(heard[segment.first, n][b, c] + ways[p])
+            else:
+                continue
+            if score > best:
+                best, chosen, chosen_p = score, segment, p
+        path.append((chosen, c))
+        if chosen.first == 0:
+            return path[::-1]
+        n, c = chosen.first - 1, chosen_p
 
 
-@compiled
+def log_sum(x: Floats, axis: int) -> Floats:
+    """ln of the sum of exponentials along an axis."""
+    top = x.max(axis, keepdims=True)
+    out: Floats = np.log(np.exp(x - top).sum(axis)) + top.squeeze(axis)
+    return out
+
+
 def posteriors(
-    x: Floats,
-    release: Floats,
-    pitch: Ints,
-    start: Ints,
-    beat: Ints,
-    division: Ints,
-    slot: Ints,
-    time: Floats,
-    turn: Floats,
-    first: Floats,
-    step: Floats,
-    alone: Floats,
-    empty: Ints,
-    lag: float,
-    chord_sd: float,
-    note_sd: float,
-    widest: float,
-    slot_at: Floats,
-) -> tuple[Floats, Floats]:
-    """Forward-backward: for each candidate of each note, the probability that the note stands there, and the place
-    of the candidate in beats (the same for candidates of other divisions)."""
-    count = len(x)
-    size = len(beat)
-    place = np.empty(size)
-    for c in range(size):
-        place[c] = beat[c] + slot_at[division[c], slot[c]]
-    fore, back = np.full(size, LOW), np.full(size, LOW)
-    for c in range(start[count - 1], start[count]):
-        back[c] = 0.0
-    for n in range(count):
-        for m in range(1, min(MOST_TOGETHER, n + 1) + 1):
-            j = n + 1 - m
-            if x[n] - x[j] > widest:
-                break
-            base, mean, variance = segment_score(x, release, pitch, j, n + 1, chord_sd, note_sd, widest)
-            if base <= LOW:
+    lattice: Lattice, lag: float, chord_sd: float, note_sd: float
+) -> list[tuple[Segment, NDArray[np.float64]]]:
+    """Forward-backward: for every segment, the probability that it is a chord of the take at each candidate."""
+    hearing = Hearing(lattice, np.array([lag]), np.array([chord_sd]), np.array([note_sd]))
+    fore: dict[int, Floats] = {}
+    heard: dict[tuple[int, int], Floats] = {}
+    ways: dict[tuple[int, int], Floats] = {}
+    for n in lattice.ends:
+        time = lattice.candidates[n].time
+        found = []
+        for segment in lattice.segments[n]:
+            e = hearing.at(segment, time)[0]
+            before = segment.first - 1
+            if before < 0:
+                w = lattice.opening(n)
+            elif before in fore:
+                w = log_sum(fore[before][:, None] + lattice.turns(before, n), 0)
+            else:
                 continue
-            norm = base - 0.5 * math.log(2 * math.pi * variance)
-            for c in range(start[n], start[n + 1]):
-                emission = norm - (mean - lag - time[c]) ** 2 / (2 * variance)
-                if j == 0:
-                    fore[c] = add_logs(fore[c], emission + alone[division[c]] + first[division[c], slot[c]])
-                    continue
-                for p in range(start[j - 1], start[j]):
-                    if fore[p] <= LOW:
-                        continue
-                    cost = turn_cost(
-                        beat[p], division[p], slot[p], beat[c], division[c], slot[c], turn, first, step, empty
-                    )
-                    if cost > LOW:
-                        fore[c] = add_logs(fore[c], fore[p] + cost + emission)
-    total = LOW
-    for c in range(start[count - 1], start[count]):
-        total = add_logs(total, fore[c])
-    found = np.zeros(size)
-    for n in range(count - 1, -1, -1):
-        for m in range(1, min(MOST_TOGETHER, n + 1) + 1):
-            j = n + 1 - m
-            if x[n] - x[j] > widest:
-                break
-            base, mean, variance = segment_score(x, release, pitch, j, n + 1, chord_sd, note_sd, widest)
-            if base <= LOW:
+            heard[segment.first, n], ways[segment.first, n] = e, w
+            found.append(e + w)
+        fore[n] = log_sum(np.array(found), 0) if len(found) > 1 else found[0]
+    last = lattice.ends[-1]
+    total = float(log_sum(fore[last], 0))
+    back: dict[int, Floats] = {last: np.zeros(len(fore[last]))}
+    out: list[tuple[Segment, NDArray[np.float64]]] = []
+    for n in reversed(lattice.ends):
+        after = back.get(n)
+        if after is None:
+            continue
+        for segment in lattice.segments[n]:
+            key = (segment.first, n)
+            if key not in heard:
                 continue
-            norm = base - 0.5 * math.log(2 * math.pi * variance)
-            for c in range(start[n], start[n + 1]):
-                if back[c] <= LOW / 2:
-                    continue
-                emission = norm - (mean - lag - time[c]) ** 2 / (2 * variance)
-                here = LOW
-                if j == 0:
-                    here = emission + alone[division[c]] + first[division[c], slot[c]]
-                else:
-                    for p in range(start[j - 1], start[j]):
-                        if fore[p] <= LOW:
-                            continue
-                        cost = turn_cost(
-                            beat[p], division[p], slot[p], beat[c], division[c], slot[c], turn, first, step, empty
-                        )
-                        if cost > LOW:
-                            here = add_logs(here, fore[p] + cost + emission)
-                            back[p] = add_logs(back[p], back[c] + cost + emission)
-                weight = here + back[c] - total
-                if weight > -30:
-                    share = math.exp(weight)
-                    for a in range(j, n + 1):
-                        for b in range(start[a], start[a + 1]):
-                            if beat[b] == beat[c] and division[b] == division[c] and slot[b] == slot[c]:
-                                found[b] += share
-                                break
-    return found, place
+            out.append((segment, np.exp(np.minimum(ways[key] + heard[key] + after - total, 0.0))))
+            before = segment.first - 1
+            if before >= 0:
+                come = log_sum(lattice.turns(before, n) + (heard[key] + after)[None, :], 1)
+                back[before] = np.logaddexp(back[before], come) if before in back else come
+    return out
+
+
+def as_notes(
+    path: Sequence[tuple[Segment, int]], lattice: Lattice, count: int
+) -> tuple[Ints, Ints, Ints, Floats, Ints]:
+    """Beat, division, slot, time and number of the chord of every note on a path."""
+    beat, division, slot, chord = (np.zeros(count, np.int64) for _ in range(4))
+    time = np.zeros(count)
+    for number, (segment, c) in enumerate(path):
+        at = slice(segment.first, segment.last + 1)
+        found = lattice.candidates[segment.last]
+        beat[at], division[at], slot[at], time[at] = found.beat[c], found.division[c], found.slot[c], found.time[c]
+        chord[at] = number
+    return beat, division, slot, time, chord

@@ -7,15 +7,17 @@ Conventions: seconds inside, ticks at the border. The constant lag of the player
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction as F
 
 import numpy as np
 
 from ductus.core.reading.beats import BeatGrid
 from ductus.core.reading.divisions import (
     COUNT,
+    DIVISIONS,
     EMPTY,
-    MOST_SLOTS,
     Floats,
     Ints,
     RhythmTable,
@@ -24,17 +26,17 @@ from ductus.core.reading.divisions import (
     rhythm_table,
     tabulate,
 )
-from ductus.core.reading.lattice import best_path, list_candidates, posteriors
+from ductus.core.reading.lattice import Lattice, as_notes, best_paths, posteriors
 from ductus.core.reading.settings import ReadSettings
 
 REACH_BEATS = 0.36  # a note is looked for within this share of a beat of its onset
-WIDEST_CHORD_S = 0.14
 LAG_STARTS_S = (-0.02, 0.0, 0.02)
 CHORD_SD_STARTS_S = (0.012, 0.03)
 NOTE_SD_S, CHORD_SD_PRIOR_S = 0.014, 0.020
 PSEUDO_COUNT = 20  # of the priors on both deviations
 MOST_LAG_S = 0.05
 ROUNDS = 3
+LEAST_SHARE = 0.002  # less likely places are not named as rivals
 STYLE_PSEUDO_COUNT = 15.0  # how much the counts of scores weigh against the take's own turns, per row
 SHORT_TAKE = 60  # chords below which a take does not teach its own style
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
@@ -73,34 +75,19 @@ class Places:
     rivals: tuple[tuple[tuple[int, int, int, float], ...], ...] = ()  # (beat, division, slot, probability)
 
 
-@dataclass(frozen=True, slots=True)
-class Lattice:
-    """Candidates of every note (see ``lattice``)."""
-
-    start: Ints
-    beat: Ints
-    division: Ints
-    slot: Ints
-    time: Floats
-
-
 def place_notes(played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False) -> Places:
     """Find the likeliest places: several starts, each refined by re-estimation; the best likelihood wins."""
     allowed = allowed_by_beat(grid, settings)
     table = plainer(rhythm_table(), settings.plainness)
-    found = max(
-        (
-            refine(played, grid, allowed, table, Feel(lag, sd, NOTE_SD_S))
-            for sd in CHORD_SD_STARTS_S
-            for lag in LAG_STARTS_S
-        ),
-        key=lambda places: places.score,
-    )
-    if len(np.unique(found.chord)) >= SHORT_TAKE:
+    starts = [Feel(lag, sd, NOTE_SD_S) for sd in CHORD_SD_STARTS_S for lag in LAG_STARTS_S]
+    lattice = lattice_of(played, grid, allowed, table)
+    found = refine(played, lattice, table, starts, ROUNDS)
+    if found.chord[-1] + 1 >= SHORT_TAKE:
         table = plainer(own_style(found, grid), settings.plainness)
-        found = refine(played, grid, allowed, table, found.feel, rounds=2)
+        lattice = lattice_of(played, grid, allowed, table)
+        found = refine(played, lattice, table, [found.feel], 2)
     if rivals:
-        found = replace(found, rivals=rivals_of(played, grid, allowed, table, found.feel))
+        found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found
 
 
@@ -124,30 +111,29 @@ def plainer(table: RhythmTable, plainness: int) -> RhythmTable:
     return replace(table, turn=table.turn - price, alone=table.alone - price)
 
 
-def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable, lag: float) -> Lattice:
-    """The candidates of every note under a lag."""
-    return Lattice(*list_candidates(played.onset, grid.seconds, allowed, table.slots, table.slot_at, REACH_BEATS, lag))
+def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable) -> Lattice:
+    """The lattice of a take over a grid."""
+    return Lattice(played.onset, played.release, played.key, grid.seconds, grid.family, allowed, table, REACH_BEATS)
 
 
-def refine(
-    played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable, feel: Feel, rounds: int = ROUNDS
-) -> Places:
-    """Decode and estimate the feel by turns, from a start."""
-    empty = np.array([EMPTY[f] for f in grid.family], np.int64)
-    best: Places | None = None
-    for _ in range(rounds):
-        lattice = lattice_of(played, grid, allowed, table, feel.lag)
-        score, chosen, chord = best_path(
-            played.onset, played.release, played.key, lattice.start, lattice.beat, lattice.division, lattice.slot,
-            lattice.time, table.turn, table.first, table.step, table.alone, empty,
-            feel.lag, feel.chord_sd, feel.note_sd, WIDEST_CHORD_S,
-        )  # fmt: skip
-        beat, division, slot = lattice.beat[chosen], lattice.division[chosen], lattice.slot[chosen]
-        place = beat + table.slot_at[division, slot]
-        best = Places(beat, place, division, slot, chord, feel, float(score))
-        feel = estimate_feel(played.onset, lattice.time[chosen], chord)
-    assert best is not None
-    return best
+def refine(played: Played, lattice: Lattice, table: RhythmTable, feels: Sequence[Feel], rounds: int) -> Places:
+    """Decode and estimate the feel by turns, from several starts at once; the best of the last round."""
+    for left in range(rounds, 0, -1):
+        lag, chord_sd, note_sd = (
+            np.array([getattr(f, name) for f in feels]) for name in ("lag", "chord_sd", "note_sd")
+        )
+        scores, paths = best_paths(lattice, lag, chord_sd, note_sd)
+        if left > 1:
+            decoded = (as_notes(path, lattice, len(played.onset)) for path in paths)
+            feels = distinct([estimate_feel(played.onset, time, chord) for _, _, _, time, chord in decoded])
+    best = int(scores.argmax())
+    beat, division, slot, _, chord = as_notes(paths[best], lattice, len(played.onset))
+    return Places(beat, beat + table.slot_at[division, slot], division, slot, chord, feels[best], float(scores[best]))
+
+
+def distinct(feels: Sequence[Feel]) -> list[Feel]:
+    """Feels that differ by at least a tenth of a millisecond: starts that met need not be followed twice."""
+    return list({tuple(round(v * 1e4) for v in (f.lag, f.chord_sd, f.note_sd)): f for f in feels}.values())
 
 
 def estimate_feel(onset: Floats, place_s: Floats, chord: Ints) -> Feel:
@@ -181,35 +167,20 @@ def own_style(places: Places, grid: BeatGrid) -> RhythmTable:
     return tabulate(turn / rows * STYLE_PSEUDO_COUNT + mine, first, step)
 
 
-def rivals_of(
-    played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable, feel: Feel
-) -> tuple[tuple[tuple[int, int, int, float], ...], ...]:
+def rivals_of(lattice: Lattice, count: int, feel: Feel) -> tuple[tuple[tuple[int, int, int, float], ...], ...]:
     """For each note the places it may stand at, as (beat, division, slot, probability), likeliest first."""
-    empty = np.array([EMPTY[f] for f in grid.family], np.int64)
-    lattice = lattice_of(played, grid, allowed, table, feel.lag)
-    share, place = posteriors(
-        played.onset, played.release, played.key, lattice.start, lattice.beat, lattice.division, lattice.slot,
-        lattice.time, table.turn, table.first, table.step, table.alone, empty,
-        feel.lag, feel.chord_sd, feel.note_sd, WIDEST_CHORD_S, table.slot_at,
-    )  # fmt: skip
-    out = []
-    for n in range(len(played.onset)):
-        merged: dict[int, list[float]] = {}
-        for c in range(lattice.start[n], lattice.start[n + 1]):
-            key = round(float(place[c]) * 5040)
-            old = merged.setdefault(key, [0.0, 0.0, c])
-            old[0] += float(share[c])
-            if share[c] > old[1]:
-                old[1], old[2] = float(share[c]), c
-        ranked = sorted(merged.values(), key=lambda v: -v[0])[:4]
-        out.append(
-            tuple(
-                (int(lattice.beat[int(c)]), int(lattice.division[int(c)]), int(lattice.slot[int(c)]), p)
-                for p, _, c in ranked
-                if p > 0.001
-            )
-        )
-    return tuple(out)
-
-
-assert MOST_SLOTS == 16  # the width of the step table, which the lattice counts on
+    merged: list[dict[F, list[float]]] = [{} for _ in range(count)]
+    for segment, share in posteriors(lattice, feel.lag, feel.chord_sd, feel.note_sd):
+        found = lattice.candidates[segment.last]
+        for c in np.flatnonzero(share > LEAST_SHARE):
+            beat, division, slot = int(found.beat[c]), int(found.division[c]), int(found.slot[c])
+            place = beat + DIVISIONS[division].slots[slot]
+            for n in range(segment.first, segment.last + 1):
+                row = merged[n].setdefault(place, [0.0, 0.0, beat, division, slot])
+                row[0] += float(share[c])
+                if share[c] > row[1]:
+                    row[1:] = [float(share[c]), beat, division, slot]
+    return tuple(
+        tuple((int(r[2]), int(r[3]), int(r[4]), min(r[0], 1.0)) for r in sorted(rows.values(), key=lambda r: -r[0])[:4])
+        for rows in merged
+    )

@@ -75,17 +75,24 @@ def main() -> None:
     truth = np.array([SIGNATURES.index(pieces[i]["key"]) for i in usable])
     split = len(usable) * 4 // 5
 
-    def loss(w: np.ndarray) -> tuple[float, np.ndarray]:
-        z = cases[:split] @ w
+    def loss(flat: np.ndarray) -> tuple[float, np.ndarray]:
+        w = flat.reshape(2, FEATURES)
+        by_mode = cases[:split] @ w.T  # piece, signature, mode
+        z = np.logaddexp(by_mode[..., 0], by_mode[..., 1])
         p = np.exp(z - np.logaddexp.reduce(z, axis=1, keepdims=True))
         rows = np.arange(split)
-        value = -np.log(p[rows, truth[:split]]).mean() + RIDGE * (w**2).sum()
+        value = -np.log(p[rows, truth[:split]]).mean() + RIDGE * (flat**2).sum()
         p[rows, truth[:split]] -= 1
-        return value, np.einsum("nk,nkf->f", p, cases[:split]) / split + 2 * RIDGE * w
+        share = np.exp(by_mode - z[..., None]) * p[..., None]
+        return value, (np.einsum("nkm,nkf->mf", share, cases[:split]) / split + 2 * RIDGE * w).ravel()
 
-    w = minimize(loss, np.zeros(FEATURES), jac=True, method="L-BFGS-B").x
-    right = float(((cases[split:] @ w).argmax(1) == truth[split:]).mean())
-    table["key"] = [round(float(v), 3) for v in w]
+    start = np.zeros((2, FEATURES))
+    start[0, [0, 4, 7]] = 4.0  # the triads of both modes: where the search for each begins
+    start[1, [9, 0, 4]] = 4.0
+    w = minimize(loss, start.ravel(), jac=True, method="L-BFGS-B", options={"maxiter": 400}).x.reshape(2, FEATURES)
+    z = cases[split:] @ w.T
+    right = float((np.logaddexp(z[..., 0], z[..., 1]).argmax(1) == truth[split:]).mean())
+    table["key"] = [[round(float(v), 3) for v in row] for row in w]
     wrong = total = 0
     for p in pieces[::3]:
         mine = named(p)

@@ -1,138 +1,147 @@
-"""The command line: serve, demo, transcribe, import, export."""
+"""The command line: serve, demo, transcribe, import, export.
+
+Argparse and imports inside the commands keep the start short: a file is transcribed in a fraction of a second
+(docs/decisions/0005-start-up.md).
+"""
 
 from __future__ import annotations
 
+import argparse
+import sys
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, NoReturn
 
-import typer
+from ductus.core.errors import BadInput, DuctusError
 
-from ductus.core.errors import DuctusError
-
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="Ductus: keyboard playing into notated scores.")
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
-Data = Annotated[Path, typer.Option(help="folder that holds the library")]
 
 
-def fail(error: Exception) -> NoReturn:
-    """One line on standard error, exit 2."""
-    typer.echo(" ".join(str(error).split()), err=True)
-    raise typer.Exit(2)
-
-
-def run_server(data: Path, host: str, port: int, *, demo: bool) -> None:
-    """Open the library and serve it until interrupted."""
+def run_server(args: argparse.Namespace) -> None:
+    """Open the library and serve it until interrupted; ``demo`` puts the barge's pieces on an empty shelf."""
     import uvicorn
 
     from ductus.app.library import Library
     from ductus.demo.scenario import fill_library
     from ductus.web.server import LOCAL_HOSTS, create_app
 
-    try:
-        library = Library(data / "library.sqlite")
-        if demo:
-            fill_library(library)
-    except (DuctusError, OSError) as error:
-        fail(error)
-    hosts = LOCAL_HOSTS if host in ("127.0.0.1", "localhost") else (*LOCAL_HOSTS, host)
-    typer.echo(f"Ductus is at http://{host}:{port}/  (Ctrl-C stops it; everything is kept in {data})")
-    uvicorn.run(create_app(library, hosts), host=host, port=port, log_level="warning", ws_max_size=4_000_000)
+    demo = args.command == "demo"
+    data = args.data or (DEFAULT_DATA / "demo" if demo else DEFAULT_DATA)
+    library = Library(data / "library.sqlite")
+    if demo:
+        fill_library(library)
+    hosts = LOCAL_HOSTS if args.host in ("127.0.0.1", "localhost") else (*LOCAL_HOSTS, args.host)
+    print(f"Ductus is at http://{args.host}:{args.port}/  (Ctrl-C stops it; everything is kept in {data})", flush=True)
+    uvicorn.run(create_app(library, hosts), host=args.host, port=args.port, log_level="warning", ws_max_size=4_000_000)
     library.close()
 
 
-@app.command()
-def serve(host: str = "127.0.0.1", port: int = 8765, data: Data = DEFAULT_DATA) -> None:
-    """Serve the library on this machine."""
-    run_server(data, host, port, demo=False)
-
-
-@app.command()
-def demo(host: str = "127.0.0.1", port: int = 8765, data: Data = DEFAULT_DATA / "demo") -> None:
-    """Serve a library with the barge's pieces (put there when the shelf is empty)."""
-    run_server(data, host, port, demo=True)
-
-
-@app.command("import")
-def import_(file: Path, data: Data = DEFAULT_DATA) -> None:
+def run_import(args: argparse.Namespace) -> None:
     """Bring a MIDI file into the library; prints the address of the new piece."""
     from ductus.app.imports import import_file
     from ductus.app.library import Library
 
-    try:
-        imported = import_file(file.read_bytes(), file.name)
-        library = Library(data / "library.sqlite")
-        piece_id = library.add(imported.piece, imported.take)
-        library.close()
-    except (DuctusError, OSError) as error:
-        fail(error)
-    typer.echo(f"{piece_id}  {imported.said}")
+    imported = import_file(args.file.read_bytes(), args.file.name)
+    library = Library((args.data or DEFAULT_DATA) / "library.sqlite")
+    piece_id = library.add(imported.piece, imported.take)
+    library.close()
+    print(f"{piece_id}  {imported.said}")
 
 
-@app.command()
-def export(
-    piece: str,
-    out: Annotated[Path, typer.Option("-o", help="file to write: .musicxml or .mid")],
-    data: Data = DEFAULT_DATA,
-) -> None:
+def run_export(args: argparse.Namespace) -> None:
     """Write a piece of the library as MusicXML or as a MIDI file, by the ending of the file."""
     from ductus.app.library import Library
     from ductus.formats.midi import write_midi
     from ductus.formats.musicxml_write import write_musicxml
 
-    try:
-        writers = {".musicxml": write_musicxml, ".xml": write_musicxml, ".mid": write_midi, ".midi": write_midi}
-        if out.suffix not in writers:
-            fail(ValueError(f"Ductus writes .musicxml and .mid, not '{out.suffix}'. Nothing was written."))
-        library = Library(data / "library.sqlite")
-        out.write_bytes(writers[out.suffix](library.desk(piece).piece))
-        library.close()
-    except (DuctusError, OSError) as error:
-        fail(error)
+    writers = {".musicxml": write_musicxml, ".xml": write_musicxml, ".mid": write_midi, ".midi": write_midi}
+    if args.out.suffix not in writers:
+        raise BadInput(f"Ductus writes .musicxml and .mid, not '{args.out.suffix}'. Nothing was written.")
+    library = Library((args.data or DEFAULT_DATA) / "library.sqlite")
+    args.out.write_bytes(writers[args.out.suffix](library.desk(args.piece).piece))
+    library.close()
 
 
-@app.command()
-def transcribe(
-    midi: Annotated[Path, typer.Argument(help="Standard MIDI File with a performance")],
-    out: Annotated[Path, typer.Option("-o", help="MusicXML file to write")],
-    meter: Annotated[str | None, typer.Option(help="3/4; found from the playing if not given")] = None,
-    tempo: Annotated[float | None, typer.Option(help="quarter notes a minute of the click, in every meter")] = None,
-    start_beat_at: Annotated[float, typer.Option(help="seconds at which beat 1 of the first full bar falls")] = 0.0,
-    free: Annotated[bool, typer.Option("--free", help="played without a click: nothing is known")] = False,
-    about: Annotated[float | None, typer.Option(help="rough tempo of free playing, quarter notes a minute")] = None,
-    readings: Annotated[int, typer.Option(min=1, max=9, help="also write OUT-2, OUT-3 ... with rival readings")] = 1,
-    shortest: Annotated[str | None, typer.Option(help="finest value written: quarter, eighth, 16th, 32nd ...")] = None,
-    tuplets: Annotated[
-        bool | None, typer.Option("--tuplets/--no-tuplets", help="write tuplets (default: where clearly played)")
-    ] = None,
-    split: Annotated[str, typer.Option(help="'reach', or the lowest note of the right hand, as C4")] = "reach",
-    doubts: Annotated[Path | None, typer.Option(help="write the doubts as JSON")] = None,
-    key: Annotated[str, typer.Option(help="'auto', or sharps (+) or flats (-) of the signature")] = "auto",
-    title: Annotated[str, typer.Option(help="title of the page")] = "",
-) -> None:
-    """Read a performance into MusicXML 4.0. Exit 2 and one line if the input cannot be used."""
+def run_transcribe(args: argparse.Namespace) -> None:
+    """Read a performance into MusicXML 4.0."""
     from ductus.app.transcribe import Wishes, transcribe_file
 
+    wishes = Wishes(
+        meter=args.meter,
+        tempo=None if args.free else args.tempo,
+        start_beat_at=args.start_beat_at,
+        about=args.about,
+        readings=args.readings,
+        shortest=args.shortest,
+        tuplets=args.tuplets,
+        split=args.split,
+        key=args.key,
+        title=args.title,
+    )
+    transcribe_file(args.midi, args.out, wishes, args.doubts)
+
+
+def readings_count(text: str) -> int:
+    """1 to 9."""
+    if not text.isdigit() or not 1 <= int(text) <= 9:
+        raise argparse.ArgumentTypeError("1 to 9 readings can be written")
+    return int(text)
+
+
+def parser() -> argparse.ArgumentParser:
+    """All commands and options."""
+    top = argparse.ArgumentParser(prog="ductus", description="Ductus: keyboard playing into notated scores.")
+    commands = top.add_subparsers(dest="command", required=True)
+    for name, words in (
+        ("serve", "serve the library on this machine"),
+        ("demo", "serve a library with the barge's pieces"),
+    ):
+        server = commands.add_parser(name, help=words)
+        server.add_argument("--host", default="127.0.0.1")
+        server.add_argument("--port", type=int, default=8765)
+        server.add_argument("--data", type=Path, help="folder that holds the library")
+        server.set_defaults(run=run_server)
+    bring = commands.add_parser("import", help="bring a MIDI file into the library")
+    bring.add_argument("file", type=Path)
+    bring.add_argument("--data", type=Path)
+    bring.set_defaults(run=run_import)
+    export = commands.add_parser("export", help="write a piece as .musicxml or .mid")
+    export.add_argument("piece")
+    export.add_argument("-o", dest="out", type=Path, required=True)
+    export.add_argument("--data", type=Path)
+    export.set_defaults(run=run_export)
+    read = commands.add_parser("transcribe", help="read a performance into MusicXML 4.0")
+    read.add_argument("midi", type=Path, help="Standard MIDI File with a performance")
+    read.add_argument("-o", dest="out", type=Path, required=True, help="MusicXML file to write")
+    read.add_argument("--meter", help="3/4; found from the playing if not given")
+    read.add_argument("--tempo", type=float, help="quarter notes a minute of the click, in every meter")
+    read.add_argument(
+        "--start-beat-at", type=float, default=0.0, help="seconds at which beat 1 of the first full bar falls"
+    )
+    read.add_argument("--free", action="store_true", help="played without a click: nothing is known")
+    read.add_argument("--about", type=float, help="rough tempo of free playing, quarter notes a minute")
+    read.add_argument(
+        "--readings", type=readings_count, default=1, help="also write OUT-2, OUT-3 ... with rival readings"
+    )
+    read.add_argument("--shortest", help="finest value written: quarter, eighth, 16th, 32nd ...")
+    read.add_argument(
+        "--tuplets", action=argparse.BooleanOptionalAction, help="write tuplets (default: where clearly played)"
+    )
+    read.add_argument("--split", default="reach", help="'reach', or the lowest note of the right hand, as C4")
+    read.add_argument("--doubts", type=Path, help="write the doubts as JSON")
+    read.add_argument("--key", default="auto", help="'auto', or sharps (+) or flats (-) of the signature")
+    read.add_argument("--title", default="", help="title of the page")
+    read.set_defaults(run=run_transcribe)
+    return top
+
+
+def main(arguments: Sequence[str] | None = None) -> None:
+    """Entry point of the ``ductus`` command: exit 2 and one line if the input cannot be used."""
+    args = parser().parse_args(arguments)
     try:
-        wishes = Wishes(
-            meter=meter,
-            tempo=None if free else tempo,
-            start_beat_at=start_beat_at,
-            about=about,
-            readings=readings,
-            shortest=shortest,
-            tuplets=tuplets,
-            split=split,
-            key=key,
-            title=title,
-        )
-        transcribe_file(midi, out, wishes, doubts)
+        args.run(args)
     except (DuctusError, OSError) as error:
-        fail(error)
-
-
-def main() -> None:
-    """Entry point of the ``ductus`` command."""
-    app(prog_name="ductus")
+        print(" ".join(str(error).split()), file=sys.stderr)
+        raise SystemExit(2) from error
 
 
 if __name__ == "__main__":

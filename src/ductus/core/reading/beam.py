@@ -15,6 +15,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, EMPTY, MOST_SLOTS, Floats, Ints, RhythmTable
 from ductus.core.time.meters import Meter
@@ -30,6 +31,7 @@ JUMP = (-6.0, -8.0)  # tempo jump at a bar line, at another beat
 PAUSE = (-4.5, -7.5)  # hold before a bar line, before another beat
 LONGEST_PAUSE_S, LEAST_PAUSE_S = 1.8, 0.12
 LATE_MATE, LATE_MATE_S = -3.0, 0.09
+LEAST_TURN = -12.0  # rarer turns are not followed
 FAR_BEATS = 6  # a chord may come this many beats after the last
 STARTS = 36
 MEDIAN_PERIOD_S = {0: 60 / 100, 1: 60 / 75}  # prior of the felt beat, simple and compound
@@ -57,12 +59,15 @@ def frame_of(meter: Meter) -> Frame:
 @dataclass(frozen=True, slots=True)
 class Targets:
     """Where a chord may stand after one at each row (division, slot): distance in beats, rank of beats ahead, row reached,
-    log of the turn; shape (rows, targets), unused entries at distance -1."""
+    log of the turn; shape (rows, targets), nearest first, unused entries very far. ``on_beat`` marks targets on one of the next
+    three beats, ``nearest[c]`` is the least distance in column c (rising)."""
 
     distance: Floats
     ahead: Ints
     row: Ints
     log: Floats
+    on_beat: NDArray[np.bool_]
+    nearest: Floats
 
 
 @dataclass(slots=True)
@@ -120,16 +125,18 @@ def build_targets(table: RhythmTable, divisions: list[int], family: int) -> tupl
             for n in range(1, FAR_BEATS + 1):
                 way = table.turn[g, h] if n == 1 else table.turn[g, e] + (n - 2) * table.turn[e, e] + table.turn[e, h]
                 log = leave + float(way) + enter
-                if log > -16:
+                if log > LEAST_TURN:
                     found.append((n + inside[index[r2]] - at, n, index[r2], log))
         lists.append(found)
     most = max(len(x) for x in lists)
-    distance, log = np.full((len(rows), most), -1.0), np.full((len(rows), most), -1e9)
+    distance, log = np.full((len(rows), most), 1e6), np.full((len(rows), most), -1e9)
     ahead, row = np.zeros((len(rows), most), np.int64), np.zeros((len(rows), most), np.int64)
     for k, found in enumerate(lists):
         for c, (d, n, r2, w) in enumerate(sorted(found)):
             distance[k, c], ahead[k, c], row[k, c], log[k, c] = d, n, r2, w
-    return Targets(distance, ahead, row, log), np.array(rows), inside
+    on_beat = (inside[row] == 0) & (distance < 1e5) & (ahead <= 3)
+    nearest = np.minimum.accumulate(distance.min(0)[::-1])[::-1]
+    return Targets(distance, ahead, row, log, on_beat, nearest), np.array(rows), inside
 
 
 def level_table(frame: Frame, inside: Floats) -> Ints:
@@ -166,15 +173,18 @@ class BeamSearch:
         sd = HINT_SD if about_s else TEMPO_SD
         self._limits = (centre / HINT_RANGE, centre * HINT_RANGE) if about_s else (centre / 2.6, centre * 2.6)
         self._prior = (math.log(centre), sd)
+        self._generations: list[Hypotheses] = []
 
-    def run(self, time: Floats, salience: Floats, sigma: float) -> list[Track]:
-        """The best tracks that end differently (by tempo and place in the bar), best first."""
-        now = self._open(float(time[0]), salience[0])
-        generations = [now]
-        for q in range(1, len(time)):
-            now = self._grow(now, float(time[q]), SALIENCE_WEIGHT * salience[q], sigma**2)
-            generations.append(now)
-        return self._tracks(generations)
+    def advance(self, time: Floats, salience: Floats, sigma: float) -> float:
+        """Hear more chords (times in seconds, salience by level); returns the best score so far."""
+        for x, weight in zip(time, salience, strict=True):
+            if not self._generations:
+                self._generations.append(self._open(float(x), weight))
+            else:
+                self._generations.append(
+                    self._grow(self._generations[-1], float(x), SALIENCE_WEIGHT * weight, sigma**2)
+                )
+        return float(self._generations[-1].score.max())
 
     def _open(self, at: float, salience: Floats) -> Hypotheses:
         low, high = self._limits
@@ -200,26 +210,24 @@ class BeamSearch:
 
     def _grow(self, h: Hypotheses, x: float, salience: Floats, sigma2: float) -> Hypotheses:
         t = self.targets
-        distance = t.distance[h.row]
         gap = x - h.time
-        z = gap[:, None] - distance * h.period[:, None]
-        reach = np.sqrt(h.ctt + sigma2)[:, None] * GATE + 0.22 * distance * h.period[:, None]
-        parent, target = np.nonzero((distance > 0) & (np.abs(z) < reach))
+        width = GATE * np.sqrt(h.ctt + sigma2)
+        furthest = float(((gap + width) / (0.78 * h.period)).max())
+        near = slice(0, int(np.searchsorted(t.nearest, max(furthest, 0.0), "right")))
+        distance = t.distance[h.row, near]
+        ahead_s = distance * h.period[:, None]
+        z = gap[:, None] - ahead_s
+        parent, target = np.nonzero(np.abs(z) < width[:, None] + 0.22 * ahead_s)
         parts = [self._steps(h, parent, target, z[parent, target], sigma2)]
-        on_beat = self._starts_beat[t.row[h.row]] & (distance > 0)
-        late = (z > LEAST_PAUSE_S) & (z < LONGEST_PAUSE_S) & on_beat & (t.ahead[h.row] <= 3)
-        parts.append(self._pauses(h, *np.nonzero(late), x, sigma2))
-        ratio = gap[:, None] / np.maximum(distance * h.period[:, None], 1e-6)
-        jump = (
-            on_beat
-            & (t.ahead[h.row] <= 2)
-            & (ratio > 0.5)
-            & (ratio < 2.0)
-            & (np.abs(np.log(np.maximum(ratio, 1e-6))) > 0.12)
-        )
-        parts.append(self._jumps(h, *np.nonzero(jump), x, sigma2))
+        parent, target = np.nonzero(t.on_beat[h.row, near])
+        off, fall = z[parent, target], ahead_s[parent, target]
+        late = (off > LEAST_PAUSE_S) & (off < LONGEST_PAUSE_S)
+        parts.append(self._pauses(h, parent[late], target[late], x, sigma2))
+        ratio = gap[parent] / np.maximum(fall, 1e-6)
+        jump = (np.abs(ratio - 1.25) < 0.75) & (np.abs(ratio - 1) > 0.12) & (t.ahead[h.row[parent], target] <= 2)
+        parts.append(self._jumps(h, parent[jump], target[jump], x, sigma2))
         parts.append(self._mates(h, np.flatnonzero(gap < LATE_MATE_S)))
-        grown = _joined(parts)
+        grown = _joined([p for p in parts if len(p.score)])
         if not len(grown.score):
             return self._lost(h, x)
         placed = grown.move != MATE
@@ -303,7 +311,9 @@ class BeamSearch:
         keep = order[np.sort(first)[: self.width]]
         return Hypotheses(*(getattr(h, f)[keep] for f in Hypotheses.__dataclass_fields__))
 
-    def _tracks(self, generations: list[Hypotheses]) -> list[Track]:
+    def tracks(self) -> list[Track]:
+        """The best tracks that end differently (by tempo and place in the bar), best first."""
+        generations = self._generations
         last = generations[-1]
         out: list[Track] = []
         for k in np.argsort(-last.score, kind="stable"):
@@ -326,4 +336,6 @@ class BeamSearch:
 
 
 def _joined(parts: list[Hypotheses]) -> Hypotheses:
+    if not parts:
+        return Hypotheses(*(np.zeros(0, np.int64) for _ in Hypotheses.__dataclass_fields__))
     return Hypotheses(*(np.concatenate([getattr(p, f) for p in parts]) for f in Hypotheses.__dataclass_fields__))

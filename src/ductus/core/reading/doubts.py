@@ -58,7 +58,7 @@ def find_doubts(
     room = max(1, len(order) * MOST_PER_100 // 100)
     chosen = [r for r in ranked[:room] if r[0] > ENOUGH / 4]
     out = []
-    for _, beat, notes, chance in sorted(chosen, key=lambda r: (r[1], min(r[2]))):
+    for _, _beat, notes, chance in sorted(chosen, key=lambda r: (r[1], min(r[2]))):
         tick = min(ticks[n] for n in notes)
         fine = 1.0
         for c in chance.values():

@@ -25,62 +25,67 @@ from ductus.core.time.ticks import QUARTER
 METER_PRIOR = {"4/4": 0.32, "3/4": 0.24, "2/4": 0.20, "6/8": 0.13, "3/8": 0.04, "9/8": 0.03, "12/8": 0.04}
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
-RIVAL_COST = 0.02  # nats a chord: rivals that are worse than this by far are still shown, but last
+HEAT = 40  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
+BEHIND, LEAST_LEFT = 18.0, 3
 
 
 @dataclass(frozen=True, slots=True)
 class Beats:
-    """A proposal: frame, pulse map (tick 0 a bar line), and how good it is (nats a chord)."""
+    """A proposal: frame and pulse map (tick 0 a bar line)."""
 
     frame: Frame
     pulses: PulseMap
-    score: float
 
 
 def read_freely(take: Take, settings: ReadSettings, pins: Pins) -> ReadingResult:
     """Read a take of which nothing or little is known; ``settings.readings`` says how many rivals are wanted."""
     from ductus.core.reading.read import read_against
 
-    proposals = find_beats(take, settings, pins)
     results = [
-        read_against(take, b.pulses, replace(settings, meter=b.frame.meter), pins)
-        for b in proposals[: max(settings.readings, 1)]
+        read_against(take, b.pulses, replace(settings, meter=b.frame.meter), pins, centred=True)
+        for b in find_beats(take, settings, pins, max(settings.readings, 1))
     ]
     return replace(results[0], rivals=tuple(results[1:]))
 
 
-def find_beats(take: Take, settings: ReadSettings, pins: Pins) -> list[Beats]:
-    """Proposals for the beats of a take, best first (at least one)."""
+def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) -> list[Beats]:
+    """Up to ``wanted`` proposals for the beats of a take, best first (at least one)."""
+    if len(pins.beats) >= 2:
+        return [beats_of_pins(settings, pins)]
     onset = np.array([n.onset_us for n in take.notes], float) / 1e6
     release = np.array([n.release_us for n in take.notes], float) / 1e6
     key = np.array([n.key for n in take.notes], np.int64)
     velocity = np.array([n.velocity for n in take.notes], np.int64)
     chords = cluster(onset, release, key, velocity)
-    if len(pins.beats) >= 2:
-        return [beats_of_pins(take, settings, pins)]
     if len(chords.time) < 3:
         return [plain_beats(take, settings)]
-    tracks = search(chords, settings)
-    return [Beats(t.frame, pulses_of(t, chords.time), t.score) for t in tracks]
+    return [Beats(t.frame, pulses_of(t, chords.time)) for t in search(chords, settings)[:wanted]]
 
 
 def search(chords: Chords, settings: ReadSettings) -> list[Track]:
-    """The best tracks over all meters that may be meant, distinct ones first."""
+    """The best tracks over all meters that may be meant, distinct ones first. Meters that fall far behind on the way are
+    dropped."""
     weight = salience(chords)
     meters = [settings.meter] if settings.meter else [Meter(*(int(x) for x in name.split("/"))) for name in METER_PRIOR]
-    found: list[Track] = []
+    beams: list[tuple[float, BeamSearch]] = []
     for meter in meters:
         frame = frame_of(meter)
         about_s = 60 / settings.about * frame.beat_ticks / QUARTER if settings.about else None
         divisions = allowed_divisions(frame.beat_ticks, frame.family, settings.shortest, settings.tuplets)
-        beam = BeamSearch(frame, rhythm_table(), divisions, about_s)
         prior = math.log(METER_PRIOR.get(str(meter), 0.05))
-        found += [replace(t, score=t.score + prior) for t in beam.run(chords.time, weight, SIGMA_S)]
-    found.sort(key=lambda t: -t.score)
-    return distinct_tracks(found, len(chords.time))
+        beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s)))
+    at = 0
+    while at < len(chords.time):
+        heat = slice(at, at + HEAT)
+        scores = [prior + beam.advance(chords.time[heat], weight[heat], SIGMA_S) for prior, beam in beams]
+        limit = min(max(scores) - BEHIND, sorted(scores)[-min(LEAST_LEFT, len(scores))])
+        beams = [b for b, score in zip(beams, scores, strict=True) if score >= limit]
+        at += HEAT
+    found = [replace(t, score=t.score + prior) for prior, beam in beams for t in beam.tracks()]
+    return distinct_tracks(sorted(found, key=lambda t: -t.score))
 
 
-def distinct_tracks(tracks: list[Track], chords: int) -> list[Track]:
+def distinct_tracks(tracks: list[Track]) -> list[Track]:
     """Order tracks so that the first few differ in what a person would have to mend: the beat's length in time and the bar."""
     chosen: list[Track] = []
     rest: list[Track] = []
@@ -89,7 +94,6 @@ def distinct_tracks(tracks: list[Track], chords: int) -> list[Track]:
             rest.append(track)
         else:
             chosen.append(track)
-    del chords
     return [*chosen, *rest]
 
 
@@ -143,32 +147,43 @@ def smoothed(track: Track, time: Floats) -> tuple[Floats, Floats]:
     n = len(place)
     if n < 2:
         return np.array([place[0], place[0] + 1.0]), np.array([x[0], x[0] + track.period])
-    state, cov = np.zeros((n, 2)), np.zeros((n, 2, 2))
-    ahead, ahead_cov = np.zeros((n, 2)), np.zeros((n, 2, 2))
     span = max(float(x[-1] - x[0]) / max(float(place[-1] - place[0]), 1e-6), 0.05)
-    state[0], cov[0] = (x[0], span), np.diag([TIME_SD_S**2, (0.3 * span) ** 2])
+    t, p = float(x[0]), span
+    tt, tp, pp = TIME_SD_S**2, 0.0, (0.3 * span) ** 2
+    kept = [(t, p, tt, tp, pp)]
+    ahead = [(t, p, tt, tp, pp)]
     for q in range(1, n):
-        r = place[q] - place[q - 1]
-        turn = np.array([[1.0, r], [0.0, 1.0]])
-        noise = np.diag([(0.02 * span) ** 2 * r + (1.0 if move[q] == PAUSED else 0.0), (PERIOD_SD * span) ** 2 * r])
-        ahead[q], ahead_cov[q] = turn @ state[q - 1], turn @ cov[q - 1] @ turn.T + noise
-        s = ahead_cov[q, 0, 0] + TIME_SD_S**2
-        gain = ahead_cov[q, :, 0] / s
-        state[q] = ahead[q] + gain * (x[q] - ahead[q, 0])
-        cov[q] = ahead_cov[q] - np.outer(gain, ahead_cov[q, 0, :])
+        r = float(place[q] - place[q - 1])
+        t, tt, tp, pp = (
+            t + r * p,
+            tt + 2 * r * tp + r * r * pp + (0.02 * span) ** 2 * r + (1.0 if move[q] == PAUSED else 0.0),
+            tp + r * pp,
+            pp + (PERIOD_SD * span) ** 2 * r,
+        )
+        ahead.append((t, p, tt, tp, pp))
+        s = tt + TIME_SD_S**2
+        z = float(x[q]) - t
+        t, p, tt, tp, pp = t + tt / s * z, p + tp / s * z, tt - tt * tt / s, tp - tt * tp / s, pp - tp * tp / s
+        kept.append((t, p, tt, tp, pp))
+    smooth = [0.0] * n
+    smooth[-1], s_t, s_p = t, t, p
     for q in range(n - 2, -1, -1):
-        r = place[q + 1] - place[q]
-        turn = np.array([[1.0, r], [0.0, 1.0]])
-        back = cov[q] @ turn.T @ np.linalg.inv(ahead_cov[q + 1])
-        state[q] = state[q] + back @ (state[q + 1] - ahead[q + 1])
-    return place, np.maximum.accumulate(state[:, 0] + np.arange(n) * 1e-6)
+        r = float(place[q + 1] - place[q])
+        t, p, tt, tp, pp = kept[q]
+        at, ap, att, atp, app = ahead[q + 1]
+        det = att * app - atp * atp
+        a, b = tt + r * tp, tp + r * pp  # covariance of the kept time and period with the time ahead
+        d_t, d_p = (app * (s_t - at) - atp * (s_p - ap)) / det, (att * (s_p - ap) - atp * (s_t - at)) / det
+        s_t, s_p = t + a * d_t + tp * d_p, p + b * d_t + pp * d_p
+        smooth[q] = s_t
+    return place, np.maximum.accumulate(np.array(smooth) + np.arange(n) * 1e-6)
 
 
-def beats_of_pins(take: Take, settings: ReadSettings, pins: Pins) -> Beats:
+def beats_of_pins(settings: ReadSettings, pins: Pins) -> Beats:
     """Beats that a person set (two or more): they are the pulse map."""
     meter = settings.meter or Meter(4, 4)
     pulses = tuple(Pulse(tick, us, True) for us, tick in sorted(pins.beats))
-    return Beats(frame_of(meter), PulseMap(pulses), 0.0)
+    return Beats(frame_of(meter), PulseMap(pulses))
 
 
 def plain_beats(take: Take, settings: ReadSettings) -> Beats:
@@ -176,7 +191,7 @@ def plain_beats(take: Take, settings: ReadSettings) -> Beats:
     from ductus.core.time.pulse import steady_map
 
     meter = settings.meter or Meter(4, 4)
-    return Beats(frame_of(meter), steady_map(settings.about or 100.0, 0, take.notes[0].onset_us), 0.0)
+    return Beats(frame_of(meter), steady_map(settings.about or 100.0, 0, take.notes[0].onset_us))
 
 
 assert (SIMPLE, COMPOUND) == (0, 1)

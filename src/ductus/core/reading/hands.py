@@ -10,6 +10,7 @@ each hand strikes and holds, how far it moves in the time it has, and crossings.
 
 from __future__ import annotations
 
+import itertools
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -142,7 +143,7 @@ def beam_hands(
     beam = Beam(np.zeros(1), np.zeros((1, WINDOW), np.int64), np.array([[67.0, 50.0]]), np.full((1, 2), -1e9))
     margin = np.zeros(len(on))
     trail: list[tuple[Ints, Ints, Ints]] = []
-    for start, end in zip(starts[:-1], starts[1:], strict=True):
+    for start, end in itertools.pairwise(starts.tolist()):
         notes = start + np.argsort(pitch[start:end], kind="stable")
         m = len(notes)
         prior = np.concatenate(([0.0], np.cumsum(as_left[notes]))) + np.concatenate(

@@ -20,7 +20,8 @@ import numpy as np
 from ductus.core.reading.divisions import Floats
 
 SIGNATURES = tuple(range(-6, 7))
-FEATURES = 49  # profile, first bass, last bass, last top: 12 each; mean log likelihood of the names
+FEATURES = 73  # profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names
+TRIADS = ((0, 4, 7), (0, 3, 7))
 
 
 @lru_cache(maxsize=1)
@@ -32,7 +33,8 @@ def spelling_table() -> dict[str, Any]:
 
 
 def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> Floats:
-    """Profile (shares), then one-hot pitch classes of first bass, last bass and last top; for a signature of 0 fifths.
+    """Profile (shares), then one-hot pitch classes of first bass, last bass and last top, then shares of the moments at
+    which a triad on each root sounds, major and minor; for a signature of 0 fifths.
 
     Shape (FEATURES - 1,); ``starts`` rising, in any unit."""
     out = np.zeros(FEATURES - 1)
@@ -45,7 +47,28 @@ def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
     out[12 + min(first) % 12] = 1
     out[24 + min(last) % 12] = 1
     out[36 + max(last) % 12] = 1
+    out[48:] = triad_shares(keys, starts, lengths)
     return out
+
+
+def triad_shares(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> Floats:
+    """Share of the moments (onsets) at which each major and minor triad is complete. Shape (24,)."""
+    out = np.zeros(24)
+    sounding: list[tuple[float, int]] = []
+    moments = n = 0
+    while n < len(keys):
+        now = starts[n]
+        sounding = [(end, pc) for end, pc in sounding if end > now + 1e-6]
+        while n < len(keys) and starts[n] <= now + 1e-6:
+            sounding.append((now + max(lengths[n], 0.2), keys[n] % 12))
+            n += 1
+        classes = {pc for _, pc in sounding}
+        moments += 1
+        if 3 <= len(classes) <= 4:
+            for mode, steps in enumerate(TRIADS):
+                for root in classes:
+                    out[12 * mode + root] += all((root + step) % 12 in classes for step in steps)
+    return out / max(moments, 1)
 
 
 def turned(features: Floats, fifths: int) -> Floats:
@@ -63,9 +86,9 @@ def name_likelihoods() -> Floats:
 
 def key_scores(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> dict[int, float]:
     """Log probability of each signature."""
-    weights = np.array(spelling_table()["key"])
+    weights = np.array(spelling_table()["key"])  # one row for major, one for minor
     features = key_features(keys, starts, lengths)
-    raw = {k: float(weights @ turned(features, k)) - 0.02 * abs(k) for k in SIGNATURES}
+    raw = {k: float(np.logaddexp(*(weights @ turned(features, k)))) - 0.02 * abs(k) for k in SIGNATURES}
     norm = float(np.logaddexp.reduce(list(raw.values())))
     return {k: v - norm for k, v in raw.items()}
 

@@ -75,11 +75,15 @@ class Places:
     rivals: tuple[tuple[tuple[int, int, int, float], ...], ...] = ()  # (beat, division, slot, probability)
 
 
-def place_notes(played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False) -> Places:
-    """Find the likeliest places: several starts, each refined by re-estimation; the best likelihood wins."""
+def place_notes(
+    played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
+) -> Places:
+    """Find the likeliest places: several starts, each refined by re-estimation; the best likelihood wins.
+
+    ``centred``: the beats were found from the same notes, so that there is no lag to look for."""
     allowed = allowed_by_beat(grid, settings)
     table = plainer(rhythm_table(), settings.plainness)
-    starts = [Feel(lag, sd, NOTE_SD_S) for sd in CHORD_SD_STARTS_S for lag in LAG_STARTS_S]
+    starts = [Feel(lag, sd, NOTE_SD_S) for sd in CHORD_SD_STARTS_S for lag in ((0.0,) if centred else LAG_STARTS_S)]
     lattice = lattice_of(played, grid, allowed, table)
     found = refine(played, lattice, table, starts, ROUNDS)
     if found.chord[-1] + 1 >= SHORT_TAKE:

@@ -6,6 +6,7 @@ chords and places -> hands -> values -> key and spelling -> doubts
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
@@ -46,13 +47,15 @@ def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Pins
     return read_against(take, pulses, replace(settings, meter=settings.meter or Meter(4, 4)), pins)
 
 
-def read_against(take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins) -> ReadingResult:
-    """Read a take whose beats are known."""
+def read_against(
+    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins, *, centred: bool = False
+) -> ReadingResult:
+    """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
     meter = settings.meter
     assert meter is not None
     played = played_notes(take)
     grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
-    places = place_notes(played, grid, settings, rivals=True)
+    places = place_notes(played, grid, settings, rivals=True, centred=centred)
     return write_down(take, played, grid, places, pulses, settings, pins)
 
 
@@ -202,7 +205,7 @@ def names(
 def finest_of(notes: tuple[ReadNote, ...]) -> str:
     """The value that the smallest step between onsets needs."""
     onsets = sorted({n.tick for n in notes})
-    gaps = [b - a for a, b in zip(onsets, onsets[1:], strict=False)] or [QUARTER]
+    gaps = [b - a for a, b in itertools.pairwise(onsets)] or [QUARTER]
     smallest = min(gaps)
     return next((base for base, ticks in BASE_TICKS.items() if ticks <= smallest), "256th")
 
@@ -215,8 +218,4 @@ def remarks_on(take: Take, settings: ReadSettings, notes: tuple[ReadNote, ...]) 
         out.append(
             f"{slips} very short, soft {'note' if slips == 1 else 'notes'} may be slips; they are written all the same."
         )
-    if settings.shortest is not None:
-        limit = BASE_TICKS[settings.shortest] * 1.0
-        at = sorted({n.onset_us for n in take.notes})
-        del at, limit
     return tuple(out)

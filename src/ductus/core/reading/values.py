@@ -22,8 +22,6 @@ from importlib import resources
 
 import numpy as np
 
-from ductus.core.reading.divisions import Floats
-
 UNIT = 5040
 LATTICE = tuple(
     UNIT * a // b
@@ -167,10 +165,11 @@ def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[
         mates.setdefault((s.hand[n], s.tick[n]), []).append(n)
     usual: dict[int, float] = {}
     for listed in by_hand.values():
-        ratios = np.array([options[n][chosen[n]].ratio for n in listed])
+        ratios = [options[n][chosen[n]].ratio for n in listed]
         for i, n in enumerate(listed):
-            around = np.concatenate((ratios[max(i - NEIGHBOURS, 0) : i], ratios[i + 1 : i + 1 + NEIGHBOURS]))
-            usual[n] = float(np.median(around)) if len(around) else -0.1
+            around = sorted(ratios[max(i - NEIGHBOURS, 0) : i] + ratios[i + 1 : i + 1 + NEIGHBOURS])
+            half = len(around) // 2
+            usual[n] = (around[half] + around[~half]) / 2 if around else -0.1
     out = []
     for n, listed in enumerate(options):
         others = [options[m][chosen[m]].length for m in mates[s.hand[n], s.tick[n]] if m != n]
@@ -187,10 +186,10 @@ def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[
 
 
 @lru_cache(maxsize=1)
-def value_weights() -> tuple[Floats, Floats]:
+def value_weights() -> tuple[list[float], list[float]]:
     """Weights of the first and of the second pass."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("values.json").read_text("utf-8"))
-    return np.array(data["first"]), np.array(data["second"])
+    return data["first"], data["second"]
 
 
 def choose_values(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]]]:

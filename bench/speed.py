@@ -21,14 +21,13 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from playwright.sync_api import Page, expect, sync_playwright
+from tests.building import random_piece
+from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
 from ductus.app.library import Library
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
 from ductus.demo.player import play
-from ductus.formats.midi import write_midi
-from tests.building import random_piece
-from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
 RESULTS = Path(__file__).parent / "results.json"
 STEPS = 200
@@ -110,7 +109,7 @@ def first_page(page: Page, server: Server, piece_id: str) -> float:
 def transcribe_two_minutes(folder: Path) -> float:
     """Seconds for `ductus transcribe` on a take of two minutes with a click, start-up included."""
     piece = random_piece(3, "4/4", 48)
-    notes = play(piece, range(0, 48), 1, 96, start_us=0)
+    notes = play(piece, range(48), 1, 96, start_us=0)
     performed = replace_times(piece, notes)
     (folder / "take.mid").write_bytes(performed)
     started = time.perf_counter()

@@ -86,7 +86,7 @@ def main() -> None:
     options = [options_of(s) for s, _ in data]
     split = len(data) * 4 // 5
     reach, rows, truth, weight, where = 0, [], [], [], []
-    for k, ((s, lengths), listed) in enumerate(zip(data[:split], options[:split], strict=True)):
+    for k, ((_s, lengths), listed) in enumerate(zip(data[:split], options[:split], strict=True)):
         for n, length in enumerate(lengths):
             found = next((i for i, o in enumerate(listed[n]) if o.length == length), None)
             reach += found is not None

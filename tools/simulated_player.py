@@ -8,6 +8,7 @@ short notes where the next key lies far away; long notes are let go early now an
 
 from __future__ import annotations
 
+import itertools
 import math
 import random
 from bisect import bisect_right
@@ -33,7 +34,7 @@ def choose_pace(piece: dict[str, Any], rng: random.Random) -> float:
     gaps: list[int] = []
     for staff in (1, 2):
         at = sorted({n[0] for n in piece["notes"] if n[5] == staff})
-        gaps += [b - a for a, b in zip(at, at[1:], strict=False)]
+        gaps += [b - a for a, b in itertools.pairwise(at)]
     gaps.sort()
     fast = gaps[len(gaps) // 25] / UNIT
     return max(quarter_s, 0.11 / fast)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import Any
 
 from starlette.testclient import TestClient, WebSocketTestSession

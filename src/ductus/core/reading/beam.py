@@ -17,7 +17,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ductus.core.reading.divisions import COMPOUND, DIVISIONS, EMPTY, MOST_SLOTS, Floats, Ints, RhythmTable
+from ductus.core.reading.beats import beat_pattern
+from ductus.core.reading.divisions import COMPOUND, DIVISIONS, EMPTY, MOST_SLOTS, SIMPLE, Floats, Ints, RhythmTable
 from ductus.core.time.meters import Meter
 
 WIDTH = 110  # hypotheses kept
@@ -49,9 +50,9 @@ class Frame:
 
 
 def frame_of(meter: Meter) -> Frame:
-    """The frame of a regular meter (2/2 is counted in quarters)."""
-    from ductus.core.reading.beats import beat_pattern
-
+    """The frame of a meter (2/2 is counted in quarters, an irregular meter in its smallest unit)."""
+    if meter.irregular:
+        return Frame(meter, meter.count, SIMPLE, meter.unit_ticks)
     pattern = beat_pattern(meter)
     return Frame(meter, len(pattern), pattern[0][1], pattern[0][0])
 
@@ -129,14 +130,15 @@ def build_targets(table: RhythmTable, divisions: list[int], family: int) -> tupl
                     found.append((n + inside[index[r2]] - at, n, index[r2], log))
         lists.append(found)
     most = max(len(x) for x in lists)
-    distance, log = np.full((len(rows), most), 1e6), np.full((len(rows), most), -1e9)
+    distance: Floats = np.full((len(rows), most), 1e6)
+    turn: Floats = np.full((len(rows), most), -1e9)
     ahead, row = np.zeros((len(rows), most), np.int64), np.zeros((len(rows), most), np.int64)
     for k, found in enumerate(lists):
         for c, (d, n, r2, w) in enumerate(sorted(found)):
-            distance[k, c], ahead[k, c], row[k, c], log[k, c] = d, n, r2, w
+            distance[k, c], ahead[k, c], row[k, c], turn[k, c] = d, n, r2, w
     on_beat = (inside[row] == 0) & (distance < 1e5) & (ahead <= 3)
     nearest = np.minimum.accumulate(distance.min(0)[::-1])[::-1]
-    return Targets(distance, ahead, row, log, on_beat, nearest), np.array(rows), inside
+    return Targets(distance, ahead, row, turn, on_beat, nearest), np.array(rows), inside
 
 
 def level_table(frame: Frame, inside: Floats) -> Ints:
@@ -173,18 +175,23 @@ class BeamSearch:
         sd = HINT_SD if about_s else TEMPO_SD
         self._limits = (centre / HINT_RANGE, centre * HINT_RANGE) if about_s else (centre / 2.6, centre * 2.6)
         self._prior = (math.log(centre), sd)
-        self._generations: list[Hypotheses] = []
+        self._now: Hypotheses | None = None
+        self._history: list[
+            tuple[Floats, Ints, Ints]
+        ] = []  # place, parent, move of every hypothesis of each generation
 
     def advance(self, time: Floats, salience: Floats, sigma: float) -> float:
         """Hear more chords (times in seconds, salience by level); returns the best score so far."""
+        now = self._now
         for x, weight in zip(time, salience, strict=True):
-            if not self._generations:
-                self._generations.append(self._open(float(x), weight))
+            if now is None:
+                now = self._open(float(x), weight)
             else:
-                self._generations.append(
-                    self._grow(self._generations[-1], float(x), SALIENCE_WEIGHT * weight, sigma**2)
-                )
-        return float(self._generations[-1].score.max())
+                now = self._grow(now, float(x), SALIENCE_WEIGHT * weight, sigma**2)
+            self._history.append((now.place, now.parent.astype(np.int16), now.move.astype(np.int8)))
+        assert now is not None
+        self._now = now
+        return float(now.score.max())
 
     def _open(self, at: float, salience: Floats) -> Hypotheses:
         low, high = self._limits
@@ -276,7 +283,8 @@ class BeamSearch:
         beat, row, r, log = self._reached(h, parent, target)
         period = (x - h.time[parent]) / np.maximum(r, 1e-6)
         fits = (period > self._limits[0]) & (period < self._limits[1])
-        parent, beat, row, r, log, period = (a[fits] for a in (parent, beat, row, r, log, period))
+        parent, beat, row = parent[fits], beat[fits], row[fits]
+        r, log, period = r[fits], log[fits], period[fits]
         cost = np.where(beat == 0, JUMP[0], JUMP[1])
         n = len(parent)
         off = np.log(period) - h.base[parent]
@@ -313,8 +321,9 @@ class BeamSearch:
 
     def tracks(self) -> list[Track]:
         """The best tracks that end differently (by tempo and place in the bar), best first."""
-        generations = self._generations
-        last = generations[-1]
+        last = self._now
+        assert last is not None
+        count = len(self._history)
         out: list[Track] = []
         for k in np.argsort(-last.score, kind="stable"):
             different = all(
@@ -324,11 +333,11 @@ class BeamSearch:
             )
             if not different:
                 continue
-            place, move = np.zeros(len(generations)), np.zeros(len(generations), np.int64)
+            place, move = np.zeros(count), np.zeros(count, np.int64)
             i = int(k)
-            for q in range(len(generations) - 1, -1, -1):
-                place[q], move[q] = generations[q].place[i], generations[q].move[i]
-                i = int(generations[q].parent[i])
+            for q in range(count - 1, -1, -1):
+                places, parents, moves = self._history[q]
+                place[q], move[q], i = places[i], moves[i], int(parents[i])
             out.append(Track(self.frame, place, move, float(last.score[k]), float(last.period[k])))
             if len(out) == 4:
                 break
@@ -337,5 +346,8 @@ class BeamSearch:
 
 def _joined(parts: list[Hypotheses]) -> Hypotheses:
     if not parts:
-        return Hypotheses(*(np.zeros(0, np.int64) for _ in Hypotheses.__dataclass_fields__))
+        nothing, none = np.zeros(0), np.zeros(0, np.int64)
+        return Hypotheses(
+            none, none, nothing, nothing, nothing, nothing, nothing, nothing, nothing, nothing, none, none
+        )
     return Hypotheses(*(np.concatenate([getattr(p, f) for p in parts]) for f in Hypotheses.__dataclass_fields__))

@@ -1,10 +1,10 @@
 """Close calls (JOB 6.9): where a reading might well be wrong, and what else it could be.
 
-    probabilities of places, of values and of hands -> doubts, one for each beat and hand that holds one
+    probabilities of places, of values and of hands -> doubts, one for each beat that holds one
 
 The three stages give probabilities of their own; each is mapped to "how likely is this note wrong here" by a logistic
-curve fitted on simulated players (``tools/fit_doubts.py``). A doubt covers the notes of one hand in one beat, since a
-person settles them together.
+curve fitted on simulated players (``tools/fit_doubts.py``). A doubt covers the notes of one beat, since a person settles
+them together.
 """
 
 from __future__ import annotations
@@ -20,10 +20,10 @@ from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER, quarters_of_ticks
 from ductus.core.time.values import describe_value, value_for_ticks
 
-PLACE_CURVE = (-0.4, 0.75)  # intercept and slope on ln(odds against)
-VALUE_CURVE = (-0.1, 0.85)
-HAND_CURVE = (-0.3, 0.45)
-ENOUGH = 0.5  # expected wrong notes in a beat and hand from which on it is a doubt
+PLACE_CURVE = (0.606, 1.093)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
+VALUE_CURVE = (-0.537, 0.555)
+HAND_CURVE = (-0.023, 0.294)
+ENOUGH = 0.12  # expected wrong notes in a beat from which on it is a doubt
 MOST_PER_100 = 12  # doubts a hundred notes at the most: a longer list is not worked through
 
 
@@ -45,18 +45,18 @@ def find_doubts(
     pins: Pins,
 ) -> tuple[Doubt, ...]:
     """All doubts of a reading in order of place, at most MOST_PER_100 for a hundred notes."""
-    groups: dict[tuple[int, int], list[int]] = defaultdict(list)
+    groups: dict[int, list[int]] = defaultdict(list)
     for n in order:
-        groups[int(places.beat[n]), hand[n]].append(n)
+        groups[int(places.beat[n])].append(n)
     ranked = []
-    for (beat, _), notes in groups.items():
+    for beat, notes in groups.items():
         chance = {n: note_chance(n, places, sure, choices, pins) for n in notes}
         total = sum(sum(c) for c in chance.values())
-        if total > ENOUGH / 4:
+        if total > ENOUGH:
             ranked.append((total, beat, notes, chance))
     ranked.sort(key=lambda r: -r[0])
     room = max(1, len(order) * MOST_PER_100 // 100)
-    chosen = [r for r in ranked[:room] if r[0] > ENOUGH / 4]
+    chosen = [r for r in ranked[:room] if r[0] > ENOUGH]
     out = []
     for _, _beat, notes, chance in sorted(chosen, key=lambda r: (r[1], min(r[2]))):
         tick = min(ticks[n] for n in notes)

@@ -16,9 +16,9 @@ import numpy as np
 from ductus.core.performance.takes import Take
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of
 from ductus.core.reading.chords import Chords, cluster, salience
-from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats, allowed_divisions, rhythm_table
+from ductus.core.reading.divisions import Floats, allowed_divisions, rhythm_table
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
-from ductus.core.time.meters import Meter
+from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 
@@ -66,7 +66,7 @@ def search(chords: Chords, settings: ReadSettings) -> list[Track]:
     """The best tracks over all meters that may be meant, distinct ones first. Meters that fall far behind on the way are
     dropped."""
     weight = salience(chords)
-    meters = [settings.meter] if settings.meter else [Meter(*(int(x) for x in name.split("/"))) for name in METER_PRIOR]
+    meters = [settings.meter] if settings.meter else [parse_meter(name) for name in METER_PRIOR]
     beams: list[tuple[float, BeamSearch]] = []
     for meter in meters:
         frame = frame_of(meter)
@@ -192,6 +192,3 @@ def plain_beats(take: Take, settings: ReadSettings) -> Beats:
 
     meter = settings.meter or Meter(4, 4)
     return Beats(frame_of(meter), steady_map(settings.about or 100.0, 0, take.notes[0].onset_us))
-
-
-assert (SIMPLE, COMPOUND) == (0, 1)

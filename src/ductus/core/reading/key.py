@@ -20,7 +20,9 @@ import numpy as np
 from ductus.core.reading.divisions import Floats
 
 SIGNATURES = tuple(range(-6, 7))
-FEATURES = 73  # profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names
+FEATURES = (
+    73  # profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names
+)
 TRIADS = ((0, 4, 7), (0, 3, 7))
 
 

@@ -73,7 +73,7 @@ class Lattice:
         self._even = bool((family == family[0]).all())
         self._places = _places_of_beats(allowed, table)
         self.candidates = {n: self._candidates(float(onset[n]), beat_s, reach) for n in self.ends}
-        self._known: dict[tuple[int, int], Floats] = {}
+        self._known: dict[tuple[int, int], NDArray[np.float32]] = {}
         self._build_tables(table)
 
     def _candidates(self, at: float, beat_s: Floats, reach: float) -> Candidates:
@@ -106,14 +106,14 @@ class Lattice:
         self._leave = {e: leave + table.turn[division, e] for e in EMPTY}
         self._enter = {e: enter + table.turn[e, division] for e in EMPTY}
 
-    def turns(self, before: int, after: int) -> Floats:
+    def turns(self, before: int, after: int) -> NDArray[np.float32]:
         """Logarithms of going on from the candidates of note ``before`` to those of note ``after``."""
         found = self._known.get((before, after))
         if found is None:
             found = self._known[before, after] = self._turns(self.candidates[before], self.candidates[after])
         return found
 
-    def _turns(self, a: Candidates, b: Candidates) -> Floats:
+    def _turns(self, a: Candidates, b: Candidates) -> NDArray[np.float32]:
         steps = b.beat[None, :] - a.beat[:, None]
         pair = (a.row[:, None], b.row[None, :])
         out = np.where(steps == 0, self._inside[pair], LOW)
@@ -124,7 +124,7 @@ class Lattice:
             )
             far = self._leave[e][a.row][:, None] + self._enter[f][b.row][None, :] + (steps - 2) * self._table.turn[e, e]
             out = np.where(steps > 1, far, out)
-        return np.asarray(out)
+        return np.asarray(out, np.float32)  # kept for every pair of neighbours: half the memory is worth it
 
     def opening(self, n: int) -> Floats:
         """Logarithms of beginning at each candidate of note n."""

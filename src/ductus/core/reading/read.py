@@ -7,21 +7,26 @@ chords and places -> hands -> values -> key and spelling -> doubts
 from __future__ import annotations
 
 import itertools
+import math
+from collections.abc import Set
 from dataclasses import replace
 
 import numpy as np
 
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import Take
+from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.reading.beats import BeatGrid, grid_for
+from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
+from ductus.core.reading.ornaments import find_ornaments
 from ductus.core.reading.places import Places, Played, place_notes
 from ductus.core.reading.settings import Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.values import UNIT, Situation, choose_values
+from ductus.core.reading.voices import with_voices
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
@@ -29,6 +34,7 @@ from ductus.core.time.values import BASE_TICKS
 
 TICKS_PER_UNIT = QUARTER // UNIT
 DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
+PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
 
@@ -44,7 +50,46 @@ def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Pins
         from ductus.core.reading.free import read_freely
 
         return read_freely(take, settings, pins)
-    return read_against(take, pulses, replace(settings, meter=settings.meter or Meter(4, 4)), pins)
+    return read_against(take, pulses, replace(settings, meter=settings.meter or likely_meter(take, pulses)), pins)
+
+
+def read_again(
+    old: ReadingResult, take: Take, settings: ReadSettings, events: Set[int], pins: Pins | None = None
+) -> ReadingResult:
+    """Read some events of a take with other settings; all others stay as they were. The whole take is read for it, so that
+    there is no seam in what surrounds the events."""
+    fresh = read_against(take, old.pulses, replace(settings, meter=old.meter, key=old.key), pins or Pins())
+    notes = [*(n for n in old.notes if n.event not in events), *(n for n in fresh.notes if n.event in events)]
+    doubts = [
+        *(d for d in old.doubts if not events & set(d.events)),
+        *(d for d in fresh.doubts if set(d.events) <= events),
+    ]
+    return replace(
+        old,
+        notes=tuple(sorted(notes, key=lambda n: (n.tick, n.pitch.midi, n.event))),
+        doubts=tuple(sorted(doubts, key=lambda d: d.tick)),
+    )
+
+
+def likely_meter(take: Take, pulses: PulseMap) -> Meter:
+    """The meter of a take with a click whose meter nobody told: where its weighty chords lie, tick 0 being a bar line."""
+    arrays = [
+        np.array(c)
+        for c in zip(*((n.onset_us / 1e6, n.release_us / 1e6, n.key, n.velocity) for n in take.notes), strict=True)
+    ]
+    chords = cluster(*arrays)
+    weight = salience(chords)
+    scores: dict[Meter, float] = {}
+    for meter, share in ((Meter(4, 4), 0.4), (Meter(3, 4), 0.27), (Meter(2, 4), 0.13), (Meter(6, 8), 0.2)):
+        step = meter.beat_ticks // (3 if meter.compound else 2)
+        total = math.log(share)
+        for time, row in zip(chords.time, weight, strict=True):
+            place = round(pulses.tick_at(float(time) * 1e6) / step)
+            near = abs(pulses.tick_at(float(time) * 1e6) / step - place) < 0.25
+            level = meter.level_at(place * step) if near else 4
+            total += float(row[min(level, 4)])
+        scores[meter] = total
+    return max(scores, key=scores.__getitem__)
 
 
 def read_against(
@@ -53,10 +98,30 @@ def read_against(
     """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
     meter = settings.meter
     assert meter is not None
+    if settings.pedal:
+        take = with_pedal(take)
     played = played_notes(take)
     grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
     places = place_notes(played, grid, settings, rivals=True, centred=centred)
     return write_down(take, played, grid, places, pulses, settings, pins)
+
+
+def with_pedal(take: Take) -> Take:
+    """The take with every note sounding on while the sustain pedal is down (until its key is struck again)."""
+    ups = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
+    notes = []
+    for k, note in enumerate(take.notes):
+        state = False
+        end = note.release_us
+        for time_us, down in ups:
+            if time_us <= note.release_us:
+                state = down
+            elif state and not down:
+                end = time_us
+                break
+        again = next((n.onset_us for n in take.notes[k + 1 :] if n.key == note.key), end)
+        notes.append(replace(note, release_us=max(min(end, again), note.onset_us + 1)))
+    return replace(take, notes=tuple(notes))
 
 
 def played_notes(take: Take) -> Played:
@@ -89,7 +154,8 @@ def write_down(
         lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
     fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
     velocity = [n.velocity for n in take.notes]
-    notes = tuple(ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order)
+    written = [ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order]
+    notes = tuple(with_voices(written, settings.voices))
     first = min(ticks)
     return ReadingResult(
         notes,
@@ -101,7 +167,8 @@ def write_down(
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
         find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins),
-        remarks=remarks_on(take, settings, notes),
+        tuple(find_ornaments(take)),
+        remarks=remarks_on(take),
     )
 
 
@@ -165,7 +232,7 @@ def articulations(take: Take, pulses: PulseMap, lengths: list[int], settings: Re
     """Staccato dots on short values that sounded for less than half of their length."""
     if settings.staccato != "dot":
         return [()] * len(lengths)
-    out = []
+    out: list[tuple[str, ...]] = []
     for note, length in zip(take.notes, lengths, strict=True):
         sounded = pulses.tick_at(note.release_us) - pulses.tick_at(note.onset_us)
         out.append(("staccato",) if sounded < DETACHED * length and length <= QUARTER else ())
@@ -210,7 +277,7 @@ def finest_of(notes: tuple[ReadNote, ...]) -> str:
     return next((base for base, ticks in BASE_TICKS.items() if ticks <= smallest), "256th")
 
 
-def remarks_on(take: Take, settings: ReadSettings, notes: tuple[ReadNote, ...]) -> tuple[str, ...]:
+def remarks_on(take: Take) -> tuple[str, ...]:
     """Sentences about the reading as a whole."""
     out = []
     slips = sum(n.release_us - n.onset_us < SLIP_US and n.velocity < SLIP_VELOCITY for n in take.notes)

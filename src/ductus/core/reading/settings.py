@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ductus.core.pitch.pitches import Pitch
+from ductus.core.reading.ornaments import Ornament
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
@@ -19,6 +20,8 @@ class ReadSettings:
     ``shortest`` is the finest value written ("16th"); ``tuplets`` None allows them where clearly played;
     ``split`` is a MIDI key (that key and above to the upper staff), or None for hands by reach; ``hand`` 1 or 2
     puts everything on one staff; ``key`` in fifths; ``plainness`` -2 (finer) .. 2 (plainer);
+    ``pedal`` True lets the sustain pedal lengthen notes; ``staccato`` "dot" writes detached notes in full with a dot, "rest"
+    writes them short; ``voices`` on a staff: None as many as keep every length;
     ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are wanted.
     """
 
@@ -30,6 +33,7 @@ class ReadSettings:
     voices: int | None = None
     key: int | None = None
     staccato: str = "dot"
+    pedal: bool = False
     plainness: int = 0
     about: float | None = None
     readings: int = 1
@@ -93,5 +97,6 @@ class ReadingResult:
     shortest: str
     lag_us: int
     doubts: tuple[Doubt, ...] = ()
+    ornaments: tuple[Ornament, ...] = ()
     rivals: tuple[ReadingResult, ...] = ()
     remarks: tuple[str, ...] = ()

@@ -29,7 +29,7 @@ def spell_notes(keys: Sequence[int], chords: Sequence[int], hands: Sequence[int]
     """Name every key. ``chords`` numbers the chord of each note (rising), ``fifths`` is the signature."""
     local = local_keys(keys, chords, fifths)
     table = spelling_table()["names"]
-    log_of = {int(d): v for d, v in table.items()}
+    log_of = {int(d): float(v) for d, v in table.items()}
     floor = min(log_of.values()) - 2.0
     later = neighbours(keys, chords, hands, 1)
     earlier = neighbours(keys, chords, hands, -1)

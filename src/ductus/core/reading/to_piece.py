@@ -2,43 +2,15 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import replace
 
-from ductus.core.reading.settings import ReadingResult, ReadNote
+from ductus.core.reading.settings import ReadingResult
 from ductus.core.score.layouts import LAYOUTS
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Record, TempoMark, checked_text
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue
-
-MAX_VOICES = 4
-
-
-def layered(notes: Sequence[ReadNote]) -> list[ReadNote]:
-    """Give each hand's notes voices so that within a voice only chords (same tick and length) overlap.
-
-    Greedy: longest first at each place, into the first voice that is free (the voice asked for comes first).
-    Whatever does not fit into four voices is cut at the next onset of the last voice.
-    """
-    out: list[ReadNote] = []
-    for hand in (1, 2):
-        mine = [n for n in notes if n.hand == hand]
-        chords: dict[tuple[int, int, int], list[ReadNote]] = defaultdict(list)
-        for n in mine:
-            chords[n.tick, -n.ticks, n.voice].append(n)
-        busy: list[tuple[int, int]] = [(-1, 0)] * MAX_VOICES  # (start, end) of the last chord in each voice
-        for (tick, minus_ticks, _), group in sorted(chords.items()):
-            ticks = -minus_ticks
-            voice = next(
-                (v for v, (start, end) in enumerate(busy) if end <= tick or (start, end) == (tick, tick + ticks)), None
-            )
-            if voice is None:
-                voice = MAX_VOICES - 1
-            busy[voice] = (tick, tick + ticks)
-            out += [replace(n, voice=voice + 1) for n in group]
-    return sorted(out, key=lambda n: (n.tick, n.pitch.midi, n.event))
 
 
 def to_notes(
@@ -59,7 +31,7 @@ def to_notes(
             take=take,
             event=n.event,
         )
-        for n in layered(result.notes)
+        for n in result.notes
         if n.tick + shift >= 0
     ]
 

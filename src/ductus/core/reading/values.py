@@ -171,10 +171,10 @@ def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[
             half = len(around) // 2
             usual[n] = (around[half] + around[~half]) / 2 if around else -0.1
     out = []
-    for n, listed in enumerate(options):
+    for n, row in enumerate(options):
         others = [options[m][chosen[m]].length for m in mates[s.hand[n], s.tick[n]] if m != n]
         rows = []
-        for option in listed:
+        for option in row:
             kind = 0 if option.ahead == 1 else 1 if option.ahead > 1 else 2
             extra = [AT_LOCAL + kind * N_LOCAL + bisect_left(LOCAL_EDGES, option.ratio - usual[n])]
             if others:

@@ -1,0 +1,208 @@
+"""How well performances are read: our own simulated players over open scores, a table by stage and by gap class.
+
+    make bench-reading                # all cases, prints the tables
+    python bench/reading.py --few     # the handful that the tests hold to floors
+
+The scores come from the corpus that music21's package carries, the players from tools/simulated_player.py, whose habits
+differ from any yardstick's. A note is right when its place (quarters from the first bar line), written length, staff
+and name are exactly those of the score.
+"""
+
+from __future__ import annotations
+
+import argparse
+import itertools
+import json
+import random
+import statistics
+import sys
+import time
+from bisect import bisect_left
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT / "tools"))
+
+from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.read import read
+from ductus.core.reading.settings import ReadingResult, ReadSettings
+from ductus.core.time.meters import parse_meter
+from ductus.core.time.pulse import steady_map
+from ductus.core.time.ticks import QUARTER
+from fit_corpus import CORPUS, UNIT, read_quartet, read_tunes
+from simulated_player import breathing_clock, choose_pace, play, steady_clock
+
+SOURCES = (
+    "bach/bwv253.mxl", "bach/bwv261.mxl", "bach/bwv277.mxl", "bach/bwv281.mxl", "bach/bwv295.mxl", "bach/bwv310.mxl", "bach/bwv324.mxl",
+    "mozart/k155/movement2.mxl", "mozart/k156/movement1.mxl", "mozart/k156/movement4.mxl", "haydn/opus74no1/movement3.mxl",
+    "oneills1850/0101-0200.abc", "essenFolksong/kinder0.abc", "essenFolksong/han1.abc",
+)  # fmt: skip
+FEW = ("bach/bwv253.mxl", "bach/bwv310.mxl", "mozart/k156/movement4.mxl")
+TUNES_EACH = 5
+MOST_NOTES = 350
+GAPS_MS = (60, 90, 125, 180, 250)
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """A score, a player and how it was played."""
+
+    piece: dict[str, Any]
+    skill: str
+    seed: int
+    free: bool
+
+    def perform(self) -> tuple[Take, list[int], float, float]:
+        """(take, index of the score's note for each played one, quarters a minute, seconds of tick 0)."""
+        rng = random.Random(f"{self.piece['name']}/{self.skill}/{self.seed}/{self.free}")
+        quarter_s, start_s = choose_pace(self.piece, rng), rng.uniform(1, 4)
+        clock = (
+            breathing_clock(
+                self.piece, quarter_s, start_s, rng, {"steady": 0.03, "ordinary": 0.06, "rough": 0.1}[self.skill]
+            )
+            if self.free
+            else steady_clock(quarter_s, start_s)
+        )
+        rows = play(self.piece, clock, self.skill, rng)
+        notes = [(PlayedNote(round(a * 1e6), round(b * 1e6), key, velocity), i) for a, b, key, velocity, i in rows]
+        notes.sort(key=lambda n: (n[0].onset_us, n[0].key))
+        return Take(tuple(n for n, _ in notes)), [i for _, i in notes], 60 / quarter_s, start_s
+
+
+def pieces(sources: Sequence[str]) -> list[dict[str, Any]]:
+    """The scores, cut to a length that keeps the bench short."""
+    out = []
+    for source in sources:
+        found = (
+            read_tunes(str(CORPUS / source))[:TUNES_EACH]
+            if source.endswith(".abc")
+            else read_quartet(str(CORPUS / source))[:1]
+        )
+        for piece in found:
+            end = sorted(n[0] for n in piece["notes"])[:MOST_NOTES][-1]
+            out.append({**piece, "notes": [n for n in piece["notes"] if n[0] <= end]})
+    return out
+
+
+def judge(case: Case) -> dict[str, Any]:
+    """Read one case and compare."""
+    take, index, qpm, start_s = case.perform()
+    piece = case.piece
+    meter = parse_meter(piece["meter"])
+    count, unit = (int(x) for x in piece["meter"].split("/"))
+    pickup = piece["pickup"]
+    zero_s = start_s + pickup / UNIT * 60 / qpm
+    started = time.perf_counter()
+    if case.free:
+        about = qpm * random.Random(case.seed).uniform(0.93, 1.07)
+        result = read(take, None, ReadSettings(meter=meter, about=about, readings=3))
+        result = max((result, *result.rivals), key=lambda r: placed(r, piece, index, pickup)[1])
+    else:
+        result = read(take, steady_map(qpm, 0, round(zero_s * 1e6)), ReadSettings(meter=meter))
+    seconds = time.perf_counter() - started
+    del count, unit
+    return figures(case, take, result, index, pickup, seconds)
+
+
+def placed(result: ReadingResult, piece: dict[str, Any], index: list[int], pickup: int) -> tuple[list[bool], float]:
+    """For each read note: is its place right (up to whole bars for free playing)? And the share."""
+    bar = result.meter.bar_ticks * UNIT // QUARTER
+    off = [n.tick * UNIT // QUARTER - (piece["notes"][index[n.event]][0] - pickup) for n in result.notes]
+    usual = max(set(off), key=off.count)
+    if usual % bar:
+        whole = [o for o in off if o % bar == 0]
+        usual = max(set(whole), key=whole.count) if whole else 0
+    right = [o == usual for o in off]
+    return right, sum(right) / len(right)
+
+
+def figures(
+    case: Case, take: Take, result: ReadingResult, index: list[int], pickup: int, seconds: float
+) -> dict[str, Any]:
+    """Shares right by stage, errors by gap class, doubts."""
+    notes = case.piece["notes"]
+    at, _ = placed(result, case.piece, index, pickup)
+    value, staff, spelling, wrong_events = [], [], [], set()
+    for ok, n in zip(at, result.notes, strict=True):
+        source = notes[index[n.event]]
+        value.append(n.ticks * UNIT == source[1] * QUARTER)
+        staff.append(n.hand == source[5])
+        if source[3]:
+            spelling.append((n.pitch.step, n.pitch.alter) == (source[3], source[4]))
+        if not (ok and value[-1] and staff[-1]):
+            wrong_events.add(n.event)
+    doubted = {e for d in result.doubts for e in d.events}
+    onsets = sorted({notes[i][0] for i in index})
+    gap_of = {
+        t: min(
+            [b - a for a, b in ((onsets[max(k - 1, 0)], t), (t, onsets[min(k + 1, len(onsets) - 1)])) if b > a]
+            or [UNIT]
+        )
+        for k, t in enumerate(onsets)
+    }
+    pace = (take.length_us - take.notes[0].onset_us) / 1000 / max((onsets[-1] - onsets[0]), 1)
+    by_gap: dict[int, list[bool]] = {}
+    for ok, n in zip(at, result.notes, strict=True):
+        by_gap.setdefault(bisect_left(GAPS_MS, gap_of[notes[index[n.event]][0]] * pace), []).append(ok)
+    return {
+        "case": case.piece["name"], "skill": case.skill, "free": case.free, "notes": len(result.notes),
+        "onset": sum(at) / len(at), "value": sum(value) / len(value), "staff": sum(staff) / len(staff),
+        "spelling": sum(spelling) / len(spelling) if spelling else 1.0, "key": float(result.key == case.piece["key"]),
+        "doubts_per_100": 100 * len(result.doubts) / len(result.notes), "wrong": len(wrong_events), "caught": len(wrong_events & doubted),
+        "lag_ms": result.lag_us / 1000, "seconds_per_minute": seconds / max((take.length_us / 60e6), 1e-6),
+        "by_gap": {k: (sum(v), len(v)) for k, v in by_gap.items()},
+    }  # fmt: skip
+
+
+def table(rows: list[dict[str, Any]]) -> str:
+    """Means by skill, then places by gap class, then doubts."""
+    out = []
+    for free in (False, True):
+        mine = [r for r in rows if r["free"] == free]
+        if not mine:
+            continue
+        out.append("free, meter and rough tempo told, best of three" if free else "with a click")
+        names = ("onset", "value", "staff", "spelling", "key", "doubts_per_100", "seconds_per_minute")
+        out.append(f"{'':<10}" + "".join(f"{n:>20}" for n in names))
+        for skill in ("steady", "ordinary", "rough"):
+            own = [r for r in mine if r["skill"] == skill]
+            if own:
+                out.append(f"{skill:<10}" + "".join(f"{statistics.mean(r[n] for r in own):>20.3f}" for n in names))
+        wrong, caught = sum(r["wrong"] for r in mine), sum(r["caught"] for r in mine)
+        out.append(f"wrong notes inside a doubt: {caught} of {wrong} ({caught / max(wrong, 1):.0%})")
+        gaps: dict[int, list[int]] = {}
+        for r in mine:
+            for k, (ok, n) in r["by_gap"].items():
+                gaps.setdefault(int(k), [0, 0])
+                gaps[int(k)][0] += ok
+                gaps[int(k)][1] += n
+        edges = ["under 60 ms", *(f"{a}-{b} ms" for a, b in itertools.pairwise(GAPS_MS)), "over 250 ms"]
+        out.append(
+            "places wrong by smallest gap: "
+            + ", ".join(f"{edges[k]} {1 - v[0] / v[1]:.1%} of {v[1]}" for k, v in sorted(gaps.items()))
+        )
+    return "\n".join(out)
+
+
+def run(sources: Sequence[str], skills: Sequence[str], free: Sequence[bool]) -> list[dict[str, Any]]:
+    """All cases of some scores."""
+    return [judge(Case(p, skill, 1, f)) for p in pieces(sources) for skill in skills for f in free]
+
+
+def main() -> None:
+    """Print the table; ``--json`` keeps all figures."""
+    arguments = argparse.ArgumentParser()
+    arguments.add_argument("--few", action="store_true")
+    arguments.add_argument("--json", type=Path)
+    args = arguments.parse_args()
+    rows = run(FEW if args.few else SOURCES, ("steady", "ordinary", "rough"), (False, True))
+    print(table(rows))
+    if args.json:
+        args.json.write_text(json.dumps(rows, indent=1))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,45 @@
+"""Reading while it is played: a growing take, beat by beat (JOB 5.4).
+
+A *live reading* reads only the last bars again each time; what lies further back stays as it was. The feel of the player is
+carried along, so that one decoding is enough for a beat.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.read import read_against
+from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import PulseMap
+
+BARS_BACK = 2  # whole bars before the present one that are read again
+
+
+@dataclass(slots=True)
+class LiveReading:
+    """The notes read so far, in ticks of ``pulses``; ``advance`` takes in what was played since."""
+
+    pulses: PulseMap
+    settings: ReadSettings
+    notes: list[ReadNote] = field(default_factory=list)
+
+    def advance(self, played: list[PlayedNote], now_us: int) -> list[ReadNote]:
+        """Read again from two bars back; ``played`` are all notes of the take that were let go or are held (their release is
+        then ``now_us``). Returns all notes of the reading."""
+        meter = self.settings.meter or Meter(4, 4)
+        bar = meter.bar_ticks
+        from_tick = (int(self.pulses.tick_at(now_us) // bar) - BARS_BACK) * bar
+        from_us = self.pulses.time_at(from_tick) - 120_000
+        first = next((k for k, n in enumerate(played) if n.onset_us >= from_us), len(played))
+        kept = [n for n in self.notes if n.event < first]
+        if first < len(played):
+            part = Take(
+                tuple(replace(n, release_us=max(min(n.release_us, now_us), n.onset_us + 1)) for n in played[first:])
+            )
+            settings = replace(self.settings, meter=meter, key=self.settings.key or 0)
+            result = read_against(part, self.pulses, settings, Pins(), centred=True)
+            kept += [replace(n, event=n.event + first) for n in result.notes]
+        self.notes = kept
+        return kept

@@ -40,7 +40,7 @@ SOURCES = (
     "mozart/k155/movement2.mxl", "mozart/k156/movement1.mxl", "mozart/k156/movement4.mxl", "haydn/opus74no1/movement3.mxl",
     "oneills1850/0101-0200.abc", "essenFolksong/kinder0.abc", "essenFolksong/han1.abc",
 )  # fmt: skip
-FEW = ("bach/bwv253.mxl", "bach/bwv310.mxl", "mozart/k156/movement4.mxl")
+FEW = ("bach/bwv277.mxl", "bach/bwv310.mxl", "mozart/k156/movement4.mxl")
 TUNES_EACH = 5
 MOST_NOTES = 350
 GAPS_MS = (60, 90, 125, 180, 250)

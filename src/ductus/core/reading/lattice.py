@@ -77,15 +77,19 @@ class Lattice:
         self._build_tables(table)
 
     def _candidates(self, at: float, beat_s: Floats, reach: float) -> Candidates:
+        """Places within reach, and always the nearest on each side, however coarse the divisions are."""
         middle = int(np.clip(np.searchsorted(beat_s, at, "right") - 1, 0, len(beat_s) - 2))
-        rows = []
-        for k in range(max(middle - 1, 0), min(middle + 2, len(beat_s) - 1)):
-            division, slot, inside = self._places[k]
-            width = beat_s[k + 1] - beat_s[k]
-            time = beat_s[k] + inside * width
-            near = np.abs(time - at) <= max(reach * width, LEAST_REACH_S)
-            rows.append((np.full(int(near.sum()), k), division[near], slot[near], time[near]))
-        beat, division, slot, time = (np.concatenate(column) for column in zip(*rows, strict=True))
+        beats = range(max(middle - 1, 0), min(middle + 2, len(beat_s) - 1))
+        beat = np.concatenate([np.full(len(self._places[k][0]), k) for k in beats])
+        division, slot, inside = (np.concatenate([self._places[k][c] for k in beats]) for c in range(3))
+        width = np.diff(beat_s)[beat]
+        time = beat_s[beat] + inside * width
+        off = time - at
+        limit = np.maximum(reach * width, LEAST_REACH_S)
+        near = (off <= np.maximum(limit, off.min(where=off >= 0, initial=np.inf))) & (
+            -off <= np.maximum(limit, (-off).min(where=off < 0, initial=np.inf))
+        )
+        beat, division, slot, time = beat[near], division[near], slot[near], time[near]
         return Candidates(beat, division, slot, time, division * MOST_SLOTS + slot)
 
     def _build_tables(self, table: RhythmTable) -> None:

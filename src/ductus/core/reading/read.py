@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from bisect import bisect_right
 from collections.abc import Set
 from dataclasses import replace
 
@@ -16,6 +17,7 @@ import numpy as np
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
+from ductus.core.reading.beam import SALIENCE_WEIGHT
 from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.doubts import find_doubts
@@ -34,7 +36,11 @@ from ductus.core.time.values import BASE_TICKS
 
 TICKS_PER_UNIT = QUARTER // UNIT
 DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
+METER_SHARES = ((Meter(4, 4), 0.4), (Meter(3, 4), 0.27), (Meter(2, 4), 0.13), (Meter(6, 8), 0.2))
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
+FULL_FROM = (
+    0.3  # a note that sounded for this share of the way to the next is taken as detached, not as followed by a rest
+)
 SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
 
@@ -72,22 +78,24 @@ def read_again(
 
 
 def likely_meter(take: Take, pulses: PulseMap) -> Meter:
-    """The meter of a take with a click whose meter nobody told: where its weighty chords lie, tick 0 being a bar line."""
-    arrays = [
-        np.array(c)
-        for c in zip(*((n.onset_us / 1e6, n.release_us / 1e6, n.key, n.velocity) for n in take.notes), strict=True)
-    ]
-    chords = cluster(*arrays)
+    """The meter of a take with a click whose meter nobody told: how usual its rhythm is in simple and in compound beats, and
+    where its weighty chords lie, tick 0 being a bar line."""
+    played = played_notes(take)
+    velocity = np.array([n.velocity for n in take.notes], np.int64)
+    chords = cluster(played.onset, played.release, played.key, velocity)
     weight = salience(chords)
+    rhythm: dict[bool, float] = {}
     scores: dict[Meter, float] = {}
-    for meter, share in ((Meter(4, 4), 0.4), (Meter(3, 4), 0.27), (Meter(2, 4), 0.13), (Meter(6, 8), 0.2)):
+    for meter, share in METER_SHARES:
+        if meter.compound not in rhythm:
+            grid = grid_for(pulses, meter, take.notes[0].onset_us, take.notes[-1].onset_us)
+            rhythm[meter.compound] = place_notes(played, grid, ReadSettings(meter=meter), centred=True).score
         step = meter.beat_ticks // (3 if meter.compound else 2)
-        total = math.log(share)
+        total = math.log(share) + rhythm[meter.compound]
         for time, row in zip(chords.time, weight, strict=True):
-            place = round(pulses.tick_at(float(time) * 1e6) / step)
-            near = abs(pulses.tick_at(float(time) * 1e6) / step - place) < 0.25
-            level = meter.level_at(place * step) if near else 4
-            total += float(row[min(level, 4)])
+            at = pulses.tick_at(float(time) * 1e6) / step
+            level = meter.level_at(round(at) * step) if abs(at - round(at)) < 0.25 else 4
+            total += SALIENCE_WEIGHT * float(row[min(level, 4)])
         scores[meter] = total
     return max(scores, key=scores.__getitem__)
 
@@ -149,6 +157,8 @@ def write_down(
     for n, length in pins.values.items():
         lengths[n] = length
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
+    if settings.staccato == "dot":
+        lengths = full_lengths(take, pulses, ticks, lengths, hand, order)
     marks = articulations(take, pulses, lengths, settings)
     if settings.staccato == "rest":
         lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
@@ -236,6 +246,23 @@ def articulations(take: Take, pulses: PulseMap, lengths: list[int], settings: Re
     for note, length in zip(take.notes, lengths, strict=True):
         sounded = pulses.tick_at(note.release_us) - pulses.tick_at(note.onset_us)
         out.append(("staccato",) if sounded < DETACHED * length and length <= QUARTER else ())
+    return out
+
+
+def full_lengths(
+    take: Take, pulses: PulseMap, ticks: list[int], lengths: list[int], hand: list[int], order: list[int]
+) -> list[int]:
+    """Detached notes in full: a short note that was let go early reaches the next onset of its hand, if that is not far."""
+    onsets = {h: sorted({ticks[n] for n in order if hand[n] == h}) for h in (1, 2)}
+    out = list(lengths)
+    for n in order:
+        k = bisect_right(onsets[hand[n]], ticks[n])
+        if k == len(onsets[hand[n]]):
+            continue
+        gap = onsets[hand[n]][k] - ticks[n]
+        sounded = pulses.tick_at(take.notes[n].release_us) - pulses.tick_at(take.notes[n].onset_us)
+        if lengths[n] < gap <= QUARTER and sounded > FULL_FROM * gap:
+            out[n] = gap
     return out
 
 

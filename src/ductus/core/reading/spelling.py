@@ -20,7 +20,7 @@ LOWEST, HIGHEST = -8, 8  # local keys, in fifths of their signature
 CHANGE_COST = 4.2  # nats for a change of local key, and
 FIFTH_COST = 0.9  # for each fifth it moves
 HOME_PULL = 0.012  # nats a note for each fifth away from the signature
-LEADING = 1.6  # nats for a semitone to the next note that changes the letter
+LEADING = 4.5  # nats for a semitone to the next note that changes the letter
 FROM_BEFORE = 0.7  # the same for a semitone from the note before
 RANGE = range(-15, 20)
 

@@ -34,7 +34,7 @@ def one_voice(notes: Sequence[ReadNote]) -> list[ReadNote]:
         chords[n.tick].append(n)
     ticks = sorted(chords)
     out = []
-    for tick, following in zip(ticks, [*ticks[1:], None], strict=True):
+    for tick, following in zip(ticks, [*ticks[1:], None], strict=False):
         lengths = [n.ticks for n in chords[tick]]
         length = max(set(lengths), key=lambda x: (lengths.count(x), x))
         if following is not None:

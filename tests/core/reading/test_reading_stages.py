@@ -1,0 +1,237 @@
+"""Every stage of reading on its own: places, values, hands, spelling, key, voices, ornaments, live."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
+from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
+from ductus.core.reading.hands import hands_by_reach
+from ductus.core.reading.key import estimate_key
+from ductus.core.reading.live import LiveReading
+from ductus.core.reading.ornaments import find_ornaments
+from ductus.core.reading.read import likely_meter, read, read_again, with_pedal
+from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.spelling import spell_notes
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import steady_map
+from ductus.core.time.ticks import QUARTER
+
+BEAT_S = 0.6  # a quarter at 100
+CLICK = steady_map(100, 0, 0)
+
+
+def take_of(*notes: tuple[float, float, int], sd: float = 0.0, seed: int = 1, lag: float = 0.0) -> Take:
+    """(onset, length) in quarters and key, played at 100 with some unevenness."""
+    rng = np.random.default_rng(seed)
+    played = []
+    for onset, length, key in notes:
+        at = (onset * BEAT_S + 2.4 + lag + rng.normal(0, sd)) * 1e6  # a bar of silence first
+        played.append(PlayedNote(round(at), round(at + length * BEAT_S * 1e6), key))
+    return Take(tuple(sorted(played, key=lambda n: (n.onset_us, n.key))))
+
+
+def places(take: Take, settings: ReadSettings) -> list[float]:
+    return [n.tick / QUARTER - 4 for n in read(take, CLICK, settings).notes]
+
+
+MELODY = [(0, 1, 67), (1, 0.5, 69), (1.5, 0.5, 71), (2, 1, 72), (3, 1, 71)]
+
+
+def test_every_table_of_divisions_sums_to_one_and_none_stands_twice() -> None:
+    table = rhythm_table()
+    for g, division in enumerate(DIVISIONS):
+        same = [h for h, d in enumerate(DIVISIONS) if d.family == division.family]
+        priced = sum(np.exp(table.turn[g, h] + DIVISIONS[h].price) for h in same)
+        assert priced == pytest.approx(1, abs=1e-6)
+    assert len({(d.family, d.slots) for d in DIVISIONS}) == len(DIVISIONS)
+
+
+def test_the_shortest_value_and_tuplets_are_obeyed_in_full() -> None:
+    steps = {DIVISIONS[g].step for g in allowed_divisions(QUARTER, SIMPLE, "eighth", False)}
+    assert min(steps) == DIVISIONS[2].step
+    assert all(not DIVISIONS[g].tuplet for g in allowed_divisions(QUARTER, SIMPLE, None, False))
+    assert any(DIVISIONS[g].step.denominator == 12 for g in allowed_divisions(QUARTER * 3 // 2, COMPOUND, "32nd", None))
+    fast = take_of(*[(k / 4, 0.25, 60 + k) for k in range(16)])
+    assert {p % 0.5 for p in places(fast, ReadSettings(meter=Meter(4, 4), shortest="eighth", tuplets=False))} == {0.0}
+
+
+@pytest.mark.parametrize("lag", [-0.03, 0.0, 0.03])
+def test_a_constant_lag_is_found_and_taken_out(lag: float) -> None:
+    notes = [(k / 2, 0.5, 60 + k % 12) for k in range(48)]
+    result = read(take_of(*notes, sd=0.012, lag=lag), CLICK, ReadSettings(meter=Meter(4, 4)))
+    assert [n.tick / QUARTER - 4 for n in result.notes] == [k / 2 for k in range(48)]
+    assert result.lag_us / 1e6 == pytest.approx(lag, abs=0.008)
+
+
+def test_a_triplet_is_heard_where_it_is_played_and_only_there() -> None:
+    notes = [
+        (0, 1, 60),
+        (1, 1 / 3, 62),
+        (4 / 3, 1 / 3, 64),
+        (5 / 3, 1 / 3, 65),
+        (2, 0.5, 67),
+        (2.5, 0.5, 65),
+        (3, 1, 64),
+    ]
+    assert places(take_of(*notes, sd=0.01), ReadSettings(meter=Meter(4, 4))) == pytest.approx([n[0] for n in notes])
+
+
+def test_a_spread_chord_is_one_chord_and_fast_notes_are_not() -> None:
+    played = Take(tuple(PlayedNote(2_400_000 + k * 25_000, 3_000_000, 60 + 4 * k) for k in range(4)))
+    assert {n.tick for n in read(played, CLICK, ReadSettings(meter=Meter(4, 4))).notes} == {4 * QUARTER}
+
+
+@pytest.mark.parametrize("meter", ["2/4", "3/4", "4/4", "2/2", "3/8", "6/8", "9/8", "12/8", "5/4", "5/8", "7/8"])
+def test_every_meter_reads_its_own_beats(meter: str) -> None:
+    count, unit = (int(x) for x in meter.split("/"))
+    step = 4 / unit
+    notes = [(k * step, step, 60 + k % 7) for k in range(count * 4)]
+    result = read(take_of(*notes, sd=0.008), CLICK, ReadSettings(meter=Meter(count, unit)))
+    first = result.notes[0].tick
+    assert [(n.tick - first) / QUARTER for n in result.notes] == pytest.approx([n[0] for n in notes])
+
+
+def test_values_hold_to_the_next_note_and_detached_playing_gets_dots_or_rests() -> None:
+    short = take_of(*[(k, 0.35, 60 + k) for k in range(8)])
+    dotted = read(short, CLICK, ReadSettings(meter=Meter(4, 4), hand=1))
+    assert {n.ticks for n in dotted.notes[:-1]} == {QUARTER}
+    assert all("staccato" in n.articulations for n in dotted.notes[:-1])
+    rests = read(short, CLICK, ReadSettings(meter=Meter(4, 4), hand=1, staccato="rest"))
+    assert max(n.ticks for n in rests.notes[:-1]) < QUARTER
+    assert not any(n.articulations for n in rests.notes)
+
+
+def test_hands_by_reach_follow_what_a_hand_can_hold() -> None:
+    # Common practice: a bass and a chord a tenth and more above it are not one hand's work.
+    chords = [(36, 64, 67, 72), (43, 65, 67, 71), (36, 64, 67, 72), (31, 62, 65, 71)]
+    on, off, key, number = [], [], [], []
+    for q, chord in enumerate(chords):
+        for k in chord:
+            on.append(q * 0.6)
+            off.append(q * 0.6 + 0.55)
+            key.append(k)
+            number.append(q)
+    hands, margin = hands_by_reach(np.array(on), np.array(off), np.array(key), np.array(number))
+    assert list(hands) == [2, 1, 1, 1] * 4
+    assert (margin > 0).all()
+    pinned, _ = hands_by_reach(np.array(on), np.array(off), np.array(key), np.array(number), {1: 2})
+    assert pinned[1] == 2
+
+
+def test_the_split_point_is_middle_c_and_above_to_the_right() -> None:
+    take = take_of((0, 1, 59), (1, 1, 60))
+    assert [n.hand for n in read(take, CLICK, ReadSettings(meter=Meter(4, 4), split=60)).notes] == [2, 1]
+
+
+def test_the_spelling_follows_the_line() -> None:
+    # Common practice (as in any harmony book): a chromatic step up is sharp, the same step down is flat.
+    rising = [60, 61, 62, 64, 65, 67]
+    falling = [67, 65, 64, 62, 61, 60]
+    for line, name in ((rising, "C#4"), (falling, "Db4")):
+        names = spell_notes(line, range(len(line)), [1] * len(line), 0)
+        assert str(names[line.index(61)]) == name
+
+
+def test_the_spelling_of_a_published_theme() -> None:
+    # Bach, The Musical Offering, royal theme, first bars (C minor; pitches and names from memory of the score).
+    theme = ["C4", "Eb4", "G4", "Ab4", "B3", "G4", "F#4", "F4", "E4", "Eb4", "D4", "Db4", "C4", "B3"]
+    keys = [parse_pitch(p).midi for p in theme]
+    names = [str(p) for p in spell_notes(keys, range(len(keys)), [1] * len(keys), -3)]
+    assert (
+        sum(a == b for a, b in zip(names, theme, strict=True)) >= len(theme) - 2
+    )  # where the line falls through F sharp our rule of direction differs
+
+
+@pytest.mark.parametrize("fifths", range(-5, 6))
+def test_a_scale_and_its_triad_give_their_key(fifths: int) -> None:
+    tonic = 60 + (7 * fifths) % 12
+    keys = [tonic + s for s in (0, 2, 4, 5, 7, 9, 11, 12, 11, 9, 7, 5, 4, 2, 0)] + [tonic - 12, tonic + 4, tonic + 7]
+    starts = [*range(15), 15, 15, 15]
+    assert estimate_key(keys, [float(s) for s in starts], [1.0] * len(keys)) == (fifths, "major")
+
+
+def test_voices_are_as_many_as_were_asked_for() -> None:
+    notes = [(0, 4, 72), (0, 1, 64), (1, 1, 65), (2, 1, 64), (3, 1, 62)]
+    settings = ReadSettings(meter=Meter(4, 4), hand=1)
+    kept = read(take_of(*notes), CLICK, settings)
+    assert {n.voice for n in kept.notes} == {1, 2}
+    assert max(n.ticks for n in kept.notes) == 4 * QUARTER
+    one = read(take_of(*notes), CLICK, ReadSettings(meter=Meter(4, 4), hand=1, voices=1))
+    assert {n.voice for n in one.notes} == {1}
+    assert {n.ticks for n in one.notes} == {QUARTER}
+    assert len(one.notes) == len(notes)
+
+
+def test_pins_win_and_a_part_is_read_again_without_a_seam() -> None:
+    take = take_of(*MELODY, sd=0.01)
+    settings = ReadSettings(meter=Meter(4, 4), hand=1)
+    pinned = read(take, CLICK, settings, Pins(values={0: 2 * QUARTER}, places={4: 8 * QUARTER}))
+    by_event = {n.event: n for n in pinned.notes}
+    assert by_event[0].ticks == 2 * QUARTER
+    assert by_event[4].tick == 8 * QUARTER
+    whole = read(take, CLICK, settings)
+    again = read_again(whole, take, ReadSettings(shortest="quarter", hand=1), {1, 2})
+    assert [n.tick for n in again.notes if n.event not in (1, 2)] == [
+        n.tick for n in whole.notes if n.event not in (1, 2)
+    ]
+    assert all(n.tick % QUARTER == 0 for n in again.notes if n.event in (1, 2))
+
+
+def test_plainer_never_writes_finer_than_finer() -> None:
+    rng = np.random.default_rng(4)
+    notes = [(k / 2 + rng.normal(0, 0.09), 0.4, 60 + k % 5) for k in range(32)]
+    finest = []
+    for plainness in (-2, 0, 2):
+        result = read(take_of(*notes), CLICK, ReadSettings(meter=Meter(4, 4), plainness=plainness))
+        finest.append(sum(n.tick % (QUARTER // 2) != 0 for n in result.notes))
+    assert finest[0] >= finest[1] >= finest[2]
+    assert finest[0] > finest[2]
+
+
+def test_the_pedal_lengthens_notes_only_when_it_is_used() -> None:
+    take = Take(
+        (PlayedNote(0, 200_000, 60), PlayedNote(600_000, 800_000, 64)),
+        (PlayedControl(100_000, 64, 127), PlayedControl(1_500_000, 64, 0)),
+    )
+    assert [n.release_us for n in with_pedal(take).notes] == [1_500_000, 1_500_000]
+    assert [n.release_us for n in take.notes] == [200_000, 800_000]
+
+
+def test_trill_roll_and_crushed_note_are_named() -> None:
+    trill = [PlayedNote(k * 90_000, k * 90_000 + 80_000, 72 + 2 * (k % 2)) for k in range(8)]
+    roll = [PlayedNote(2_000_000 + k * 45_000, 3_000_000, 48 + 5 * k) for k in range(4)]
+    crushed = [PlayedNote(4_000_000, 4_060_000, 71), PlayedNote(4_055_000, 4_700_000, 72)]
+    found = find_ornaments(Take((*trill, *roll, *crushed)))
+    assert [(o.kind, len(o.events)) for o in found] == [("trill", 8), ("rolled chord", 4), ("crushed note", 2)]
+
+
+def test_the_meter_of_a_click_take_is_heard_from_its_weight() -> None:
+    waltz = [(3 * bar, 1, 41) for bar in range(10)]
+    waltz += [(3 * bar + b, 0.7, k) for bar in range(10) for b in (1, 2) for k in (57, 60)]
+    waltz += [(3 * bar, 2.8, 76) for bar in range(10)]
+    take = take_of(*waltz, sd=0.01)
+    shifted = steady_map(100, 0, 2_400_000)
+    assert likely_meter(take, shifted) == Meter(3, 4)
+
+
+def test_a_live_reading_agrees_with_the_whole_once_the_bar_is_over() -> None:
+    rng = np.random.default_rng(3)
+    notes = [(k / 2, 0.48, 60 + int(rng.integers(0, 12))) for k in range(64)]
+    take = take_of(*notes, sd=0.015)
+    settings = ReadSettings(meter=Meter(4, 4), hand=1, key=0)
+    live = LiveReading(CLICK, settings)
+    early: dict[int, tuple[int, ...]] = {}
+    for beat in range(4, 40):
+        now = CLICK.time_at(beat * QUARTER)
+        read_so_far = live.advance([n for n in take.notes if n.onset_us < now], now)
+        bar = beat // 4 - 1
+        early.setdefault(bar, tuple(sorted(n.tick for n in read_so_far if n.tick // (4 * QUARTER) == bar)))
+    whole = read(take, CLICK, settings)
+    changed = sum(
+        early[bar] != tuple(sorted(n.tick for n in whole.notes if n.tick // (4 * QUARTER) == bar))
+        for bar in range(1, 8)
+    )
+    assert changed <= 1

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Wait
-from ductus.core.entry.machine import COMMANDS, advance_entry, left_in_bar
-from ductus.core.entry.state import EntryState
+from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.machine import COMMANDS, TIMED, advance_entry, left_in_bar
+from ductus.core.entry.state import WAYS, EntryState
 from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.changes import Change
@@ -176,15 +176,33 @@ def test_an_unknown_command_is_refused_in_words() -> None:
 
 ARGUMENTS = {
     "place": st.sampled_from(["1.1", "2.3", "7.2", "p1 2 0", "p1 1 46126080"]),
+    "staff": st.sampled_from(["next", "previous", "next start"]),
     "value": st.sampled_from(["half", "eighth", "16th", "128th"]),
-    "tuplet": st.sampled_from(["3:2", "5:4", "7:8 latch", "off"]),
-    "when": st.sampled_from(["all up", "stroke"]),
+    "rhythm-value": st.sampled_from(["half", "eighth", "16th"]),
+    "tuplet": st.sampled_from(["3:2", "5:4", "7:8 latch", "11:8", "off"]),
+    "added": st.sampled_from(["eighth", "16th", "off"]),
+    "custom": st.sampled_from(["5/16", "400", "1/12", "off"]),
+    "next-only": st.sampled_from(["half dot", "16th", "off"]),
+    "sounding": st.sampled_from(["full", "50 %", "80 %", "150 %", "32nd"]),
+    "late": st.sampled_from(["0", "20", "-20"]),
+    "velocity": st.sampled_from(["touch", "90"]),
+    "pitch": st.sampled_from(["played", "B4"]),
+    "way": st.sampled_from(WAYS),
+    "when": st.sampled_from(["all up", "stroke", "advance"]),
     "policy": st.sampled_from(["", "replace", "add", "keep"]),
+    "harmony": st.sampled_from(["off", "chord", "key"]),
+    "over": st.sampled_from(["pitch", "velocity", "both", "beside"]),
+    "pulse-key": st.sampled_from(["off", "45"]),
+    "walk-rate": st.sampled_from(["60", "120"]),
+    "chord-symbol": st.sampled_from(["Am7", "D7/F#", ""]),
+    "divide": st.sampled_from(["2", "3", "5"]),
+    "letter": st.sampled_from(["C", "F#", "Bb"]),
+    "span": st.sampled_from(["1 2", "2 2", "off"]),
     "voice": st.sampled_from(["1", "2"]),
     "pen": st.sampled_from(["down", "down", "up"]),
 }
-COMMAND = st.sampled_from(sorted(COMMANDS)).flatmap(
-    lambda name: st.builds(Command, st.just(name), ARGUMENTS.get(name, st.just("")))
+COMMAND = st.sampled_from(sorted([*COMMANDS, *TIMED])).flatmap(
+    lambda name: st.builds(Command, st.just(name), ARGUMENTS.get(name, st.just("")), st.integers(0, 10**7))
 )
 KEYS = st.integers(40, 80)
 EVENT = st.one_of(
@@ -192,11 +210,13 @@ EVENT = st.one_of(
     st.builds(lambda k: (k,), KEYS),
     st.builds(lambda a, b: (a, b), KEYS, KEYS),
     st.builds(KeyDown, st.integers(0, 10**7), KEYS),
+    st.builds(KeyUp, st.integers(0, 10**7), KEYS),
+    st.builds(Pedal, st.integers(0, 10**7), st.booleans()),
     st.builds(Wait, st.integers(0, 10**7)),
 )
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=250, deadline=None)
 @given(st.lists(EVENT, max_size=40))
 def test_no_sequence_of_events_breaks_a_bar_or_an_undo(events: list[Event | tuple[int, ...]]) -> None:
     start = new_piece(meter=Meter(3, 4))

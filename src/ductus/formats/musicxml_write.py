@@ -14,6 +14,7 @@ from lxml import etree
 
 from ductus.core.notation.bars import notate_bar
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
+from ductus.core.pitch.chords import KINDS, parse_chord
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note, Part, TempoMark
 from ductus.core.time.bars import Bar
@@ -181,6 +182,25 @@ class _PartWriter:
         for mark in self.piece.marks_in_bar(self.part.id, bar.index):
             if bar.start <= mark.tick < bar.end and mark.kind in ("text", "dynamic"):
                 self._words(measure, bar, mark)
+            elif bar.start <= mark.tick < bar.end and mark.kind == "chord":
+                self._harmony(measure, bar, mark)
+
+    def _harmony(self, measure: Element, bar: Bar, mark: Mark) -> None:
+        letter, alter, suffix, _ = parse_chord(mark.text)
+        harmony = sub(measure, "harmony", placement="above")
+        root = sub(harmony, "root")
+        sub(root, "root-step", letter)
+        if alter:
+            sub(root, "root-alter", alter)
+        sub(harmony, "kind", KINDS[suffix][0]).set("text", suffix)
+        if "/" in mark.text:
+            bass_letter, bass_alter, _, _ = parse_chord(mark.text.rpartition("/")[2])
+            bass = sub(harmony, "bass")
+            sub(bass, "bass-step", bass_letter)
+            if bass_alter:
+                sub(bass, "bass-alter", bass_alter)
+        if mark.tick > bar.start:
+            sub(harmony, "offset", (mark.tick - bar.start) // self.tick_unit)
 
     def _direction(self, measure: Element, bar: Bar, tick: int, staff: int, placement: str) -> tuple[Element, Element]:
         direction = sub(measure, "direction", placement=placement)

@@ -99,7 +99,7 @@ class Chair:
             if self._timer:
                 self._timer.cancel()
             loop = asyncio.get_running_loop()
-            self._timer = loop.call_later(wake / 1e6 + 0.001, lambda: loop.create_task(self._work(self.seat.gathered)))
+            self._timer = loop.call_later(wake / 1e6 + 0.001, lambda: loop.create_task(self._work(self.seat.waited)))
 
     async def _send(self) -> None:
         while True:

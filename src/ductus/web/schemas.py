@@ -10,6 +10,7 @@ MAX_TIME_US = 2**52
 MidiKey = Annotated[int, Field(ge=0, le=127, description="MIDI key number, 60 is middle C")]
 Microseconds = Annotated[int, Field(ge=0, le=MAX_TIME_US, description="microseconds of the browser's event clock")]
 Ticks = Annotated[int, Field(ge=0, le=MAX_TIME_US, description="written time, 23,063,040 to the quarter")]
+NoteId = Annotated[str, Field(max_length=40)]
 Revision = Annotated[int, Field(ge=0, description="the revision the client saw")]
 
 
@@ -172,6 +173,25 @@ class CommandIn(In):
     type: Literal["command"]
     name: Annotated[str, Field(max_length=40)]
     argument: Annotated[str, Field(max_length=200)] = ""
+    at_us: Microseconds = 0
+
+
+class SelectIn(In):
+    """Select notes: "bar", "staff", "voice", "all", "below C4", "left", "last 8" ... beside those selected now."""
+
+    type: Literal["select"]
+    what: Annotated[str, Field(max_length=40)]
+    ids: Annotated[list[NoteId], Field(max_length=20000)] = []
+
+
+class EditIn(In):
+    """Edit selected notes (see ``core.score.selection_edits.EDITS``; also "copy", "paste", "repeat")."""
+
+    type: Literal["edit"]
+    base: Revision
+    name: Annotated[str, Field(max_length=40)]
+    ids: Annotated[list[NoteId], Field(max_length=20000)] = []
+    argument: Annotated[str, Field(max_length=40)] = ""
 
 
 class HistoryIn(In):
@@ -179,14 +199,6 @@ class HistoryIn(In):
 
     type: Literal["undo", "redo"]
     base: Revision
-
-
-class DeleteIn(In):
-    """Delete notes."""
-
-    type: Literal["delete"]
-    base: Revision
-    ids: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=20000)]
 
 
 class RecordStartIn(In):
@@ -219,7 +231,8 @@ class ViewIn(In):
 
 
 ClientMessage = Annotated[
-    KeysIn | CommandIn | HistoryIn | DeleteIn | RecordStartIn | RecordStopIn | ViewIn, Field(discriminator="type")
+    KeysIn | CommandIn | SelectIn | EditIn | HistoryIn | RecordStartIn | RecordStopIn | ViewIn,
+    Field(discriminator="type"),
 ]
 
 
@@ -281,6 +294,17 @@ class SystemOut(Out):
     columns: tuple[tuple[int, str], ...]
 
 
+class PhraseOut(Out):
+    """Words of the line; with a name they are a control."""
+
+    words: str
+    name: str
+    command: str
+    value: str
+    choices: tuple[tuple[str, str], ...]
+    form: str
+
+
 class PenOut(Out):
     """The pen and every choice that the line speaks."""
 
@@ -309,6 +333,10 @@ class PenOut(Out):
     pass_start: str
     pending: list[str]
     pending_diatonic: list[int]
+    way: str
+    line: list[PhraseOut]
+    allowed: list[int] | None
+    over: str
     clef: str
 
 
@@ -326,6 +354,13 @@ class ProblemOut(Out):
     type: Literal["problem"] = "problem"
     message: str
     stale: bool = False
+
+
+class SelectionOut(Out):
+    """The notes that are selected now, and their pitches in words where they are few."""
+
+    type: Literal["selection"] = "selection"
+    ids: list[str]
 
 
 class RecordingOut(Out):
@@ -347,4 +382,4 @@ class WireMessages(Out):
     """All messages of the WebSocket, so that their types are part of the API's description."""
 
     client: ClientMessage
-    server: StateOut | SheetOut | SystemOut | PenOut | SayOut | ProblemOut | RecordingOut | DoneOut
+    server: StateOut | SheetOut | SystemOut | PenOut | SelectionOut | SayOut | ProblemOut | RecordingOut | DoneOut

@@ -10,19 +10,22 @@ from dataclasses import replace
 
 from ductus.app.desk import Desk
 from ductus.app.recording import Recording, RecordPlan, finish
-from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Wait
-from ductus.core.entry.machine import advance_entry, fitted, left_in_bar, spell
-from ductus.core.entry.state import GATHER_US, EntryState, StepValue
+from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.line import sentence
+from ductus.core.entry.machine import advance_entry, fitted, left_in_bar
+from ductus.core.entry.state import EntryState, StepValue
+from ductus.core.entry.writing import classes_at_pen, spell
 from ductus.core.errors import BadInput, DuctusError, Stale
-from ductus.core.performance.takes import Heard
+from ductus.core.performance.takes import SUSTAIN, Heard
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Change
-from ductus.core.score.edits import delete_notes
+from ductus.core.score.edits import count_words
 from ductus.core.score.records import Note
+from ductus.core.score.selection_edits import edit_notes, paste, repeat, select
 from ductus.core.time.bars import beat_number, mixed
-from ductus.core.time.values import describe_value
 from ductus.web import schemas as s
 
+PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 Sender = Callable[[s.Out], None]
 
 
@@ -40,6 +43,10 @@ class Seat:
         self.recording: Recording | None = None
         self.journal: list[tuple[Heard, bool]] = []
         self.wake_us: int | None = None
+        self.due_us: int | None = None  # event time at which the next Wait is due
+        self.now_us = 0
+        self.pedal_down = False
+        self.clipboard: list[Note] = []
         self.near_bar = 0
         self.known: set[str] = set()  # keys of the systems that this browser has
 
@@ -71,13 +78,13 @@ class Seat:
                 for heard in message.events:
                     self._hear(heard, message.epoch_us)
             case s.CommandIn():
-                self._enter(Command(message.name, message.argument))
+                self._enter(Command(message.name, message.argument, message.at_us))
+            case s.SelectIn():
+                self._select(message)
+            case s.EditIn():
+                self._edit(message)
             case s.HistoryIn():
                 self._travel(message)
-            case s.DeleteIn():
-                change = delete_notes(self.desk.piece, message.ids)
-                self._apply(change, message.base)
-                self.send(s.SayOut(text=change.sentence))
             case s.RecordStartIn():
                 self._record(message)
             case s.RecordStopIn():
@@ -96,17 +103,26 @@ class Seat:
             self._enter(KeyDown(heard.at_us, heard.key, max(heard.value, 1)))
         elif heard.kind == "up":
             self._enter(KeyUp(heard.at_us, heard.key))
+        elif heard.key == SUSTAIN:
+            down = heard.value >= PEDAL_DOWN
+            if down != self.pedal_down:
+                self.pedal_down = down
+                self._enter(Pedal(heard.at_us, down))
 
-    def gathered(self) -> None:
-        """The gathering time is over: what is held is a chord."""
+    def waited(self) -> None:
+        """The time that the last event asked for is over."""
         with self.desk.lock:
-            if self.state.held:
-                self._enter(Wait(self.state.held[0].down_us + GATHER_US))
+            if self.due_us is not None:
+                self._enter(Wait(self.due_us))
 
     def _enter(self, event: Event) -> None:
         before = self.state
         outcome = advance_entry(before, event, self.desk.piece)
         self.wake_us = outcome.wake_us
+        if outcome.wake_us is not None:
+            now = event.time_us if not isinstance(event, Command) or event.time_us else self.now_us
+            self.now_us = now
+            self.due_us = now + outcome.wake_us
         self.state = outcome.state
         if outcome.change:
             self._apply(outcome.change)
@@ -155,12 +171,47 @@ class Seat:
         line = self.state.line
         gone = [b for b, a in change.rows if isinstance(b, Note) and a is None and b.line == line]
         come = [a for b, a in change.rows if isinstance(a, Note) and b is None and a.line == line]
-        state = replace(self.state, steps=(), held=())
+        state = self.state.fresh()
         if direction == "undo" and gone and not come:
             return replace(state, tick=min(n.tick for n in gone))
         if direction == "redo" and come and not gone:
             return replace(state, tick=max(n.end for n in come))
         return state
+
+    # --- selections ---------------------------------------------------------------------------
+
+    def _select(self, message: s.SelectIn) -> None:
+        ids = select(self.desk.piece, message.what, self.state.line, self.state.tick, message.ids)
+        self.send(s.SelectionOut(ids=ids))
+        notes = [self.desk.piece.notes[i] for i in ids]
+        if not notes:
+            self.send(s.SayOut(text="Nothing there to select"))
+            return
+        few = " and ".join(pitch_words(n.pitch) for n in sorted(notes, key=lambda n: (n.tick, n.pitch.midi))[:4])
+        where = self.desk.piece.timeline.place_words(min(n.tick for n in notes))
+        words = few if len(notes) <= 4 else f"from {where}"
+        self.send(s.SayOut(text=f"{count_words(len(notes), 'note')} selected: {words}"))
+
+    def _edit(self, message: s.EditIn) -> None:
+        piece = self.desk.piece
+        notes = [piece.notes[i] for i in message.ids if i in piece.notes]
+        if message.name == "copy":
+            self.clipboard = notes
+            self.send(s.SayOut(text=f"{count_words(len(notes), 'note')} copied"))
+            return
+        if message.name == "paste":
+            change = paste(piece, self.clipboard, self.state.line, self.state.tick)
+        elif message.name == "repeat":
+            if not notes:
+                raise BadInput("Select the bars to repeat first; nothing was changed.")
+            change = repeat(piece, notes, int(message.argument) if message.argument.isdigit() else 1)
+        else:
+            change = edit_notes(piece, message.name, message.ids, message.argument)
+        self._apply(change, message.base)
+        self.state = fitted(self.state, self.desk.piece)
+        kept = [i for i in message.ids if i in self.desk.piece.notes]
+        self.send(s.SelectionOut(ids=kept))
+        self.send(s.SayOut(text=change.sentence if change else "That changes nothing"))
 
     # --- recording ----------------------------------------------------------------------------
 
@@ -244,12 +295,16 @@ class Seat:
             dots_latched=step.dots_latched,
             tuplet_latched=step.tuplet_latched,
             step_ticks=step.ticks,
-            step_words=describe_value(step.value),
+            step_words=step.words,
             when=state.when,
             policy=state.policy,
             pass_start=piece.timeline.place_words(state.pass_start),
             pending=[pitch_words(p) for p in pitches],
             pending_diatonic=[p.diatonic for p in pitches],
+            way=state.way,
+            line=[s.PhraseOut.model_validate(p) for p in sentence(state, piece)],
+            allowed=sorted(classes) if (classes := classes_at_pen(piece, state)) is not None else None,
+            over=state.over,
             clef=part.clefs[state.staff - 1],
         )
 

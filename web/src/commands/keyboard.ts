@@ -19,7 +19,7 @@ export function listenToCommands(): () => void {
   const onDown = (event: KeyboardEvent) => {
     const found = byKey.get(keyOf(event))
     if (!found || isTyping(event.target)) return
-    if (event.code === 'Space' && presses(event.target)) return // Space belongs to the focused button
+    if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
     if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return
     event.preventDefault()
     if (found.hold) {

@@ -5,14 +5,16 @@
  * held for a moment instead of being tapped.
  */
 import { toggleRecording } from '../desk/recorder'
-import { command, deleteSelection, travel } from '../desk/store'
+import { command, edit, select, travel, useDesk } from '../desk/store'
+import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
+import { onLearned } from '../input/learned'
 
 export interface Command {
   readonly id: string
-  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Editing' | 'Keys as a piano' | 'View'
+  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Selecting' | 'Editing' | 'Keys as a piano' | 'View'
   readonly label: string
   readonly keys: readonly string[]
   readonly run: () => void
@@ -21,9 +23,17 @@ export interface Command {
 
 const server = (name: string, argument = '') => () => command(name, argument)
 
+const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9']] as const
+
+function letGo() {
+  if (useDesk.getState().selection.size) useDesk.setState({ selection: new Set() })
+  else command('pen', 'up')
+}
+
 export const COMMANDS: readonly Command[] = [
   { id: 'pen', group: 'Pen', label: 'Pen down / up', keys: ['NumpadMultiply', 'Backquote'], run: server('pen') },
-  { id: 'pen-up', group: 'Pen', label: 'Pen up', keys: ['Escape'], run: server('pen', 'up') },
+  { id: 'pen-up', group: 'Pen', label: 'Let the selection go; pen up', keys: ['Escape'], run: letGo },
+  { id: 'ready', group: 'Pen', label: 'Ready: pen down, keys live; again undoes it', keys: ['F2'], run: server('ready') },
   { id: 'step-left', group: 'Pen', label: 'One step left', keys: ['ArrowLeft', 'Numpad4'], run: server('step-left') },
   { id: 'step-right', group: 'Pen', label: 'One step right', keys: ['ArrowRight', 'Numpad6'], run: server('step-right') },
   { id: 'beat-left', group: 'Pen', label: 'One beat left', keys: ['Shift+ArrowLeft'], run: server('beat-left') },
@@ -32,6 +42,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'bar-right', group: 'Pen', label: 'One bar right', keys: ['Ctrl+ArrowRight', 'PageDown'], run: server('bar-right') },
   { id: 'staff-up', group: 'Pen', label: 'Staff above', keys: ['ArrowUp', 'Numpad8'], run: server('staff', 'previous') },
   { id: 'staff-down', group: 'Pen', label: 'Staff below', keys: ['ArrowDown', 'Numpad2'], run: server('staff', 'next') },
+  { id: 'staff-start', group: 'Pen', label: 'Other staff, where this pass began', keys: ['Shift+ArrowDown'], run: server('staff', 'next start') },
   { id: 'return', group: 'Pen', label: 'Back to where this pass began', keys: ['Home'], run: server('return') },
   { id: 'coarser', group: 'Value', label: 'Coarser step', keys: ['Numpad9', 'BracketLeft'], run: server('coarser') },
   { id: 'finer', group: 'Value', label: 'Finer step', keys: ['Numpad7', 'BracketRight'], run: server('finer') },
@@ -43,6 +54,11 @@ export const COMMANDS: readonly Command[] = [
     id: 'triplet', group: 'Value', label: 'Triplet (held: stays on)', keys: ['Numpad3', 'Digit3'],
     run: server('tuplet', '3:2'), hold: server('tuplet', '3:2 latch'),
   },
+  ...VALUE_KEYS.map(([value, key]): Command => ({
+    id: `value-${value}`, group: 'Value', label: `${value[0]!.toUpperCase()}${value.slice(1)} (in rhythm first: write one)`, keys: [key], run: server('rhythm-value', value),
+  })),
+  { id: 'advance', group: 'Step', label: 'Advance: write what is held, beat, tap', keys: ['Numpad5', 'Enter'], run: server('advance') },
+  { id: 'pitches', group: 'Step', label: 'Rhythm is done: now the pitches', keys: ['KeyQ'], run: server('pitches') },
   { id: 'rest', group: 'Step', label: 'Rest', keys: ['Numpad0', 'Digit0'], run: server('rest') },
   { id: 'back', group: 'Step', label: 'Step back', keys: ['Numpad1', 'Backspace'], run: server('back') },
   { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server('policy') },
@@ -50,11 +66,22 @@ export const COMMANDS: readonly Command[] = [
   { id: 'record', group: 'Listening', label: 'Record / stop', keys: ['Backslash', 'NumpadDivide'], run: toggleRecording },
   { id: 'undo', group: 'Editing', label: 'Undo', keys: ['Ctrl+KeyZ'], run: () => travel('undo') },
   { id: 'redo', group: 'Editing', label: 'Redo', keys: ['Ctrl+Shift+KeyZ', 'Ctrl+KeyY'], run: () => travel('redo') },
-  { id: 'delete', group: 'Editing', label: 'Delete the selected notes', keys: ['Delete'], run: deleteSelection },
+  { id: 'select-left', group: 'Selecting', label: 'Select one more to the left', keys: ['Ctrl+Shift+ArrowLeft'], run: () => select('left') },
+  { id: 'select-right', group: 'Selecting', label: 'Select one more to the right', keys: ['Ctrl+Shift+ArrowRight'], run: () => select('right') },
+  { id: 'select-bar', group: 'Selecting', label: 'Select the bar at the pen', keys: ['KeyB'], run: () => select('bar') },
+  { id: 'select-all', group: 'Selecting', label: 'Select everything', keys: ['Ctrl+KeyA'], run: () => select('all') },
+  { id: 'delete', group: 'Editing', label: 'Delete the selected notes', keys: ['Delete'], run: () => edit('delete') },
+  { id: 'copy', group: 'Editing', label: 'Copy the selected notes', keys: ['Ctrl+KeyC'], run: () => edit('copy') },
+  { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => edit('paste') },
+  { id: 'hold', group: 'Editing', label: 'Hold each to the next', keys: ['Period'], run: () => edit('hold to the next') },
+  { id: 'respell', group: 'Editing', label: 'Respell', keys: ['Comma'], run: () => edit('respell') },
+  { id: 'octave-up-notes', group: 'Editing', label: 'Selected notes an octave up', keys: ['Ctrl+ArrowUp'], run: () => edit('octave', '1') },
+  { id: 'octave-down-notes', group: 'Editing', label: 'Selected notes an octave down', keys: ['Ctrl+ArrowDown'], run: () => edit('octave', '-1') },
   { id: 'octave-down', group: 'Keys as a piano', label: 'Octave lower', keys: ['KeyN'], run: () => useComputerKeys.getState().shiftOctave(-1) },
   { id: 'octave-up', group: 'Keys as a piano', label: 'Octave higher', keys: ['KeyM'], run: () => useComputerKeys.getState().shiftOctave(1) },
   { id: 'softer', group: 'Keys as a piano', label: 'Softer', keys: ['Shift+KeyN'], run: () => useComputerKeys.getState().shiftVelocity(-8) },
   { id: 'louder', group: 'Keys as a piano', label: 'Louder', keys: ['Shift+KeyM'], run: () => useComputerKeys.getState().shiftVelocity(8) },
+  { id: 'help', group: 'View', label: 'Keys and controls', keys: ['F1'], run: toggleHelp },
   { id: 'far', group: 'View', label: 'Far view', keys: ['F8'], run: toggleFarView },
 ]
 
@@ -75,3 +102,5 @@ export function hint(id: string): string {
   const found = byId.get(id)
   return found ? `${found.label} (${found.keys.map(keyWords).join(' or ')})` : ''
 }
+
+onLearned((id) => byId.get(id)?.run())

@@ -5,6 +5,8 @@ import { listenToComputerKeys } from '../input/computerKeys'
 import { lookForDevices } from '../input/devices'
 import { stopProgramme } from '../input/rehearsal'
 import { prepareSound } from '../sound/engine'
+import { KeyPage } from '../help/KeyPage'
+import { listenForIdle } from './idle'
 import { Header } from './Header'
 import { Keys } from './Keys'
 import { Line } from './Line'
@@ -21,7 +23,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const pen = useDesk((s) => s.pen)
 
   useEffect(() => {
-    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme()]
+    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme(), listenForIdle()]
     void lookForDevices()
     return () => {
       endRecording()
@@ -58,6 +60,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
         </p>
         <Keys />
       </footer>
+      <KeyPage />
     </div>
   )
 }

@@ -8,6 +8,7 @@ import { useSound } from '../sound/engine'
 import { togglePlaying, useListening } from './listening'
 import { beginRecording, toggleRecording } from './recorder'
 import { command, travel, useDesk } from './store'
+import { toggleHelp } from '../help/help'
 import { toggleEvening, toggleFarView } from './view'
 
 export function Header({ onShelf }: { onShelf: () => void }) {
@@ -49,6 +50,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
             <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+            <DropdownMenu.Item className="menu-item" onSelect={toggleHelp}>Keys and controls <kbd>F1</kbd></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
           </DropdownMenu.Content>

@@ -26,6 +26,8 @@ export function Keys() {
   const { octave, velocity } = useComputerKeys()
   const down = useDesk((s) => s.pen?.down ?? false)
   const way = useDesk((s) => s.way)
+  const allowed = useDesk((s) => s.pen?.allowed ?? null)
+  const pulse = useDesk((s) => (s.pen?.way === 'pulse' ? Number(s.pen.line.find((p) => p.name === 'pulse')?.value) : NaN))
   const split = useDesk((s) => s.record.split)
   const showSplit = way === 'record' && useDesk.getState().record.hands === 'split'
   const pressed = useRef(new Map<number, number>())
@@ -53,6 +55,7 @@ export function Keys() {
     onPointerCancel: release,
     onPointerEnter: (e: PointerEvent<HTMLElement>) => slide(e, key),
   })
+  const faded = (key: number) => allowed !== null && !allowed.includes(key % 12)
   const lit = down || way === 'record' ? 'bg-vermilion' : 'bg-verdigris'
 
   return (
@@ -60,14 +63,15 @@ export function Keys() {
       <div className="relative h-[3.9rem] w-full touch-none" onPointerLeave={release}>
         {WHITES.map((key) => (
           <div key={key} data-key-number={key} {...handlers(key)} title={keyName(key)}
-            className={`absolute top-0 h-full rounded-b-[3px] border border-rule ${held.has(key) ? lit : 'bg-paper'}`}
+            className={`absolute top-0 h-full rounded-b-[3px] border border-rule ${held.has(key) ? lit : faded(key) ? 'bg-rule/50' : 'bg-paper'}`}
             style={{ left: `${leftOf(key)}%`, width: `${WIDTH}%` }}>
+            {key === pulse && <span className="absolute bottom-3 left-1 text-[0.68rem] text-vermilion">pulse</span>}
             {key % 12 === 0 && <span className={`absolute bottom-0 left-1 text-[0.68rem] ${held.has(key) ? 'text-paper' : 'text-faint'}`}>{keyName(key)}</span>}
           </div>
         ))}
         {ALL.filter((k) => BLACK.has(k % 12)).map((key) => (
           <div key={key} data-key-number={key} {...handlers(key)} title={keyName(key)}
-            className={`absolute top-0 h-[60%] rounded-b-[2px] ${held.has(key) ? lit : 'bg-[#2a3242]'}`}
+            className={`absolute top-0 h-[60%] rounded-b-[2px] ${held.has(key) ? lit : faded(key) ? 'bg-[#2a3242]/35' : 'bg-[#2a3242]'}`}
             style={{ left: `${leftOf(key) - WIDTH * 0.3}%`, width: `${WIDTH * 0.6}%` }} />
         ))}
         {showSplit && <div aria-hidden className="absolute -top-1 h-[calc(100%+0.5rem)] w-[3px] -translate-x-1/2 bg-verdigris" style={{ left: `${leftOf(split)}%` }} />}

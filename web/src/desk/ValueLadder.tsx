@@ -36,12 +36,24 @@ export function ValueLadder({ pen }: { pen: Pen }) {
       </div>
       <form className="flex flex-wrap items-center gap-2" onSubmit={(e) => { e.preventDefault(); command('tuplet', `${actual}:${normal} latch`) }}>
         <label className="flex items-center gap-1">
-          <input aria-label="notes" value={actual} onChange={(e) => setActual(e.target.value)} inputMode="numeric" className="w-10 rounded-[3px] border border-rule px-1 text-center" />
+          <input aria-label="notes" value={actual} onChange={(e) => setActual(e.target.value)} inputMode="numeric" className="w-10 field text-center" />
           in the time of
-          <input aria-label="in the time of" value={normal} onChange={(e) => setNormal(e.target.value)} inputMode="numeric" className="w-10 rounded-[3px] border border-rule px-1 text-center" />
+          <input aria-label="in the time of" value={normal} onChange={(e) => setNormal(e.target.value)} inputMode="numeric" className="w-10 field text-center" />
         </label>
         <button type="submit" className="quiet-button">{pen.tuplet_latched ? 'set again' : 'stays on'}</button>
         {pen.tuplet && <button type="button" className="quiet-button" onClick={() => command('tuplet', 'off')}>no tuplet</button>}
+      </form>
+      <div className="flex flex-wrap items-center gap-1 border-t border-rule pt-2 text-[0.95rem]">
+        <span>plus</span>
+        {['half', 'quarter', 'eighth', '16th'].map((v) => <button key={v} type="button" className="quiet-button" onClick={() => command('added', v)}>{v}</button>)}
+        <button type="button" className="quiet-button" onClick={() => command('added', 'off')}>nothing</button>
+      </div>
+      <div className="flex flex-wrap items-center gap-1 text-[0.95rem]">
+        <span>next note only</span>
+        {['half', 'quarter', 'eighth', '16th'].map((v) => <button key={v} type="button" className="quiet-button" onClick={() => command('next-only', v)}>{v}</button>)}
+      </div>
+      <form className="flex items-center gap-2" onSubmit={(e) => { e.preventDefault(); command('custom', String(new FormData(e.currentTarget).get('length') ?? '')) }}>
+        <label>A length of its own, 5/16 or ticks of 960 <input name="length" className="field w-16" /></label>
       </form>
     </div>
   )

@@ -9,7 +9,7 @@ export type Way = 'step' | 'record'
 export interface RecordChoice {
   countIn: number
   percent: number
-  hands: 'split' | 'right' | 'left'
+  hands: 'reach' | 'split' | 'right' | 'left'
   split: number
   shortest: 'quarter' | 'eighth' | '16th' | '32nd'
 }
@@ -32,7 +32,7 @@ export interface DeskState {
 
 const fresh = (pieceId: string): DeskState => ({
   pieceId, link: 'opening', state: null, pen: null, refs: [], systems: new Map(), said: '', problem: '', way: 'step',
-  record: { countIn: 2, percent: 100, hands: 'split', split: 60, shortest: 'eighth' },
+  record: { countIn: 2, percent: 100, hands: 'reach', split: 60, shortest: '16th' },
   recording: null, selection: new Set(), sentAt: new Map(),
 })
 
@@ -60,7 +60,7 @@ export function openDesk(pieceId: string): () => void {
 function receive(message: ServerMessage): void {
   switch (message.type) {
     case 'state':
-      useDesk.setState((s) => ({ state: message, selection: s.state?.revision === message.revision ? s.selection : new Set() }))
+      useDesk.setState((s) => ({ state: message, selection: s.selection }))
       break
     case 'sheet':
       useDesk.setState((s) => ({ refs: keepOld(s.refs, message.systems) }))
@@ -70,6 +70,9 @@ function receive(message: ServerMessage): void {
       break
     case 'pen':
       useDesk.setState({ pen: message })
+      break
+    case 'selection':
+      useDesk.setState({ selection: new Set(message.ids) })
       break
     case 'say':
       useDesk.setState({ said: message.text })
@@ -101,7 +104,7 @@ function place(s: DeskState, system: System): Partial<DeskState> {
 }
 
 export const send = (message: ClientMessage) => socket?.send(message)
-export const command = (name: string, argument = '') => send({ type: 'command', name, argument })
+export const command = (name: string, argument = '') => send({ type: 'command', name, argument, at_us: nowUs() })
 
 /** Undo and redo go one by one, each on the revision that the one before led to, however fast the key repeats. */
 let travels: ('undo' | 'redo')[] = []
@@ -118,10 +121,13 @@ function nextTravel(): void {
   travelling = type && state ? (send({ type, base: state.revision }) ?? 0) : 0
 }
 
-export function deleteSelection(): void {
+/** An edit of the selected notes (core/score/selection_edits.py), made on the revision that is seen. */
+export function edit(name: string, argument = ''): void {
   const { state, selection } = useDesk.getState()
-  if (state && selection.size) send({ type: 'delete', base: state.revision, ids: [...selection] })
+  if (state) send({ type: 'edit', base: state.revision, name, ids: [...selection], argument })
 }
+
+export const select = (what: string) => send({ type: 'select', what, ids: [...useDesk.getState().selection] })
 
 export const say = (said: string) => useDesk.setState({ said })
 
@@ -132,8 +138,8 @@ export function startRecording(originUs: number, qpm: number, countIn: number): 
   useDesk.setState({ recording: { originUs } })
   send({
     type: 'record-start', origin_us: originUs, qpm, count_in: countIn, bar: pen.bar,
-    staff: record.hands === 'split' ? 0 : record.hands === 'right' ? 1 : 2,
-    shortest: record.shortest, split: record.split, tuplets: null,
+    staff: record.hands === 'split' || record.hands === 'reach' ? 0 : record.hands === 'right' ? 1 : 2,
+    shortest: record.shortest, split: record.hands === 'split' ? record.split : null, tuplets: null,
   })
 }
 

@@ -10,6 +10,8 @@ export interface PlayedEvent {
   readonly source: string
 }
 
+import { takenByCommand } from './learned'
+
 type Listener = (event: PlayedEvent) => void
 
 export const SUSTAIN = 64
@@ -26,6 +28,7 @@ export function hear(kind: HeardKind, key: number, value: number, source: string
     if (left > 0) held.set(key, left)
     else held.delete(key)
   }
+  if (takenByCommand(kind, key, value)) return // a learned control no longer writes or sounds
   const event: PlayedEvent = { kind, key, value, atUs, source }
   for (const listener of listeners) listener(event)
 }

@@ -23,6 +23,14 @@ class KeyUp:
 
 
 @dataclass(frozen=True, slots=True)
+class Pedal:
+    """The sustain pedal is pressed or let go."""
+
+    time_us: int
+    down: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Wait:
     """Time has passed with nothing heard."""
 
@@ -31,10 +39,12 @@ class Wait:
 
 @dataclass(frozen=True, slots=True)
 class Command:
-    """A command with an argument; the names are the keys of ``machine.COMMANDS``."""
+    """A command with an argument; the names are the keys of ``machine.COMMANDS``. ``time_us`` matters to those that beat
+    time (pulse, tap)."""
 
     name: str
     argument: str = ""
+    time_us: int = 0
 
 
-Event = KeyDown | KeyUp | Wait | Command
+Event = KeyDown | KeyUp | Pedal | Wait | Command

@@ -3,34 +3,58 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from fractions import Fraction
 
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import Line
-from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet
+from ductus.core.time.ticks import shown_ticks
+from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
 
-WHENS = ("all up", "stroke")
+WAYS = ("step", "pulse", "rhythm", "over", "beat", "foot", "walk")
+WHENS = ("all up", "stroke", "advance")
+OVERS = ("pitch", "velocity", "both", "beside")
+SPAN_ENDS = ("stop", "wrap", "run on")
+HARMONIES = ("off", "chord", "key")
 GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke (JOB 3.6)
+FIGURE_OVER_US = 900_000  # silence that ends the figure of "one beat again"
 
 
 @dataclass(frozen=True, slots=True)
 class StepValue:
-    """The value of a step. Dots and tuplets hold for the next note unless latched (JOB 3.3)."""
+    """The value of a step. Dots and tuplets hold for the next note unless latched (JOB 3.3).
+
+    ``added`` is a second value joined on (half + eighth); ``custom`` a length in ticks that stands for all of it.
+    """
 
     base: str = "quarter"
     dots: int = 0
     tuplet: Tuplet | None = None
     dots_latched: bool = False
     tuplet_latched: bool = False
+    added: str | None = None
+    custom: int | None = None
 
     @property
     def value(self) -> NoteValue:
-        """The note value of the next step."""
+        """The note value of the next step (without what is added)."""
         return NoteValue(self.base, self.dots, self.tuplet)
 
     @property
     def ticks(self) -> int:
         """Its length in ticks."""
-        return self.value.ticks
+        if self.custom is not None:
+            return self.custom
+        return self.value.ticks + (NoteValue(self.added, 0, self.tuplet).ticks if self.added else 0)
+
+    @property
+    def words(self) -> str:
+        """The value in words: "dotted quarter", "half + eighth", "400 ticks"."""
+        if self.custom is not None:
+            plain = value_for_ticks(self.custom)
+            shown = shown_ticks(self.custom)
+            return describe_value(plain) if plain else f"length of {shown} ticks (960 to the quarter)"
+        joined = f" + {describe_value(NoteValue(self.added, 0, self.tuplet))}" if self.added else ""
+        return describe_value(self.value) + joined
 
     def after_step(self, bracket_full: bool) -> StepValue:
         """The value once a step is written: unlatched dots go, an unlatched tuplet goes when its bracket is full."""
@@ -41,7 +65,29 @@ class StepValue:
     def shifted(self, by: int) -> StepValue:
         """Finer (+1) or coarser (-1), staying inside whole..128th."""
         k = min(max(STEP_BASES.index(self.base) + by, 0), len(STEP_BASES) - 1)
-        return replace(self, base=STEP_BASES[k])
+        return replace(self, base=STEP_BASES[k], custom=None, added=None)
+
+
+@dataclass(frozen=True, slots=True)
+class Touch:
+    """How a step sounds: ``percent`` of its value or ``ticks`` of its own (None: in full), ``late`` ticks after its place (early
+    if negative), a fixed velocity or pitch instead of the played one."""
+
+    percent: int = 100
+    ticks: int | None = None
+    late: int = 0
+    velocity: int | None = None
+    pitch: int | None = None
+
+    def lengths(self, step: int) -> tuple[int, int | None]:
+        """(written ticks, sounding ticks where they differ): JOB 3.5. From 75 % to 100 % the full value is written and only the
+        sound is shorter; below, the note is written short; over 100 % the sound overlaps."""
+        if self.ticks is not None:
+            return min(self.ticks, step), None
+        if self.percent == 100:
+            return step, None
+        sounds = step * self.percent // 100
+        return (sounds, None) if self.percent < 75 else (step, sounds)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +110,40 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True)
+class Span:
+    """A stretch that holds the pen, in ticks, and what happens at its end."""
+
+    start: int
+    end: int
+    then: str = "stop"
+
+
+@dataclass(frozen=True, slots=True)
+class Sounding:
+    """A chord that is being lengthened: its place, the ids of its notes, their keys."""
+
+    tick: int
+    ids: tuple[str, ...]
+    keys: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Beating:
+    """What the ways that beat time remember: pulses so far, time of the last, what still sounds."""
+
+    count: int = 0
+    last_us: int = 0
+    sounding: tuple[Sounding, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """The figure being played for "one beat again": key, velocity, down and up time (0 while held)."""
+
+    notes: tuple[tuple[int, int, int, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class EntryState:
     """Everything that decides what the next key does."""
 
@@ -72,17 +152,35 @@ class EntryState:
     voice: int = 1
     tick: int = 0
     down: bool = False
+    way: str = "step"
     step: StepValue = field(default_factory=StepValue)
+    step_after: StepValue | None = None  # the value to return to after the next note (JOB 3.4)
+    touch: Touch = field(default_factory=Touch)
     when: str = "all up"
     policy: str = "replace"
+    advances: bool = True
     pass_start: int = 0
+    span: Span | None = None
     held: tuple[Held, ...] = ()
     steps: tuple[Step, ...] = ()
+    beating: Beating = field(default_factory=Beating)
+    figure: Figure = field(default_factory=Figure)
+    pulse_key: int | None = None
+    pulse_until: str = "next"  # a tune note lasts until the "next" one or until its "release"
+    over: str = "pitch"
+    over_done: bool = False
+    foot_grey: str = "drop"  # a key let go before the tap: "drop" or "write"
+    walk_us: int = 700_000
+    harmony: str = "off"
 
     @property
     def line(self) -> Line:
         """The voice the pen writes into."""
         return (self.part, self.staff, self.voice)
+
+    def fresh(self) -> EntryState:
+        """The state with nothing held or half done."""
+        return replace(self, held=(), steps=(), beating=Beating(), figure=Figure(), over_done=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,3 +192,8 @@ class Outcome:
     change: Change | None = None
     say: str = ""
     wake_us: int | None = None
+
+
+def fraction_of_quarter(text: str) -> Fraction:
+    """Read "3/16" (of a whole note) as quarters; raises ValueError."""
+    return Fraction(text.strip()) * 4

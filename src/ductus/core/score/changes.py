@@ -69,6 +69,11 @@ class Draft:
         """Remove a record."""
         self._remember(record.id, None)
 
+    def note(self, note_id: str) -> Note | None:
+        """A note as the draft has it; None where it is gone."""
+        found = self._after[note_id] if note_id in self._after else self.piece.notes.get(note_id)
+        return found if isinstance(found, Note) else None
+
     def _remember(self, record_id: str, after: Record | None) -> None:
         if record_id not in self._before:
             self._before[record_id] = _lookup(self.piece, record_id)

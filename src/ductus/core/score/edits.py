@@ -6,7 +6,7 @@ leaves what is there; "keep" jumps to the next silence. Exact duplicates are nev
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
@@ -39,9 +39,11 @@ class Placed:
     voice: int
 
 
-def clear_span(draft: Draft, line: Line, start: int, end: int) -> None:
-    """Empty a stretch of a voice: notes that begin in it go, a note that sounds into it is cut."""
+def clear_span(draft: Draft, line: Line, start: int, end: int, keep: Set[str] = frozenset()) -> None:
+    """Empty a stretch of a voice: notes that begin in it go, a note that sounds into it is cut; ``keep`` are left alone."""
     for note in draft.line_between(line, start, end):
+        if note.id in keep:
+            continue
         if note.tick < start:
             draft.put(replace(note, ticks=start - note.tick, sounds_ticks=None))
         else:
@@ -67,17 +69,25 @@ def place_chord(
     *,
     sounds_ticks: int | None = None,
     sounds_late: int = 0,
+    written: int | None = None,
 ) -> Placed:
-    """Write a chord into a voice under a policy; an empty ``strikes`` is a rest (only "replace" clears)."""
+    """Write a chord into a voice under a policy; an empty ``strikes`` is a rest (only "replace" clears).
+
+    ``written`` is the length of the notes where it is shorter than the stretch that the policy treats."""
     part, staff, voice = line
+    length = ticks if written is None else written
     if policy == "keep":
         tick = next_silence(draft, line, tick, ticks)
     elif policy == "replace":
         clear_span(draft, line, tick, tick + ticks)
     there = draft.line_between(line, tick, tick + ticks)
-    if policy == "add" and any((n.tick, n.ticks) != (tick, ticks) for n in there):
-        voice = _free_voice(draft, line, tick, ticks)
-        there = draft.line_between((part, staff, voice), tick, tick + ticks)
+    if (
+        policy == "add"
+        and strikes
+        and any((n.tick, n.ticks) != (tick, length) for n in there if n.end > tick and n.tick < tick + length)
+    ):
+        voice = _free_voice(draft, line, tick, length)
+        there = draft.line_between((part, staff, voice), tick, tick + length)
     present = {n.pitch.midi for n in there if n.tick == tick}
     ids, duplicates = [], 0
     for strike in strikes:
@@ -86,7 +96,16 @@ def place_chord(
             continue
         present.add(strike.pitch.midi)
         note = Note(
-            draft.new_id("n"), part, staff, voice, tick, ticks, strike.pitch, strike.velocity, sounds_late, sounds_ticks
+            draft.new_id("n"),
+            part,
+            staff,
+            voice,
+            tick,
+            length,
+            strike.pitch,
+            strike.velocity,
+            sounds_late,
+            sounds_ticks,
         )
         draft.put(note)
         ids.append(note.id)

@@ -1,0 +1,1 @@
+"""Commands of entry: the pen, the step value, choices, and those that beat time."""

@@ -1,0 +1,83 @@
+"""Commands that beat time or end something: advance, pulse, tap, divide."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ductus.core.entry.state import EntryState, Held, Outcome
+from ductus.core.entry.ways.foot import Foot
+from ductus.core.entry.ways.one_beat import OneBeat, beat_at, bracket_for
+from ductus.core.entry.ways.pulse import Pulse
+from ductus.core.entry.ways.rhythm import write_value
+from ductus.core.entry.ways.stepping import Stepping
+from ductus.core.entry.writing import last_note, write_step
+from ductus.core.errors import BadInput
+from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.score.changes import Draft
+from ductus.core.score.edits import Strike, clear_span, place_chord
+from ductus.core.score.piece import Piece
+from ductus.core.time.values import STEP_BASES
+
+PEN_UP = "The pen is up; nothing was written"
+
+
+def advance(state: EntryState, time_us: int, piece: Piece) -> Outcome:
+    """One key for "go on": it writes the step, beats the pulse, taps the foot, ends the figure, as the way has it."""
+    if not state.down:
+        return Outcome(state, say=PEN_UP)
+    match state.way:
+        case "pulse":
+            return Pulse().pulse(state, time_us, piece)
+        case "foot" | "walk":
+            return Foot().tap(state, time_us, piece)
+        case "beat":
+            return OneBeat().write(state, piece, time_us)
+        case "rhythm":
+            return write_value(state, piece)
+        case "step":
+            return Stepping().advance(state, piece)
+        case _:
+            return Outcome(state, say="Play the next chord")
+
+
+def rhythm_value(state: EntryState, argument: str, piece: Piece) -> Outcome:
+    """In "rhythm first" a value key writes a note of that value."""
+    if argument not in STEP_BASES:
+        raise BadInput(f"'{argument[:20]}' is no step value.")
+    state = replace(state, step=replace(state.step, base=argument, custom=None, added=None))
+    if not state.down or state.way != "rhythm":
+        return Outcome(state, say=f"Each step: {state.step.words}")
+    return write_value(state, piece)
+
+
+def divide(state: EntryState, argument: str, piece: Piece) -> Outcome:
+    """Divide the beat at the pen into n equal parts of what stands on it (JOB 4.4)."""
+    if not argument.isdigit() or not 1 <= int(argument) <= 16:
+        raise BadInput("A beat can be divided into 1 to 16 equal parts.")
+    count = int(argument)
+    start, stop = beat_at(piece, state.tick)
+    there = [n for n in piece.line_between(state.line, start, stop) if n.tick <= start]
+    if not there:
+        return Outcome(state, say="There is nothing on this beat to divide")
+    draft = Draft(piece)
+    strikes = [Strike(n.pitch, n.velocity) for n in sorted(there, key=lambda n: n.pitch.midi)]
+    clear_span(draft, state.line, start, stop)
+    for mark in draft.marks_between(state.line, "tuplet", start, stop):
+        draft.drop(mark)
+    bracket_for(draft, state, start, stop, count)
+    for k in range(count):
+        a, b = start + (stop - start) * k // count, start + (stop - start) * (k + 1) // count
+        place_chord(draft, state.line, a, b - a, strikes, "add")
+    say = f"{piece.timeline.place_words(start)} divided in {count}"
+    return Outcome(replace(state, held=()), draft.change(say) or None, say)
+
+
+def letter(state: EntryState, argument: str, piece: Piece) -> Outcome:
+    """Write a note by its letter ("C", "F#"): the octave nearest to the note before (JOB 7.4)."""
+    if not state.down:
+        return Outcome(state, say=PEN_UP)
+    before = last_note(piece, state)
+    near = before.pitch.midi if before else (72 if state.staff == 1 else 48)
+    pitch = parse_pitch(f"{argument.strip()[:2]}4")
+    key = min((pitch.midi + 12 * o for o in range(-4, 5)), key=lambda k: abs(k - near))
+    return write_step(replace(state, held=(Held(key, state.touch.velocity or 80, 0, False),)), piece)

@@ -1,0 +1,151 @@
+"""Writing a chord or a rest at the pen: what all ways of entry share.
+
+Spelling, the constraint of harmony, touch, the three policies, spans, brackets and the words to announce are decided
+here and nowhere else, so that every way obeys them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from ductus.core.entry.state import EntryState, Held, Outcome, Step
+from ductus.core.pitch.chords import allowed_classes, nearest_allowed
+from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
+from ductus.core.score.changes import Draft
+from ductus.core.score.edits import Placed, Strike, clear_brackets, count_words, mark_tuplet, place_chord
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.time.values import BASE_TICKS
+
+
+def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
+    """Spell a played key at the pen: by the signature in force, leaning the way the line moves; held to harmony if asked."""
+    key = heard_as(piece, state, key)
+    bar = piece.timeline.bar_at(state.tick)
+    fifths = piece.key_at(bar.index).fifths
+    plain = spell_in_key(key, fifths)
+    last = last_note(piece, state)
+    if last is None or abs(plain.fifths - fifths - 2) <= 3 or abs(key - last.pitch.midi) != 1:
+        return plain
+    by_line = spell_in_key(key, fifths, 1 if key > last.pitch.midi else -1)
+    return by_line if by_line.step != last.pitch.step else plain
+
+
+def last_note(piece: Piece, state: EntryState) -> Note | None:
+    """The top note just before the pen in its voice."""
+    if not state.tick:
+        return None
+    return max(piece.line_between(state.line, state.tick - 1, state.tick), key=lambda n: n.pitch.midi, default=None)
+
+
+def classes_at_pen(piece: Piece, state: EntryState) -> frozenset[int] | None:
+    """Pitch classes that the constraint allows at the pen; None when it is off or nothing is known there."""
+    if state.harmony == "off":
+        return None
+    symbol = max(
+        (m for m in piece.marks.values() if m.kind == "chord" and m.tick <= state.tick),
+        key=lambda m: m.tick,
+        default=None,
+    )
+    if symbol is None:
+        return None
+    fifths = piece.key_at(piece.timeline.bar_at(state.tick).index).fifths
+    return allowed_classes(symbol.text, fifths if state.harmony == "key" else None)
+
+
+def heard_as(piece: Piece, state: EntryState, key: int) -> int:
+    """The key that will be written for a played one: fixed, or the nearest that harmony allows (JOB 12.1)."""
+    if state.touch.pitch is not None:
+        return state.touch.pitch
+    classes = classes_at_pen(piece, state)
+    return key if classes is None else nearest_allowed(key, classes)
+
+
+def strikes_of(piece: Piece, state: EntryState, held: Iterable[Held]) -> list[Strike]:
+    """Keys as notes to be written, from low to high, each pitch once."""
+    found: dict[int, Strike] = {}
+    for h in sorted(held, key=lambda h: h.key):
+        pitch = spell(piece, state, h.key)
+        found.setdefault(pitch.midi, Strike(pitch, state.touch.velocity or h.velocity))
+    return list(found.values())
+
+
+def write_step(state: EntryState, piece: Piece) -> Outcome:
+    """Write the keys gathered (none: a rest) at the pen and move it on by the step."""
+    if state.span is not None and state.tick >= state.span.end and state.span.then == "stop":
+        return Outcome(replace(state, held=()), say="The span is full; the pen stays at its end")
+    strikes = strikes_of(piece, state, state.held)
+    draft = Draft(piece)
+    placed = put_chord(draft, state, state.tick, state.step.ticks, strikes)
+    say = step_words(piece, state, placed, strikes)
+    after = moved_on(state, placed.tick, placed.ids)
+    change = draft.change(say[:1].upper() + say[1:])
+    return Outcome(after, change or None, say + turn_words(after, placed.tick + state.step.ticks))
+
+
+def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
+    """Write strikes over [tick, tick + step) as the touch and the policy say, with the bracket of the step value."""
+    ticks, sounds = state.touch.lengths(step) if strikes else (step, None)
+    placed = place_chord(
+        draft,
+        state.line,
+        tick,
+        step,
+        strikes,
+        state.policy,
+        sounds_ticks=sounds,
+        sounds_late=state.touch.late,
+        written=ticks,
+    )
+    if state.step.tuplet is not None and state.step.custom is None:
+        mark_tuplet(draft, state.line, placed.tick, state.step.value)
+    elif state.policy == "replace":
+        clear_brackets(draft, state.line, placed.tick, step)
+    return placed
+
+
+def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequence[Strike]) -> str:
+    """What was written, for eyes and ears."""
+    what = " and ".join(pitch_words(s.pitch) for s in strikes) if strikes else "rest"
+    say = f"{what}, {state.step.words}, {piece.timeline.place_words(placed.tick)}"
+    if placed.duplicates:
+        say += f"; {count_words(placed.duplicates, 'note')} there already"
+    if strikes and placed.voice != state.voice:
+        say += f"; in voice {placed.voice}, since voice {state.voice} is taken"
+    return say
+
+
+def moved_on(state: EntryState, tick: int, ids: tuple[str, ...]) -> EntryState:
+    """The state after a step was written at ``tick``: pen, step value and memory of the pass."""
+    end = tick + state.step.ticks
+    step = state.step_after if state.step_after is not None else state.step.after_step(bracket_full(state, tick, end))
+    steps = (*state.steps, Step(state.tick, end - state.tick, ids))
+    if not state.advances:
+        end = state.tick
+    elif state.span is not None and end >= state.span.end and state.span.then == "wrap":
+        end = state.span.start
+    elif state.span is not None and state.span.then == "stop":
+        end = min(end, state.span.end)
+    return replace(state, tick=end, held=(), step=step, step_after=None, steps=steps)
+
+
+def turn_words(after: EntryState, end: int) -> str:
+    """What the span did with the pen, if anything."""
+    if after.span is None or not after.advances or end < after.span.end:
+        return ""
+    return {"stop": "; the span is full", "wrap": "; back to the start of the span", "run on": ""}[after.span.then]
+
+
+def bracket_full(state: EntryState, start: int, end: int) -> bool:
+    """Has the bracket that this pass is filling reached its end?"""
+    tuplet = state.step.tuplet
+    if tuplet is None:
+        return True
+    length = tuplet.normal * BASE_TICKS[state.step.base]
+    first = start
+    for step in reversed(state.steps):
+        if step.tick + step.ticks != first or end - step.tick > length:
+            break
+        first = step.tick
+    return (end - first) % length == 0

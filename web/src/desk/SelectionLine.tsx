@@ -1,0 +1,61 @@
+/** When something on the sheet is selected the line speaks of it: each phrase is an edit of exactly these notes. */
+import { keyWords, byId } from '../commands/table'
+import { OpenPhrase, Phrase } from './Phrase'
+import { edit, select, useDesk } from './store'
+
+const VALUES = ['whole', 'half', 'half dot', 'quarter', 'quarter dot', 'eighth', 'eighth dot', '16th', '32nd']
+const asChoices = (values: readonly string[]) => values.map((v) => ({ value: v, label: v.replace(/(.*) dot/, 'dotted $1') }))
+const key = (id: string) => keyWords(byId.get(id)?.keys[0] ?? '')
+
+function Now({ name, argument = '', children, command }: { name: string; argument?: string; children: string; command?: string }) {
+  return (
+    <button type="button" className="phrase" data-phrase={children} title={command ? key(command) : undefined} onClick={() => edit(name, argument)}>
+      {children}
+    </button>
+  )
+}
+
+export function SelectionLine() {
+  const count = useDesk((s) => s.selection.size)
+  const wider = [
+    { value: 'left', label: 'one more to the left', hint: key('select-left') },
+    { value: 'right', label: 'one more to the right', hint: key('select-right') },
+    { value: 'bar', label: 'the whole bar', hint: key('select-bar') },
+    { value: 'voice', label: 'the whole voice' },
+    { value: 'staff', label: 'the whole staff' },
+    { value: 'all', label: 'everything', hint: key('select-all') },
+    { value: 'below C4', label: 'all below middle C on this staff' },
+  ]
+  return (
+    <>
+      <Phrase name="selection" value="" choices={wider} onChoose={select} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase>:{' '}
+      <Now name="hold to the next" command="hold">hold each to the next</Now>
+      {', '}set to a <Phrase name="set value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('length', v)}>value</Phrase>
+      {', '}correct to a <Phrase name="correct value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('correct value', v)}>value, the rest moves</Phrase>
+      {', '}read again as <Phrase name="read again" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('read again', v)}>equal steps</Phrase>
+      {', '}<Now name="scale" argument="2">double</Now> or <Now name="scale" argument="1/2">halve</Now>
+      {', '}<Now name="split" argument="2">split</Now>
+      {', '}<Now name="respell" command="respell">respell</Now>
+      {', '}<Now name="octave" argument="1" command="octave-up-notes">octave up</Now> or <Now name="octave" argument="-1" command="octave-down-notes">down</Now>
+      {', '}<Now name="other hand">to the other hand</Now>
+      {', '}to <Phrase name="to voice" value="" choices={['1', '2', '3', '4'].map((v) => ({ value: v, label: `voice ${v}` }))} onChoose={(v) => edit('voice', v)}>a voice</Phrase>
+      {', '}velocity{' '}
+      <Phrase name="set velocity" value="" onChoose={(v) => edit('velocity', v)}
+        choices={['+10', '-10', '48', '64', '80', '96', '112'].map((v) => ({ value: v, label: /[+-]/.test(v) ? `${v} on each` : `all at ${v}` }))}>softer or louder</Phrase>
+      {', '}<Now name="copy" command="copy">copy</Now>
+      {', '}repeat{' '}
+      <OpenPhrase name="repeat" words="these bars"><Repeat /></OpenPhrase>
+      {', '}<Now name="delete" command="delete">delete</Now>
+      {'; '}<button type="button" className="phrase" onClick={() => useDesk.setState({ selection: new Set() })}>done</button>.
+    </>
+  )
+}
+
+function Repeat() {
+  return (
+    <form className="flex items-center gap-2" onSubmit={(e) => { e.preventDefault(); edit('repeat', String(new FormData(e.currentTarget).get('times'))) }}>
+      <label>Times <input name="times" autoFocus defaultValue="1" inputMode="numeric" className="field w-14" /></label>
+      <button type="submit" className="quiet-button">Repeat</button>
+    </form>
+  )
+}

@@ -67,6 +67,7 @@ def exported(server: Server, piece: str) -> list[tuple[F, F, str, int]]:
         )
         for k, part in enumerate(score.parts)
         for e in part.recurse().notes
+        if not isinstance(e, music21.harmony.Harmony)
         for p in e.pitches
     )
 

@@ -11,20 +11,7 @@ from playwright.sync_api import Browser, Page, expect
 from ductus.demo.scenario import waltz
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, chord, drawn_notes, exported, open_piece, press, says
-
-FAKE_MIDI = """
-  const listeners = []
-  const input = {
-    id: 'barge-1', name: 'Barge piano', manufacturer: '', type: 'input', state: 'connected', connection: 'open', version: '1',
-    onmidimessage: null, open: async () => input, close: async () => input, addEventListener() {}, removeEventListener() {},
-  }
-  const access = {
-    inputs: new Map(), outputs: new Map(), sysexEnabled: false, onstatechange: null, addEventListener() {}, removeEventListener() {},
-  }
-  navigator.requestMIDIAccess = async () => access
-  window.plugIn = () => { access.inputs.set(input.id, input); access.onstatechange?.({ port: input, target: access }) }
-  window.sendMidi = (...data) => input.onmidimessage?.({ data: new Uint8Array(data), timeStamp: performance.now(), target: input })
-"""
+from tests.ui.fake_midi import FAKE_MIDI
 
 
 def test_four_bars_by_computer_keys_are_exported_as_typed(page: Page, server: Server) -> None:
@@ -66,7 +53,7 @@ def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server:
     line = page.get_by_test_id("line")
     expect(line).to_have_text(
         re.compile(
-            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter; a chord is written when all keys are up and replaces what is there."
+            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, sounding in full; a chord is written when all keys are up and replaces what is there."
         )
     )
     line.get_by_role("button", name=re.compile("^part")).click()

@@ -84,12 +84,12 @@ def test_two_browsers_see_both_edits_and_a_stale_one_is_refused(client: TestClie
         b.until("pen")
         base = a.latest["state"]["revision"]
         first, second = list(library.desk(piece).piece.notes)[:2]
-        a.ask(type="delete", base=base, ids=[first])
+        a.ask(type="edit", name="delete", base=base, ids=[first])
         b.until("state")
-        b.ask(type="delete", base=base, ids=[second])
+        b.ask(type="edit", name="delete", base=base, ids=[second])
         assert "Nothing was lost" in b.problems[0]
         assert second in library.desk(piece).piece.notes
-        b.ask(type="delete", base=b.latest["state"]["revision"], ids=[second])
+        b.ask(type="edit", name="delete", base=b.latest["state"]["revision"], ids=[second])
         a.until("state")
         assert a.latest["state"]["revision"] == base + 2
         assert not {first, second} & set(library.desk(piece).piece.notes)

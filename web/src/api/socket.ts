@@ -7,7 +7,7 @@ const GONE = 4404
 export interface DeskSocket {
   /** Returns the number that the server's "done" will carry for this message. */
   send(message: ClientMessage): number
-  keys(events: Heard[]): void
+  keys(events: Heard[]): number
   close(): void
 }
 

@@ -14,7 +14,7 @@ export function keyOf(event: KeyboardEvent): string {
 const presses = (target: EventTarget | null) => target instanceof HTMLElement && target.closest('button, a, [role=button]') !== null
 
 export function listenToCommands(): () => void {
-  const waiting = new Map<string, number>()
+  const waiting = new Map<string, { timer: number; since: number }>()
 
   const onDown = (event: KeyboardEvent) => {
     const found = byKey.get(keyOf(event))
@@ -25,15 +25,18 @@ export function listenToCommands(): () => void {
     if (found.hold) {
       if (event.repeat || waiting.has(event.code)) return
       const hold = found.hold
-      waiting.set(event.code, window.setTimeout(() => { waiting.delete(event.code); hold() }, HOLD_MS))
+      const timer = window.setTimeout(() => { waiting.delete(event.code); hold() }, HOLD_MS)
+      waiting.set(event.code, { timer, since: event.timeStamp })
     } else found.run()
   }
   const onUp = (event: KeyboardEvent) => {
-    const timer = waiting.get(event.code)
-    if (timer === undefined) return
-    window.clearTimeout(timer)
+    const held = waiting.get(event.code)
+    if (held === undefined) return
+    window.clearTimeout(held.timer)
     waiting.delete(event.code)
-    byKey.get(keyOf(event))?.run()
+    const found = byKey.get(keyOf(event))
+    if (event.timeStamp - held.since >= HOLD_MS) found?.hold?.() // the timer came late, the hand did not
+    else found?.run()
   }
   window.addEventListener('keydown', onDown)
   window.addEventListener('keyup', onUp)

@@ -86,7 +86,7 @@ export const COMMANDS: readonly Command[] = [
 ]
 
 const NAMES: Record<string, string> = {
-  Backquote: '`', BracketLeft: '[', BracketRight: ']', Equal: '=', Backslash: '\\', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑',
+  Backquote: '`', BracketLeft: '[', BracketRight: ']', Equal: '=', Period: '.', Comma: ',', Space: 'space', Escape: 'Esc', Backslash: '\\', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑',
   ArrowDown: '↓', NumpadMultiply: 'pad *', NumpadDecimal: 'pad .', NumpadAdd: 'pad +', NumpadEnter: 'pad Enter', NumpadDivide: 'pad /',
 }
 

@@ -41,15 +41,15 @@ let socket: DeskSocket | null = null
 
 export function openDesk(pieceId: string): () => void {
   useDesk.setState(fresh(pieceId), true)
-  travels = []
-  travelling = 0
+  waiting = []
+  sent = answered = 0
   socket = openDeskSocket(pieceId, receive, (link) => {
-    if (link === 'lost') travelling = 0
+    if (link !== 'open') sent = answered = 0
     useDesk.setState({ link })
   })
-  const deaf = onHeard((event) =>
-    socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }]),
-  )
+  const deaf = onHeard((event) => {
+    sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }]) ?? sent
+  })
   return () => {
     deaf()
     socket?.close()
@@ -84,7 +84,8 @@ function receive(message: ServerMessage): void {
       if (!message.going) useDesk.setState({ recording: null })
       break
     case 'done':
-      if (message.seq >= travelling) nextTravel()
+      answered = message.seq
+      if (answered >= sent) nextWaiting()
       break
   }
 }
@@ -103,28 +104,42 @@ function place(s: DeskState, system: System): Partial<DeskState> {
   return { refs, systems }
 }
 
-export const send = (message: ClientMessage) => socket?.send(message)
+export function send(message: ClientMessage): void {
+  sent = socket?.send(message) ?? sent
+}
 export const command = (name: string, argument = '') => send({ type: 'command', name, argument, at_us: nowUs() })
 
-/** Undo and redo go one by one, each on the revision that the one before led to, however fast the key repeats. */
-let travels: ('undo' | 'redo')[] = []
-let travelling = 0 // number of the message that is under way, 0 for none
+/**
+ * What depends on a revision waits until the server has answered everything sent before it: so a fast hand never meets a
+ * refusal that its own last key caused, and undo goes one by one however fast the key repeats.
+ */
+let waiting: (() => void)[] = []
+let sent = 0
+let answered = 0
 
-export function travel(type: 'undo' | 'redo'): void {
-  travels.push(type)
-  if (!travelling) nextTravel()
+function settled(act: () => void): void {
+  waiting.push(act)
+  if (answered >= sent) nextWaiting()
 }
 
-function nextTravel(): void {
-  const { state } = useDesk.getState()
-  const type = travels.shift()
-  travelling = type && state ? (send({ type, base: state.revision }) ?? 0) : 0
+function nextWaiting(): void {
+  waiting.shift()?.()
+  if (waiting.length && answered >= sent) nextWaiting()
+}
+
+export function travel(type: 'undo' | 'redo'): void {
+  settled(() => {
+    const { state } = useDesk.getState()
+    if (state) send({ type, base: state.revision })
+  })
 }
 
 /** An edit of the selected notes (core/score/selection_edits.py), made on the revision that is seen. */
 export function edit(name: string, argument = ''): void {
-  const { state, selection } = useDesk.getState()
-  if (state) send({ type: 'edit', base: state.revision, name, ids: [...selection], argument })
+  settled(() => {
+    const { state, selection } = useDesk.getState()
+    if (state) send({ type: 'edit', base: state.revision, name, ids: [...selection], argument })
+  })
 }
 
 export const select = (what: string) => send({ type: 'select', what, ids: [...useDesk.getState().selection] })

@@ -65,6 +65,8 @@ function setPedal(on: boolean) {
 /** Audio-clock seconds of a moment of the event clock. */
 const audioTime = (eventUs: number) => Tone.now() + (eventUs - nowUs()) / 1e6
 
+const TOO_LATE_S = 0.03
+let lastClick = 0 // a synth takes only rising times
 const SCHEDULE_AHEAD_US = 200_000
 const SCHEDULE_EVERY_MS = 60
 
@@ -87,8 +89,11 @@ function schedule<T>(items: readonly T[], timeUs: (item: T) => number, each: (it
 /** Sound clicks on the audio clock; `originUs` is the event time of click time 0. Returns the stop. */
 export function soundClicks(clicks: readonly Click[], originUs: number): () => void {
   return schedule(clicks, (c) => originUs + c.time_us, (c, at) => {
+    const due = audioTime(at)
+    if (due < Tone.now() - TOO_LATE_S) return // a click that would come late misleads more than one that is missing
     const [pitch, level] = CLICKS[c.rank]
-    clicker?.triggerAttackRelease(pitch, 0.03, Math.max(audioTime(at), Tone.now()), level)
+    lastClick = Math.max(due, Tone.now(), lastClick + 0.005)
+    clicker?.triggerAttackRelease(pitch, 0.03, lastClick, level)
   })
 }
 

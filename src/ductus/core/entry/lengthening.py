@@ -11,7 +11,7 @@ from dataclasses import replace
 from ductus.core.entry.state import EntryState, Outcome, Sounding, Step
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import clear_span
+from ductus.core.score.edits import clear_span, free_voice
 from ductus.core.score.piece import Piece
 
 
@@ -33,7 +33,11 @@ def stretch(draft: Draft, state: EntryState, sounding: Sequence[Sounding], start
         keep = {n.id for n in notes}
         for line in {n.line for n in notes}:
             clear_span(draft, line, start, end, keep)
+    growing = {n.id for n in notes}
     for note in notes:
+        for left in draft.line_between(note.line, note.tick, note.tick + 1):
+            if left.id not in growing and left.tick == note.tick:  # a voice holds chords of one length only
+                draft.put(replace(left, voice=free_voice(draft, left.line, left.tick, left.ticks)))
         draft.put(replace(note, ticks=max(end - note.tick, 1), sounds_ticks=None))
 
 

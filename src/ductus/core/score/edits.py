@@ -86,7 +86,7 @@ def place_chord(
         and strikes
         and any((n.tick, n.ticks) != (tick, length) for n in there if n.end > tick and n.tick < tick + length)
     ):
-        voice = _free_voice(draft, line, tick, length)
+        voice = free_voice(draft, line, tick, length)
         there = draft.line_between((part, staff, voice), tick, tick + length)
     present = {n.pitch.midi for n in there if n.tick == tick}
     ids, duplicates = [], 0
@@ -112,7 +112,8 @@ def place_chord(
     return Placed(tick, tuple(ids), duplicates, voice)
 
 
-def _free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
+def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
+    """Another voice of the staff that is silent in a stretch (or holds chords of just that length); the line's own if none is."""
     part, staff, own = line
     for voice in range(1, MAX_VOICES + 1):
         inside = draft.line_between((part, staff, voice), tick, tick + ticks)

@@ -1,0 +1,15 @@
+"""A made-up MIDI instrument for the browser: the real Web MIDI path, without hardware."""
+
+FAKE_MIDI = """
+  const listeners = []
+  const input = {
+    id: 'barge-1', name: 'Barge piano', manufacturer: '', type: 'input', state: 'connected', connection: 'open', version: '1',
+    onmidimessage: null, open: async () => input, close: async () => input, addEventListener() {}, removeEventListener() {},
+  }
+  const access = {
+    inputs: new Map(), outputs: new Map(), sysexEnabled: false, onstatechange: null, addEventListener() {}, removeEventListener() {},
+  }
+  navigator.requestMIDIAccess = async () => access
+  window.plugIn = () => { access.inputs.set(input.id, input); access.onstatechange?.({ port: input, target: access }) }
+  window.sendMidi = (...data) => input.onmidimessage?.({ data: new Uint8Array(data), timeStamp: performance.now(), target: input })
+"""

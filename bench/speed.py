@@ -24,6 +24,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
+from bench.entry import events_per_second
 from ductus.app.library import Library
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
@@ -178,6 +179,7 @@ def main() -> None:
             browser.close()
         server.stop()
         note("transcribe_2min_s", transcribe_two_minutes(folder), "s")
+    note("entry_events_per_s", events_per_second(), "events/s")
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 
 

@@ -338,5 +338,8 @@ def test_keys_held_to_harmony_are_shown_and_written_as_chord_tones(hands: Hands,
     hands.play(61)
     hands.play(66)
     says(page, "bar 1, beat 2")
-    assert [n[2] for n in exported(server, piece)] == ["D4", "F4"]  # the nearest tones of G7; of two equally near the lower
+    assert [n[2] for n in exported(server, piece)] == [
+        "D4",
+        "F4",
+    ]  # the nearest tones of G7; of two equally near the lower
     assert b"<root-step>G</root-step>" in server.get(f"/api/pieces/{piece}/export.musicxml")

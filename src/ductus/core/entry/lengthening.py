@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ductus.core.entry.state import EntryState, Outcome, Sounding, Step
+from ductus.core.entry.state import EntryState, Outcome, Sounding, Step, evolved
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Draft
 from ductus.core.score.edits import clear_span, free_voice
@@ -23,7 +23,7 @@ def lengthen(state: EntryState, piece: Piece, sounding: Sequence[Sounding]) -> O
     steps = (*state.steps, Step(state.tick, end - state.tick))
     say = f"held to {piece.timeline.place_words(end)}"
     change = draft.change(f"{names_of(piece, sounding)} {say}")
-    return Outcome(replace(state, tick=end, steps=steps), change or None, say)
+    return Outcome(evolved(state, tick=end, steps=steps), change or None, say)
 
 
 def stretch(draft: Draft, state: EntryState, sounding: Sequence[Sounding], start: int, end: int) -> None:
@@ -58,7 +58,7 @@ def shorten(state: EntryState, piece: Piece, sounding: Sequence[Sounding]) -> Ou
     place = piece.timeline.place_words(last.tick)
     say = f"held to {place}" if left else f"erased; back to {place}"
     beating = replace(state.beating, sounding=tuple(left))
-    after = replace(state, tick=last.tick, steps=state.steps[:-1], beating=beating)
+    after = evolved(state, tick=last.tick, steps=state.steps[:-1], beating=beating)
     return Outcome(after, draft.change(f"{names_of(piece, sounding)} {say}") or None, say)
 
 

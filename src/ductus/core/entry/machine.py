@@ -7,12 +7,11 @@ is on (``ways``); a command is a small function in COMMANDS. The web layer, the 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from fractions import Fraction
 
 from ductus.core.entry.commands import beating, choices, pen, values
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.state import EntryState, Outcome
+from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change
@@ -96,7 +95,7 @@ def fitted(state: EntryState, piece: Piece, change: Change | None = None) -> Ent
     staff = min(state.staff, piece.part(part).staves)
     if change is None and (part, staff) == (state.part, state.staff):
         return state
-    return replace(state.fresh(), part=part, staff=staff)
+    return evolved(state.fresh(), part=part, staff=staff)
 
 
 def left_in_bar(state: EntryState, piece: Piece) -> str:

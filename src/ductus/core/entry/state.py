@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from fractions import Fraction
+from operator import attrgetter
 
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import Line
@@ -180,7 +181,25 @@ class EntryState:
 
     def fresh(self) -> EntryState:
         """The state with nothing held or half done."""
-        return replace(self, held=(), steps=(), beating=Beating(), figure=Figure(), over_done=False)
+        return evolved(self, held=(), steps=(), beating=NOT_BEATING, figure=NO_FIGURE, over_done=False)
+
+
+NOT_BEATING, NO_FIGURE = Beating(), Figure()
+NAMES = tuple(f.name for f in fields(EntryState))
+ALL_OF = attrgetter(*NAMES)
+SETTERS = {name: getattr(EntryState, name).__set__ for name in NAMES}
+EVERY_SETTER = tuple(SETTERS.values())
+
+
+def evolved(state: EntryState, **changes: object) -> EntryState:
+    """``dataclasses.replace`` for the state of entry, without calling its constructor: an event costs a few of these, and a
+    state has many fields."""
+    new: EntryState = object.__new__(EntryState)
+    for put, value in zip(EVERY_SETTER, ALL_OF(state), strict=True):
+        put(new, value)
+    for name, value in changes.items():
+        SETTERS[name](new, value)
+    return new
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,9 +7,8 @@ here and nowhere else, so that every way obeys them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 
-from ductus.core.entry.state import EntryState, Held, Outcome, Step
+from ductus.core.entry.state import EntryState, Held, Outcome, Step, evolved
 from ductus.core.pitch.chords import allowed_classes, nearest_allowed
 from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
 from ductus.core.score.changes import Draft
@@ -28,8 +27,7 @@ def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
     last = last_note(piece, state)
     if last is None or abs(plain.fifths - fifths - 2) <= 3 or abs(key - last.pitch.midi) != 1:
         return plain
-    by_line = spell_in_key(key, fifths, 1 if key > last.pitch.midi else -1)
-    return by_line if by_line.step != last.pitch.step else plain
+    return spell_in_key(key, fifths, 1 if key > last.pitch.midi else -1)
 
 
 def last_note(piece: Piece, state: EntryState) -> Note | None:
@@ -74,7 +72,7 @@ def strikes_of(piece: Piece, state: EntryState, held: Iterable[Held]) -> list[St
 def write_step(state: EntryState, piece: Piece) -> Outcome:
     """Write the keys gathered (none: a rest) at the pen and move it on by the step."""
     if state.span is not None and state.tick >= state.span.end and state.span.then == "stop":
-        return Outcome(replace(state, held=()), say="The span is full; the pen stays at its end")
+        return Outcome(evolved(state, held=()), say="The span is full; the pen stays at its end")
     strikes = strikes_of(piece, state, state.held)
     draft = Draft(piece)
     placed = put_chord(draft, state, state.tick, state.step.ticks, strikes)
@@ -127,7 +125,7 @@ def moved_on(state: EntryState, tick: int, ids: tuple[str, ...]) -> EntryState:
         end = state.span.start
     elif state.span is not None and state.span.then == "stop":
         end = min(end, state.span.end)
-    return replace(state, tick=end, held=(), step=step, step_after=None, steps=steps)
+    return evolved(state, tick=end, held=(), step=step, step_after=None, steps=steps)
 
 
 def turn_words(after: EntryState, end: int) -> str:

@@ -12,11 +12,14 @@ from typing import Any
 
 from ductus.core.errors import NotThere
 from ductus.core.score.records import KIND_OF, Facts, KeyChange, Mark, MeterChange, Note, Part, Record, TempoMark
+from ductus.core.score.table import MANY, ONE, Table
 from ductus.core.time.bars import Bar, Timeline
 from ductus.core.time.meters import Meter
 
 Row = tuple[Record | None, Record | None]  # before, after: None on the left adds, None on the right removes
 DEFAULT_METER = Meter(4, 4)
+NOTHING: dict[str, Note | Mark] = {}
+NO_KEY = KeyChange("k0", 0, 0)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -24,23 +27,24 @@ class Piece:
     """All records by kind and id, the time line, and notes and marks by (part, bar they touch)."""
 
     facts: Facts
-    parts: Mapping[str, Part]
-    meters: Mapping[str, MeterChange]
-    keys: Mapping[str, KeyChange]
-    tempi: Mapping[str, TempoMark]
-    notes: Mapping[str, Note]
-    marks: Mapping[str, Mark]
+    parts: Table[str, Part]
+    meters: Table[str, MeterChange]
+    keys: Table[str, KeyChange]
+    tempi: Table[str, TempoMark]
+    notes: Table[str, Note]
+    marks: Table[str, Mark]
     timeline: Timeline
-    by_bar: Mapping[tuple[str, int], frozenset[str]]
+    by_bar: Table[tuple[str, int], dict[str, Note | Mark]]
     serial: int
-    last_end: Mapping[int, int]  # bar index -> how many notes touch it
+    last_end: Table[int, int]  # bar index -> how many notes touch it
+    last_bar: int  # the last bar that a note touches, -1 for none
 
     # --- reading ---------------------------------------------------------------------
 
     @property
     def bar_count(self) -> int:
         """Bars on the page: those asked for and those that hold notes."""
-        return max(self.facts.bars, max(self.last_end, default=-1) + 1, 1)
+        return max(self.facts.bars, self.last_bar + 1, 1)
 
     @property
     def end(self) -> int:
@@ -64,17 +68,19 @@ class Piece:
 
     def notes_in_bar(self, part: str, bar: int) -> list[Note]:
         """Notes of a part that sound in a bar, those tied in from before included, by tick and pitch."""
-        found = [self.notes[i] for i in self.by_bar.get((part, bar), ()) if i in self.notes]
+        found = [n for n in (self.by_bar.get((part, bar)) or NOTHING).values() if isinstance(n, Note)]
         return sorted(found, key=note_order)
 
     def notes_between(self, part: str, start: int, end: int) -> list[Note]:
         """Notes of a part that overlap the stretch [start, end) of ticks, by tick and pitch."""
         first, last = self.timeline.bar_at(max(start, 0)).index, self.timeline.bar_at(max(end - 1, 0)).index
-        ids: set[str] = set()
-        for bar in range(first, last + 1):
-            ids |= self.by_bar.get((part, bar), frozenset())
-        found = (self.notes[i] for i in ids if i in self.notes)
-        return sorted((n for n in found if n.tick < end and n.end > start), key=note_order)
+        here = self.by_bar.get((part, first)) or NOTHING
+        if last > first:
+            here = {
+                k: v for bar in range(first, last + 1) for k, v in (self.by_bar.get((part, bar)) or NOTHING).items()
+            }
+        found = [n for n in here.values() if n.__class__ is Note and n.tick < end and n.tick + n.ticks > start]
+        return sorted(found, key=note_order) if len(found) > 1 else found
 
     def line_between(self, line: tuple[str, int, int], start: int, end: int) -> list[Note]:
         """Notes of one (part, staff, voice) that overlap [start, end)."""
@@ -82,13 +88,16 @@ class Piece:
 
     def marks_in_bar(self, part: str, bar: int) -> list[Mark]:
         """Marks of a part that touch a bar, by tick."""
-        found = [self.marks[i] for i in self.by_bar.get((part, bar), ()) if i in self.marks]
+        found = [m for m in (self.by_bar.get((part, bar)) or NOTHING).values() if isinstance(m, Mark)]
         return sorted(found, key=lambda m: (m.tick, m.id))
 
     def key_at(self, bar: int) -> KeyChange:
         """The key signature in force in a bar."""
-        before = [k for k in self.keys.values() if k.bar <= bar]
-        return max(before, key=lambda k: k.bar) if before else KeyChange("k0", 0, 0)
+        found: KeyChange | None = None
+        for key in self.keys.values():
+            if key.bar <= bar and (found is None or key.bar >= found.bar):
+                found = key
+        return found or NO_KEY
 
     def tempo_at(self, tick: int) -> TempoMark:
         """The tempo in force at a tick (a quarter at 100 when none is set)."""
@@ -99,10 +108,10 @@ class Piece:
 
     def with_rows(self, rows: Iterable[Row]) -> Piece:
         """Return the piece with rows replaced; row order does not matter unless an id occurs twice."""
-        tables: dict[str, dict[str, Record]] = {}
+        changes: dict[str, dict[str, Record | None]] = {}
         facts, serial = self.facts, self.serial
-        touched: dict[tuple[str, int], set[str]] = {}
-        counts = dict(self.last_end)
+        touched: dict[tuple[str, int], dict[str, Note | Mark]] = {}
+        counts: dict[int, int] = {}
         rebar = False
         for before, after in rows:
             record = after if after is not None else before
@@ -113,20 +122,25 @@ class Piece:
                 rebar |= isinstance(after, Facts) and after.pickup != facts.pickup
                 facts = after if isinstance(after, Facts) else Facts()
                 continue
-            table = tables.setdefault(kind, dict(self._table(kind)))
-            old = table.pop(record.id, None)
+            table = changes.setdefault(kind, {})
+            old = table[record.id] if record.id in table else self._table(kind).get(record.id)
+            table[record.id] = after
             if after is not None:
-                table[after.id] = after
                 serial = max(serial, number_in(after.id))
             if kind == "meter":
                 rebar = True
             elif kind in ("note", "mark"):
                 self._reindex(old, -1, touched, counts)
                 self._reindex(after, 1, touched, counts)
+        tables = {kind: self._table(kind).changed(rows_of) for kind, rows_of in changes.items()}
         return self._assemble(facts, tables, serial, rebar, touched, counts)
 
     def _reindex(
-        self, record: Record | None, sign: int, touched: dict[tuple[str, int], set[str]], counts: dict[int, int]
+        self,
+        record: Record | None,
+        sign: int,
+        touched: dict[tuple[str, int], dict[str, Note | Mark]],
+        counts: dict[int, int],
     ) -> None:
         if not isinstance(record, Note | Mark):
             return
@@ -134,15 +148,16 @@ class Piece:
             key = (record.part, bar)
             ids = touched.get(key)
             if ids is None:
-                ids = touched[key] = set(self.by_bar.get(key, ()))
-            (ids.add if sign > 0 else ids.discard)(record.id)
+                ids = touched[key] = dict(self.by_bar.get(key) or NOTHING)
+            if sign > 0:
+                ids[record.id] = record
+            else:
+                ids.pop(record.id, None)
             if isinstance(record, Note):
                 counts[bar] = counts.get(bar, 0) + sign
-                if not counts[bar]:
-                    del counts[bar]
 
-    def _table(self, kind: str) -> Mapping[str, Record]:
-        tables: dict[str, Mapping[str, Record]] = {
+    def _table(self, kind: str) -> Table[str, Any]:
+        tables: dict[str, Table[str, Any]] = {
             "part": self.parts,
             "meter": self.meters,
             "key": self.keys,
@@ -155,10 +170,10 @@ class Piece:
     def _assemble(
         self,
         facts: Facts,
-        tables: dict[str, dict[str, Record]],
+        tables: Mapping[str, Table[str, Any]],
         serial: int,
         rebar: bool,
-        touched: dict[tuple[str, int], set[str]],
+        touched: dict[tuple[str, int], dict[str, Note | Mark]],
         counts: dict[int, int],
     ) -> Piece:
         got: dict[str, Any] = {
@@ -166,22 +181,20 @@ class Piece:
         }
         if rebar:
             return _build(facts, got, serial)
-        by_bar: Mapping[tuple[str, int], frozenset[str]] = self.by_bar
+        by_bar, last_end, last_bar = self.by_bar, self.last_end, self.last_bar
         if touched:
-            by_bar = {**self.by_bar, **{key: frozenset(ids) for key, ids in touched.items()}}
+            by_bar = by_bar.changed({key: ids or None for key, ids in touched.items()})
+        if counts:
+            now = {bar: (last_end.get(bar) or 0) + by for bar, by in counts.items()}
+            last_end = last_end.changed({bar: count or None for bar, count in now.items()})
+            full = [bar for bar, count in now.items() if count]
+            if last_bar in now and not now[last_bar]:
+                last_bar = max(last_end, default=-1)
+            last_bar = max([last_bar, *full])
         return Piece(
-            facts,
-            got["part"],
-            got["meter"],
-            got["key"],
-            got["tempo"],
-            got["note"],
-            got["mark"],
-            self.timeline,
-            by_bar,
-            serial,
-            counts,
-        )
+            facts, got["part"], got["meter"], got["key"], got["tempo"], got["note"], got["mark"],
+            self.timeline, by_bar, serial, last_end, last_bar,
+        )  # fmt: skip
 
 
 def note_order(note: Note) -> tuple[int, int, str]:
@@ -203,17 +216,21 @@ def bars_touched(timeline: Timeline, record: Note | Mark) -> range:
 
 
 def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
-    meters: Mapping[str, MeterChange] = tables["meter"]
+    large = ("note", "mark")
+    tables = {
+        k: t if isinstance(t, Table) else Table(t.items(), MANY if k in large else ONE) for k, t in tables.items()
+    }
+    meters: Table[str, MeterChange] = tables["meter"]
     by_index = {m.bar: m.meter for m in meters.values()}
     by_index.setdefault(0, DEFAULT_METER)
     timeline = Timeline(by_index, facts.pickup)
-    by_bar: dict[tuple[str, int], set[str]] = {}
+    by_bar: dict[tuple[str, int], dict[str, Note | Mark]] = {}
     counts: dict[int, int] = {}
     for kind in ("note", "mark"):
         for record in tables[kind].values():
             assert isinstance(record, Note | Mark)
             for bar in bars_touched(timeline, record):
-                by_bar.setdefault((record.part, bar), set()).add(record.id)
+                by_bar.setdefault((record.part, bar), {})[record.id] = record
                 if kind == "note":
                     counts[bar] = counts.get(bar, 0) + 1
     return Piece(
@@ -225,9 +242,10 @@ def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
         tables["note"],
         tables["mark"],
         timeline,
-        {key: frozenset(ids) for key, ids in by_bar.items()},
+        Table(by_bar.items()),
         serial,
-        counts,
+        Table(counts.items()),
+        max(counts, default=-1),
     )
 
 

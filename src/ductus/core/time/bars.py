@@ -68,6 +68,7 @@ class Timeline:
             if self._changes and self._changes[-1][0] == at:
                 self._changes.pop()
             self._changes.append(previous)
+        self._single = len(self._changes) == 1
         self._bars: dict[int, Bar] = {}
 
     def bar(self, index: int) -> Bar:
@@ -89,7 +90,7 @@ class Timeline:
         """Return the bar that holds ``tick`` (at least 0)."""
         if self.pickup and tick < self.pickup:
             return self.bar(0)
-        k = max(bisect_right(self._changes, tick, key=lambda c: c[1]) - 1, 0)
+        k = 0 if self._single else max(bisect_right(self._changes, tick, key=lambda c: c[1]) - 1, 0)
         first, start, meter = self._changes[k]
         return self.bar(first + max(tick - start, 0) // meter.bar_ticks)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.core.entry.state import EntryState, Held, Outcome
+from ductus.core.entry.state import EntryState, Held, Outcome, evolved
 from ductus.core.entry.ways.foot import Foot
 from ductus.core.entry.ways.one_beat import OneBeat, beat_at, bracket_for
 from ductus.core.entry.ways.pulse import Pulse
@@ -44,7 +44,7 @@ def rhythm_value(state: EntryState, argument: str, piece: Piece) -> Outcome:
     """In "rhythm first" a value key writes a note of that value."""
     if argument not in STEP_BASES:
         raise BadInput(f"'{argument[:20]}' is no step value.")
-    state = replace(state, step=replace(state.step, base=argument, custom=None, added=None))
+    state = evolved(state, step=replace(state.step, base=argument, custom=None, added=None))
     if not state.down or state.way != "rhythm":
         return Outcome(state, say=f"Each step: {state.step.words}")
     return write_value(state, piece)
@@ -69,7 +69,7 @@ def divide(state: EntryState, argument: str, piece: Piece) -> Outcome:
         a, b = start + (stop - start) * k // count, start + (stop - start) * (k + 1) // count
         place_chord(draft, state.line, a, b - a, strikes, "add")
     say = f"{piece.timeline.place_words(start)} divided in {count}"
-    return Outcome(replace(state, held=()), draft.change(say) or None, say)
+    return Outcome(evolved(state, held=()), draft.change(say) or None, say)
 
 
 def letter(state: EntryState, argument: str, piece: Piece) -> Outcome:
@@ -80,4 +80,4 @@ def letter(state: EntryState, argument: str, piece: Piece) -> Outcome:
     near = before.pitch.midi if before else (72 if state.staff == 1 else 48)
     pitch = parse_pitch(f"{argument.strip()[:2]}4")
     key = min((pitch.midi + 12 * o for o in range(-4, 5)), key=lambda k: abs(k - near))
-    return write_step(replace(state, held=(Held(key, state.touch.velocity or 80, 0, False),)), piece)
+    return write_step(evolved(state, held=(Held(key, state.touch.velocity or 80, 0, False),)), piece)

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
-from ductus.core.entry.state import HARMONIES, OVERS, WAYS, WHENS, EntryState, Outcome
+from ductus.core.entry.state import HARMONIES, OVERS, WAYS, WHENS, EntryState, Outcome, evolved
 from ductus.core.entry.ways.registry import WAY_WORDS, way_of
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
@@ -25,7 +24,7 @@ def choice(name: str, options: Sequence[str], words: dict[str, str]) -> Run:
         chosen = argument or options[(options.index(now) + 1) % len(options)]
         if chosen not in options:
             raise BadInput(f"'{argument[:20]}' is none of: {', '.join(options)}.")
-        return Outcome(replace(state, held=(), **{name: chosen}), say=words[chosen])  # type: ignore[arg-type]
+        return Outcome(evolved(state, held=(), **{name: chosen}), say=words[chosen])
 
     return run
 
@@ -84,13 +83,13 @@ def way(state: EntryState, argument: str, piece: Piece) -> Outcome:
     if argument not in WAYS:
         raise BadInput(f"'{argument[:20]}' is no way of working.")
     finished = way_of(state).finish(state, piece) if state.down else Outcome(state)
-    after = replace(finished.state.fresh(), way=argument, pass_start=finished.state.tick)
+    after = evolved(finished.state.fresh(), way=argument, pass_start=finished.state.tick)
     return Outcome(after, finished.change, WAY_WORDS[argument])
 
 
 def pitches(state: EntryState, _: str, piece: Piece) -> Outcome:
     """The second half of "rhythm first": pitches over what was written, from where the pass began (JOB 4.2)."""
-    after = replace(state.fresh(), way="over", over="pitch", tick=state.pass_start)
+    after = evolved(state.fresh(), way="over", over="pitch", tick=state.pass_start)
     return Outcome(after, say=f"Now the pitches, from {piece.timeline.place_words(state.pass_start)}")
 
 
@@ -98,24 +97,24 @@ def advances(state: EntryState, _: str, __: Piece) -> Outcome:
     """Let the pen stay where it is after a step, or move on (JOB 3.7)."""
     on = not state.advances
     return Outcome(
-        replace(state, advances=on), say="The pen moves on after each step" if on else "The pen stays after each step"
+        evolved(state, advances=on), say="The pen moves on after each step" if on else "The pen stays after each step"
     )
 
 
 def pulse_key(state: EntryState, argument: str, _: Piece) -> Outcome:
     """The MIDI key that beats the pulse, or "off"."""
     if argument in ("", "off"):
-        return Outcome(replace(state, pulse_key=None), say="No key of the instrument beats the pulse")
+        return Outcome(evolved(state, pulse_key=None), say="No key of the instrument beats the pulse")
     if not argument.isdigit() or int(argument) > 127:
         raise BadInput("The pulse key is a MIDI key from 0 to 127.")
-    return Outcome(replace(state, pulse_key=int(argument)), say=f"Key {argument} beats the pulse")
+    return Outcome(evolved(state, pulse_key=int(argument)), say=f"Key {argument} beats the pulse")
 
 
 def walk_rate(state: EntryState, argument: str, _: Piece) -> Outcome:
     """Steps a minute of walking entry, 20 to 300."""
     if not argument.isdigit() or not 20 <= int(argument) <= 300:
         raise BadInput("Walking goes at 20 to 300 steps a minute.")
-    return Outcome(replace(state, walk_us=60_000_000 // int(argument)), say=f"{argument} steps a minute")
+    return Outcome(evolved(state, walk_us=60_000_000 // int(argument)), say=f"{argument} steps a minute")
 
 
 def chord_symbol(state: EntryState, argument: str, piece: Piece) -> Outcome:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 
-from ductus.core.entry.state import SPAN_ENDS, EntryState, Outcome, Span, Step
+from ductus.core.entry.state import SPAN_ENDS, EntryState, Outcome, Span, Step, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.entry.writing import spell, write_step
 from ductus.core.errors import BadInput
@@ -21,7 +21,7 @@ def pen(state: EntryState, argument: str, piece: Piece) -> Outcome:
     down = {"down": True, "up": False}.get(argument, not state.down)
     finished = way_of(state).finish(state, piece) if state.down and not down else Outcome(state)
     state = finished.state.fresh()
-    state = replace(state, down=down, pass_start=state.tick if down else state.pass_start)
+    state = evolved(state, down=down, pass_start=state.tick if down else state.pass_start)
     place = piece.timeline.place_words(state.tick)
     return Outcome(state, finished.change, f"Pen down at {place}" if down else "Pen up: keys only sound")
 
@@ -30,14 +30,14 @@ def ready(state: EntryState, _: str, piece: Piece) -> Outcome:
     """One action makes everything ready: pen down in the way of stepping; the same undoes it (JOB 1.5)."""
     if state.down:
         return pen(state, "up", piece)
-    return pen(replace(state, way="step"), "down", piece)
+    return pen(evolved(state, way="step"), "down", piece)
 
 
 def rest(state: EntryState, _: str, piece: Piece) -> Outcome:
     """A rest of the step value."""
     if not state.down:
         return Outcome(state, say="The pen is up; nothing was written")
-    return write_step(replace(state, held=()), piece)
+    return write_step(evolved(state, held=()), piece)
 
 
 def back(state: EntryState, _: str, piece: Piece) -> Outcome:
@@ -48,7 +48,7 @@ def back(state: EntryState, _: str, piece: Piece) -> Outcome:
     if state.held and state.way in ("step", "over"):
         dropped, kept = state.held[-1], state.held[:-1]
         return Outcome(
-            replace(state, held=kept), say=f"{pitch_words_of(piece, state, dropped.key)} dropped before it was written"
+            evolved(state, held=kept), say=f"{pitch_words_of(piece, state, dropped.key)} dropped before it was written"
         )
     steps = list(state.steps)
     if steps and steps[-1].tick + steps[-1].ticks == state.tick:
@@ -70,7 +70,7 @@ def back(state: EntryState, _: str, piece: Piece) -> Outcome:
             draft.drop(mark)
     place = piece.timeline.place_words(last.tick)
     change = draft.change(f"Step at {place} removed")
-    after = replace(state.fresh(), tick=last.tick, steps=tuple(steps))
+    after = evolved(state.fresh(), tick=last.tick, steps=tuple(steps))
     return Outcome(after, change or None, f"Back to {place}")
 
 
@@ -109,7 +109,7 @@ def moved_tick(state: EntryState, by: str, direction: int, piece: Piece) -> int:
 
 def placed(state: EntryState, tick: int, piece: Piece, **more: object) -> Outcome:
     """The pen at a tick; what was half done is forgotten, what stands there is said."""
-    state = replace(state.fresh(), tick=tick, **more)  # type: ignore[arg-type]
+    state = evolved(state.fresh(), tick=tick, **more)
     return Outcome(state, say=where(state, piece))
 
 
@@ -168,18 +168,18 @@ def voice(state: EntryState, argument: str, _: Piece) -> Outcome:
     """Voice 1 to 4."""
     if argument not in ("1", "2", "3", "4"):
         raise BadInput("A staff has voices 1 to 4.")
-    return Outcome(replace(state.fresh(), voice=int(argument)), say=f"Voice {argument}")
+    return Outcome(evolved(state.fresh(), voice=int(argument)), say=f"Voice {argument}")
 
 
 def span(state: EntryState, argument: str, piece: Piece) -> Outcome:
     """ "BAR BAR" holds the pen in those bars, "off" lets it go, "stop"/"wrap"/"run on" says what happens at the end (JOB 3.9)."""
     if argument in ("", "off"):
-        return Outcome(replace(state, span=None), say="The pen may go anywhere")
+        return Outcome(evolved(state, span=None), say="The pen may go anywhere")
     if argument in SPAN_ENDS:
         if state.span is None:
             raise BadInput("There is no span yet; give its first and last bar, as 5 8.")
         return Outcome(
-            replace(state, span=replace(state.span, then=argument)), say=f"At the end of the span: {argument}"
+            evolved(state, span=replace(state.span, then=argument)), say=f"At the end of the span: {argument}"
         )
     try:
         first, last = (int(x) for x in argument.split())
@@ -190,5 +190,5 @@ def span(state: EntryState, argument: str, piece: Piece) -> Outcome:
     start = typed_tick(f"{first}.1", piece)
     end = piece.timeline.bar_at(typed_tick(f"{last}.1", piece)).end
     then = state.span.then if state.span else "stop"
-    state = replace(state.fresh(), span=Span(start, end, then), tick=start, pass_start=start)
+    state = evolved(state.fresh(), span=Span(start, end, then), tick=start, pass_start=start)
     return Outcome(state, say=f"The pen stays in bars {first} to {last}")

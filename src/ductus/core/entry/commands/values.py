@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 
-from ductus.core.entry.state import EntryState, Outcome, StepValue, fraction_of_quarter
+from ductus.core.entry.state import EntryState, Outcome, StepValue, evolved, fraction_of_quarter
 from ductus.core.errors import BadInput, CannotWrite
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.piece import Piece
@@ -30,7 +30,7 @@ def value(change: Callable[[StepValue, str], StepValue]) -> Run:
         if not 0 < step.ticks <= LONGEST:
             raise CannotWrite("A step lasts at least one tick and at most four whole notes.")
         latched = " (stays on)" if step.dots_latched or step.tuplet_latched else ""
-        return Outcome(replace(state, step=step), say=f"Each step {article(step.words)} {step.words}{latched}")
+        return Outcome(evolved(state, step=step), say=f"Each step {article(step.words)} {step.words}{latched}")
 
     return run
 
@@ -92,12 +92,12 @@ def next_only(state: EntryState, argument: str, piece: Piece) -> Outcome:
     """A value for the next note only, then back by itself (JOB 3.4)."""
     back = state.step_after or state.step
     if argument in ("", "off"):
-        return Outcome(replace(state, step=back, step_after=None), say="The step value stays")
+        return Outcome(evolved(state, step=back, step_after=None), say="The step value stays")
     chosen = base(replace(back, dots=0, tuplet=None), argument.split()[0])
     if "dot" in argument.split()[1:]:
         chosen = replace(chosen, dots=1)
     return Outcome(
-        replace(state, step=chosen, step_after=back),
+        evolved(state, step=chosen, step_after=back),
         say=f"Next note {article(chosen.words)} {chosen.words}, then {back.words} again",
     )
 
@@ -107,16 +107,16 @@ def sounding(state: EntryState, argument: str, _: Piece) -> Outcome:
     text = argument.strip().removesuffix("%").strip()
     if text in ("", "full", "in full"):
         touch = replace(state.touch, percent=100, ticks=None)
-        return Outcome(replace(state, touch=touch), say="Steps sound in full")
+        return Outcome(evolved(state, touch=touch), say="Steps sound in full")
     if text in BASE_TICKS:
         return Outcome(
-            replace(state, touch=replace(state.touch, ticks=BASE_TICKS[text], percent=100)),
+            evolved(state, touch=replace(state.touch, ticks=BASE_TICKS[text], percent=100)),
             say=f"Each step sounds for a {text}",
         )
     if not text.isdigit() or not 1 <= int(text) <= 400:
         raise BadInput(f"'{argument[:20]}' is neither 'in full', a percentage from 1 to 400 nor a note value.")
     return Outcome(
-        replace(state, touch=replace(state.touch, percent=int(text), ticks=None)),
+        evolved(state, touch=replace(state.touch, percent=int(text), ticks=None)),
         say=f"Steps sound for {int(text)} % of their value",
     )
 
@@ -130,23 +130,23 @@ def late(state: EntryState, argument: str, _: Piece) -> Outcome:
     if abs(shown) > 480:
         raise BadInput("Steps can sound up to 480 ticks early or late.")
     words = "on time" if not shown else f"{abs(shown)} ticks {'late' if shown > 0 else 'early'}"
-    return Outcome(replace(state, touch=replace(state.touch, late=ticks_of_shown(shown))), say=f"Steps sound {words}")
+    return Outcome(evolved(state, touch=replace(state.touch, late=ticks_of_shown(shown))), say=f"Steps sound {words}")
 
 
 def velocity(state: EntryState, argument: str, _: Piece) -> Outcome:
     """ "touch", or a fixed velocity 1 to 127 (JOB 3.10)."""
     if argument in ("", "touch"):
-        return Outcome(replace(state, touch=replace(state.touch, velocity=None)), say="Velocity as touched")
+        return Outcome(evolved(state, touch=replace(state.touch, velocity=None)), say="Velocity as touched")
     if not argument.isdigit() or not 1 <= int(argument) <= 127:
         raise BadInput("A velocity is a number from 1 to 127, or 'touch'.")
     return Outcome(
-        replace(state, touch=replace(state.touch, velocity=int(argument))), say=f"Velocity fixed at {argument}"
+        evolved(state, touch=replace(state.touch, velocity=int(argument))), say=f"Velocity fixed at {argument}"
     )
 
 
 def pitch(state: EntryState, argument: str, _: Piece) -> Outcome:
     """ "played", or one pitch for all keys ("B4"): rhythm only (JOB 3.10)."""
     if argument in ("", "played"):
-        return Outcome(replace(state, touch=replace(state.touch, pitch=None)), say="Pitches as played")
+        return Outcome(evolved(state, touch=replace(state.touch, pitch=None)), say="Pitches as played")
     fixed = parse_pitch(argument)
-    return Outcome(replace(state, touch=replace(state.touch, pitch=fixed.midi)), say=f"Every key writes {fixed}")
+    return Outcome(evolved(state, touch=replace(state.touch, pitch=fixed.midi)), say=f"Every key writes {fixed}")

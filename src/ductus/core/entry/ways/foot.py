@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal
 from ductus.core.entry.lengthening import stretch
-from ductus.core.entry.state import Beating, EntryState, Outcome, Sounding, Step
+from ductus.core.entry.state import Beating, EntryState, Outcome, Sounding, Step, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import put_chord, step_words, strikes_of
 from ductus.core.score.changes import Draft
@@ -22,7 +22,7 @@ class Foot(Way):
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:
         """A key waits for the next tap."""
-        return Outcome(replace(state, held=gathered(state.held, event)))
+        return Outcome(evolved(state, held=gathered(state.held, event)))
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """What was written ends here; what was not stays grey until the tap."""
@@ -31,7 +31,7 @@ class Foot(Way):
         was_written = len(sounding) < len(state.beating.sounding)
         if was_written:
             held = tuple(h for h in held if h.key != event.key)
-        return Outcome(replace(state, held=held, beating=replace(state.beating, sounding=sounding)))
+        return Outcome(evolved(state, held=held, beating=replace(state.beating, sounding=sounding)))
 
     def pedal(self, state: EntryState, event: Pedal, piece: Piece) -> Outcome:
         """The foot."""
@@ -49,7 +49,7 @@ class Foot(Way):
         if new or not old:
             policy = "add" if old else state.policy
             strikes = strikes_of(piece, state, new)
-            placed = put_chord(draft, replace(state, policy=policy), start, state.step.ticks, strikes)
+            placed = put_chord(draft, evolved(state, policy=policy), start, state.step.ticks, strikes)
             say = step_words(piece, state, placed, strikes)
             sounding += one_by_one(draft, placed.ids, [h.key for h in sorted(new, key=lambda h: h.key) if h.is_down])
         else:
@@ -58,12 +58,12 @@ class Foot(Way):
             say += f"; {grey} let go before the tap, not written"
         down = tuple(h for h in state.held if h.is_down)
         beating = Beating(state.beating.count + 1, time_us, tuple(sounding))
-        after = replace(state, tick=end, held=down, beating=beating, steps=(*state.steps, Step(start, end - start)))
+        after = evolved(state, tick=end, held=down, beating=beating, steps=(*state.steps, Step(start, end - start)))
         return Outcome(after, draft.change(say[:1].upper() + say[1:]) or None, say)
 
     def finish(self, state: EntryState, piece: Piece) -> Outcome:
         """What is down ends where the pen stands."""
-        return Outcome(replace(state, held=(), beating=Beating()))
+        return Outcome(evolved(state, held=(), beating=Beating()))
 
 
 def one_by_one(draft: Draft, ids: tuple[str, ...], keys: list[int]) -> list[Sounding]:

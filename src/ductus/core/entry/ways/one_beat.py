@@ -7,10 +7,9 @@ division of the beat that explains them best, with a price for finer ones.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.state import FIGURE_OVER_US, GATHER_US, EntryState, Figure, Held, Outcome
+from ductus.core.entry.state import FIGURE_OVER_US, GATHER_US, EntryState, Figure, Held, Outcome, evolved
 from ductus.core.entry.ways import Way
 from ductus.core.entry.writing import strikes_of
 from ductus.core.score.changes import Draft
@@ -54,7 +53,7 @@ class OneBeat(Way):
         """A note of the figure begins."""
         figure = Figure((*state.figure.notes, (event.key, event.velocity, event.time_us, 0)))
         held = (*state.held, Held(event.key, event.velocity, event.time_us))
-        return Outcome(replace(state, figure=figure, held=held))
+        return Outcome(evolved(state, figure=figure, held=held))
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """A note of the figure ends; if no other is held, the figure may be over."""
@@ -62,7 +61,7 @@ class OneBeat(Way):
             (k, v, a, event.time_us) if k == event.key and not b else (k, v, a, b) for k, v, a, b in state.figure.notes
         )
         held = tuple(h for h in state.held if h.key != event.key)
-        return Outcome(replace(state, figure=Figure(notes), held=held), wake_us=None if held else FIGURE_OVER_US)
+        return Outcome(evolved(state, figure=Figure(notes), held=held), wake_us=None if held else FIGURE_OVER_US)
 
     def pedal(self, state: EntryState, event: Pedal, piece: Piece) -> Outcome:
         """The pedal ends the figure."""
@@ -99,10 +98,10 @@ class OneBeat(Way):
         bracket_for(draft, state, start, stop, division)
         for chord, part, following in zip(chords, parts, [*parts[1:], division], strict=True):
             tick, end = start + (stop - start) * part // division, start + (stop - start) * following // division
-            strikes = strikes_of(piece, replace(state, tick=tick), [Held(k, v, a, False) for k, v, a, _ in chord])
+            strikes = strikes_of(piece, evolved(state, tick=tick), [Held(k, v, a, False) for k, v, a, _ in chord])
             place_chord(draft, state.line, tick, end - tick, strikes, "add")
         say = f"{count_words(len(chords), 'stroke')} in {piece.timeline.place_words(start)}, divided in {division}"
-        after = replace(state, tick=stop, held=(), figure=Figure())
+        after = evolved(state, tick=stop, held=(), figure=Figure())
         return Outcome(after, draft.change(say) or None, say)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp
-from ductus.core.entry.state import EntryState, Outcome, Step
+from ductus.core.entry.state import EntryState, Outcome, Step, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import strikes_of
 from ductus.core.pitch.pitches import pitch_words
@@ -36,13 +36,13 @@ class Over(Way):
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:
         """Gather the chord."""
-        return Outcome(replace(state, held=gathered(state.held, event)))
+        return Outcome(evolved(state, held=gathered(state.held, event)))
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """When all keys are up the chord goes over the next one that is written."""
         if not any(h.key == event.key for h in state.held):
             return Outcome(state)
-        state = replace(state, held=let_go(state.held, event.key))
+        state = evolved(state, held=let_go(state.held, event.key))
         if any(h.is_down for h in state.held):
             return Outcome(state)
         return self.put_over(state, piece)
@@ -52,9 +52,9 @@ class Over(Way):
         at = state.pass_start if state.over_done else state.tick
         chord = next_chord(piece, state, at)
         if not chord:
-            return Outcome(replace(state, held=()), say="There is no note from here on to play over")
+            return Outcome(evolved(state, held=()), say="There is no note from here on to play over")
         tick = chord[0].tick
-        here = replace(state, tick=tick)
+        here = evolved(state, tick=tick)
         draft = Draft(piece)
         strikes = strikes_of(piece, here, state.held)
         say = {"velocity": self._velocities, "beside": self._beside}.get(state.over, self._pitches)(
@@ -117,5 +117,5 @@ class Over(Way):
         if not state.steps:
             return Outcome(state, say="This pass began here")
         tick = state.steps[-1].tick
-        after = replace(state, tick=tick, steps=state.steps[:-1], over_done=False)
+        after = evolved(state, tick=tick, steps=state.steps[:-1], over_done=False)
         return Outcome(after, say=f"Back to {piece.timeline.place_words(tick)}")

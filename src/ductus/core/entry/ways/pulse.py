@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.lengthening import stretch
-from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding
+from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import put_chord, step_words, strikes_of
 from ductus.core.score.changes import Change, Draft
@@ -25,15 +25,15 @@ class Pulse(Way):
         """A tune note waits for the gathering time, then belongs to the pulse before it; the pulse key is a pulse."""
         if event.key == state.pulse_key:
             return self.pulse(state, event.time_us, piece)
-        return Outcome(replace(state, held=gathered(state.held, event)), wake_us=GATHER_US)
+        return Outcome(evolved(state, held=gathered(state.held, event)), wake_us=GATHER_US)
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """With "until released", a note that is let go ends with the step of the present pulse."""
-        state = replace(state, held=let_go(state.held, event.key))
+        state = evolved(state, held=let_go(state.held, event.key))
         if state.pulse_until != "release":
             return Outcome(state)
         left = tuple(s for s in state.beating.sounding if event.key not in s.keys)
-        return Outcome(replace(state, beating=replace(state.beating, sounding=left)))
+        return Outcome(evolved(state, beating=replace(state.beating, sounding=left)))
 
     def pedal(self, state: EntryState, event: Pedal, piece: Piece) -> Outcome:
         """The pedal can beat the pulse."""
@@ -52,9 +52,9 @@ class Pulse(Way):
         early = tuple(h for h in state.held if time_us - h.down_us > GATHER_US)
         change, said = None, ""
         if early and state.beating.count:
-            before = self.write(replace(state, held=early), piece)
+            before = self.write(evolved(state, held=early), piece)
             rest = tuple(h for h in state.held if h not in early)
-            state, change, said = replace(before.state, held=rest), before.change, before.say
+            state, change, said = evolved(before.state, held=rest), before.change, before.say
             piece = change.apply(piece) if change else piece
         draft = Draft(piece)
         first = state.beating.count == 0
@@ -80,7 +80,7 @@ class Pulse(Way):
         strikes = strikes_of(piece, state, state.held)
         placed = put_chord(
             draft,
-            replace(state, policy="add") if self._same_pulse(state) else state,
+            evolved(state, policy="add") if self._same_pulse(state) else state,
             state.tick,
             state.step.ticks,
             strikes,
@@ -91,7 +91,7 @@ class Pulse(Way):
         kept = state.beating.sounding if self._same_pulse(state) else ()
         released = state.pulse_until == "release" and not any(h.is_down for h in state.held)
         beating = replace(state.beating, sounding=kept if released else (*kept, sounding))
-        return Outcome(replace(state, held=(), beating=beating), draft.change(say[:1].upper() + say[1:]) or None, say)
+        return Outcome(evolved(state, held=(), beating=beating), draft.change(say[:1].upper() + say[1:]) or None, say)
 
     def _same_pulse(self, state: EntryState) -> bool:
         return any(s.tick == state.tick for s in state.beating.sounding)
@@ -108,7 +108,7 @@ class Pulse(Way):
         stretch(draft, state, state.beating.sounding, state.tick, end)
         moved = end if state.beating.count else state.tick
         last = draft.change("The last note held to the end of its bar")
-        return Outcome(replace(state, tick=moved, held=(), beating=Beating()), _both(change, last))
+        return Outcome(evolved(state, tick=moved, held=(), beating=Beating()), _both(change, last))
 
 
 def _both(first: Change | None, second: Change) -> Change | None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp
-from ductus.core.entry.state import EntryState, Held, Outcome
+from ductus.core.entry.state import EntryState, Held, Outcome, evolved
 from ductus.core.entry.ways import Way
 from ductus.core.entry.writing import write_step
 from ductus.core.score.piece import Piece
@@ -29,9 +29,9 @@ def write_value(state: EntryState, piece: Piece, velocity: int = VELOCITY) -> Ou
     """A note of the step value on the middle line."""
     clef = piece.part(state.part).clefs[state.staff - 1]
     held = (Held(MIDDLE_LINE[clef], velocity, 0, False),)
-    plain = replace(state, harmony="off", held=held)
+    plain = evolved(state, harmony="off", held=held)
     outcome = write_step(plain, piece)
-    return replace(outcome, state=replace(outcome.state, harmony=state.harmony))
+    return replace(outcome, state=evolved(outcome.state, harmony=state.harmony))
 
 
 class Rhythm(Way):

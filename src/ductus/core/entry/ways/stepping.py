@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.lengthening import lengthen, shorten
-from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding
+from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import write_step
 from ductus.core.score.piece import Piece
@@ -23,7 +23,7 @@ class Stepping(Way):
             following = self.key_down(written.state, event, after)
             return replace(following, change=written.change, say=written.say)
         held = gathered(state.held, event)
-        return Outcome(replace(state, held=held), wake_us=GATHER_US if state.when == "stroke" else None)
+        return Outcome(evolved(state, held=held), wake_us=GATHER_US if state.when == "stroke" else None)
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """With "all up" the last key up writes the chord; with "advance" what is let go is dropped."""
@@ -32,8 +32,8 @@ class Stepping(Way):
         held = let_go(state.held, event.key)
         if state.when == "advance":
             beating = state.beating if any(h.is_down for h in held) else Beating()
-            return Outcome(replace(state, held=tuple(h for h in held if h.is_down), beating=beating))
-        state = replace(state, held=held)
+            return Outcome(evolved(state, held=tuple(h for h in held if h.is_down), beating=beating))
+        state = evolved(state, held=held)
         if state.when == "all up" and not any(h.is_down for h in held):
             return write_step(state, piece)
         return Outcome(state)
@@ -51,11 +51,11 @@ class Stepping(Way):
         held = state.held
         outcome = write_step(state, piece)
         if not keys:
-            return Outcome(replace(outcome.state, beating=Beating()), outcome.change, outcome.say)
+            return Outcome(evolved(outcome.state, beating=Beating()), outcome.change, outcome.say)
         ids = outcome.state.steps[-1].ids if outcome.state.steps else ()
         tick = outcome.state.steps[-1].tick if outcome.state.steps else state.tick
         open_chord = Beating(1, 0, (Sounding(tick, ids, keys),))
-        return Outcome(replace(outcome.state, held=held, beating=open_chord), outcome.change, outcome.say)
+        return Outcome(evolved(outcome.state, held=held, beating=open_chord), outcome.change, outcome.say)
 
     def wait(self, state: EntryState, event: Wait, piece: Piece) -> Outcome:
         """The gathering time is over."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome
+from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, evolved
 from ductus.core.entry.ways import gathered
 from ductus.core.entry.ways.foot import Foot
 from ductus.core.score.piece import Piece
@@ -19,10 +19,10 @@ class Walking(Foot):
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:
         """The first key starts the walk: its step is written after the gathering time."""
-        state = replace(state, held=gathered(state.held, event))
+        state = evolved(state, held=gathered(state.held, event))
         if state.beating.count:
             return Outcome(state, wake_us=max(state.beating.last_us + state.walk_us - event.time_us, 1))
-        return Outcome(replace(state, beating=replace(state.beating, last_us=event.time_us)), wake_us=GATHER_US)
+        return Outcome(evolved(state, beating=replace(state.beating, last_us=event.time_us)), wake_us=GATHER_US)
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """When all keys are up the walk stops; a key struck and left within the gathering time is one step."""
@@ -32,9 +32,9 @@ class Walking(Foot):
             return outcome
         change, say = None, ""
         if state.held:  # never written: it gets its step
-            tapped = self.tap(replace(state, foot_grey="write"), event.time_us, piece)
-            state, change, say = replace(tapped.state, foot_grey=state.foot_grey), tapped.change, tapped.say
-        return Outcome(replace(state, held=(), beating=Beating()), change, say)
+            tapped = self.tap(evolved(state, foot_grey="write"), event.time_us, piece)
+            state, change, say = evolved(tapped.state, foot_grey=state.foot_grey), tapped.change, tapped.say
+        return Outcome(evolved(state, held=(), beating=Beating()), change, say)
 
     def wait(self, state: EntryState, event: Wait, piece: Piece) -> Outcome:
         """A step of the walk is due."""
@@ -51,4 +51,4 @@ class Walking(Foot):
         if not event.down or any(h.is_down for h in state.held):
             return Outcome(state)
         outcome = self.tap(state, event.time_us, piece)
-        return replace(outcome, state=replace(outcome.state, beating=Beating()))
+        return replace(outcome, state=evolved(outcome.state, beating=Beating()))

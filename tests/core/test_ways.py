@@ -1,0 +1,342 @@
+"""Every way of entry does what JOB 3, 4 and 12 say; check values of the trade are marked."""
+
+from __future__ import annotations
+
+import pytest
+
+from ductus.core.entry.events import Command, KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.line import sentence
+from ductus.core.entry.machine import COMMANDS, TIMED
+from ductus.core.entry.state import WAYS, StepValue
+from ductus.core.entry.ways.one_beat import scaled
+from ductus.core.entry.ways.registry import BY_NAME, WAY_WORDS
+from ductus.core.errors import BadInput, CannotWrite
+from ductus.core.pitch.chords import KINDS, nearest_allowed, parse_chord
+from ductus.core.score.layouts import new_piece
+from ductus.core.score.records import Note
+from ductus.core.time.meters import Meter
+from ductus.core.time.ticks import QUARTER, shown_ticks
+from ductus.core.time.values import Tuplet
+from tests.core.test_entry import Player
+
+EIGHTH = StepValue("eighth")
+
+
+def beat(player: Player, time_us: int) -> Player:
+    return player.do(Pedal(time_us, True)).do(Pedal(time_us + 1000, False))
+
+
+def waltz_pulses(until: str = "next") -> Player:
+    """Twelve eighth pulses in 3/4; strokes at pulses 1, 4, 6 of each bar."""
+    player = Player(new_piece(meter=Meter(3, 4)), way="pulse", step=EIGHTH, pulse_until=until)
+    for pulse in range(1, 13):
+        now = pulse * 300_000
+        beat(player, now)
+        if (pulse - 1) % 6 + 1 in (1, 4, 6):
+            player.do(KeyDown(now + 20_000, 60 + pulse)).do(Wait(now + 70_000)).do(KeyUp(now + 100_000, 60 + pulse))
+    return player.command("pen", "up")
+
+
+def test_strokes_at_pulses_one_four_six_are_dotted_quarter_quarter_eighth() -> None:
+    """JOB 4.1, check value (arithmetic)."""
+    player = waltz_pulses()
+    assert [n[:2] for n in player.notes()] == [(0, 1.5), (1.5, 1), (2.5, 0.5), (3, 1.5), (4.5, 1), (5.5, 0.5)]
+
+
+def test_a_pulse_note_can_last_until_it_is_let_go() -> None:
+    player = Player(way="pulse", step=EIGHTH, pulse_until="release")
+    beat(player, 0).do(KeyDown(10_000, 60)).do(Wait(60_000))
+    beat(player, 300_000).do(KeyUp(400_000, 60))
+    beat(player, 600_000)
+    beat(player, 900_000)
+    assert player.notes() == [(0, 1, 60)]
+
+
+def test_a_tune_note_just_before_a_pulse_belongs_to_it() -> None:
+    player = Player(way="pulse", step=EIGHTH)
+    beat(player, 0)
+    player.do(KeyDown(280_000, 67))
+    beat(player, 300_000).do(Wait(330_000)).command("pen", "up")
+    assert player.notes() == [(0.5, 3.5, 67)]
+
+
+def test_the_pulse_key_of_the_instrument_never_becomes_a_note() -> None:
+    player = Player(way="pulse", step=StepValue("quarter"), pulse_key=36)
+    for k in range(4):
+        player.do(KeyDown(k * 500_000, 36)).do(KeyUp(k * 500_000 + 50_000, 36))
+        player.do(KeyDown(k * 500_000 + 60_000, 60 + k)).do(Wait(k * 500_000 + 120_000))
+    assert [n[2] for n in player.command("pen", "up").notes()] == [60, 61, 62, 63]
+
+
+def test_advance_writes_lengthens_shortens_and_rests() -> None:
+    """Common practice (check values): held with three advances, three steps; one back: two."""
+    player = Player(when="advance").do(KeyDown(0, 60)).do(KeyDown(1, 64))
+    for _ in range(3):
+        player.command("advance")
+    assert player.notes() == [(0, 3, 60), (0, 3, 64)]
+    player.command("back")
+    assert player.notes() == [(0, 2, 60), (0, 2, 64)]
+    player.command("back").command("back")
+    assert player.notes() == []
+    player.do(KeyUp(5, 60)).do(KeyUp(5, 64)).command("advance")
+    assert player.said[-1].startswith("rest")
+    assert player.state.tick == QUARTER
+
+
+def test_rhythm_first_then_pitches_keeps_the_rhythm() -> None:
+    player = Player(way="rhythm")
+    for value in ("half", "quarter", "quarter"):
+        player.command("rhythm-value", value)
+    player.do(KeyDown(0, 30)).command("pitches")
+    assert player.state.way == "over"
+    for key in (60, 62, 64, 65):
+        player.chord(key)
+    assert player.notes() == [(0, 2, 60), (2, 1, 62), (3, 1, 64), (4, 1, 65)]
+    assert "begins again" in player.said[-1]
+    player.chord(72)
+    assert player.notes()[0] == (0, 2, 72)
+
+
+@pytest.mark.parametrize(
+    ("mode", "after"),
+    [("pitch", (67, 70)), ("velocity", (60, 99)), ("both", (67, 99)), ("beside", (60, 70))],
+)
+def test_over_what_is_written_replaces_what_was_chosen(mode: str, after: tuple[int, int]) -> None:
+    player = Player().chord(60).chord(62).command("return").command("way", "over").command("over", mode)
+    player.do(KeyDown(9, 67, 99)).do(KeyUp(10, 67))
+    first = min((n for n in player.piece.notes.values() if n.tick == 0), key=lambda n: n.pitch.midi)
+    assert (first.pitch.midi, first.velocity) == after
+    assert len(player.notes()) == (3 if mode == "beside" else 2)
+
+
+def test_more_keys_add_notes_and_fewer_remove_and_it_is_said() -> None:
+    player = Player().chord(60, 64).command("return").command("way", "over").chord(62, 65, 69)
+    assert player.notes() == [(0, 1, 62), (0, 1, 65), (0, 1, 69)]
+    assert "1 note more" in player.said[-1]
+    player.command("return").chord(60)
+    assert "2 notes fewer" in player.said[-1]
+
+
+def test_one_beat_again_scales_a_slow_figure_into_its_beat() -> None:
+    player = Player().chord(60).chord(62).command("place", "1.2").command("way", "beat")
+    now = 0
+    for key, length in ((67, 1_000_000), (69, 500_000), (71, 480_000)):  # long, short, short: eighth, two sixteenths
+        player.do(KeyDown(now, key)).do(KeyUp(now + length - 20_000, key))
+        now += length
+    player.do(Wait(now + 2_000_000))
+    assert player.notes() == [(0, 1, 60), (1, 0.5, 67), (1.5, 0.25, 69), (1.75, 0.25, 71)]
+
+
+@pytest.mark.parametrize(
+    ("onsets", "division", "parts"),
+    [([0.0], 1, [0]), ([0.0, 0.52], 2, [0, 1]), ([0.0, 0.35, 0.66], 3, [0, 1, 2]), ([0.0, 0.74], 4, [0, 3])],
+)
+def test_the_simplest_division_that_explains_a_figure_wins(
+    onsets: list[float], division: int, parts: list[int]
+) -> None:
+    assert scaled(onsets, len(onsets)) == (division, parts)
+
+
+def test_divide_a_beat_into_equal_parts() -> None:
+    player = Player().chord(60, 64).command("place", "1.1").command("divide", "3")
+    assert [round(n[1], 3) for n in player.notes()] == [0.333] * 6
+    assert any(m.tuplet == Tuplet(3, 2) for m in player.piece.marks.values())
+
+
+def test_foot_led_holds_a_note_over_a_moving_voice_in_voices_of_their_own() -> None:
+    player = Player(way="foot").do(KeyDown(0, 72))
+    for k, key in enumerate((64, 65, 67)):
+        player.do(KeyDown(k * 100, key))
+        beat(player, k * 100 + 10).do(KeyUp(k * 100 + 20, key))
+    player.do(KeyUp(999, 72))
+    assert player.notes() == [(0, 1, 64), (0, 3, 72), (1, 1, 65), (2, 1, 67)]
+    voices = {n.pitch.midi: n.voice for n in player.piece.notes.values()}
+    assert voices[72] != voices[64] == voices[65] == voices[67]
+
+
+@pytest.mark.parametrize(("grey", "written"), [("drop", []), ("write", [(0, 1, 60)])])
+def test_a_key_let_go_before_the_tap_stays_grey(grey: str, written: list[tuple[float, float, int]]) -> None:
+    player = Player(way="foot", foot_grey=grey).do(KeyDown(0, 60)).do(KeyUp(10, 60))
+    assert len(player.state.held) == 1
+    assert beat(player, 20).notes() == written
+
+
+def test_walking_goes_on_while_keys_are_held_and_a_tap_makes_a_rest() -> None:
+    player = (
+        Player(way="walk", walk_us=500_000)
+        .do(KeyDown(0, 60))
+        .do(Wait(40_000))
+        .do(Wait(540_000))
+        .do(Wait(1_040_000))
+        .do(KeyUp(1_100_000, 60))
+    )
+    assert player.notes() == [(0, 3, 60)]
+    beat(player, 2_000_000).do(KeyDown(3_000_000, 62)).do(Wait(3_040_000)).do(KeyUp(3_100_000, 62))
+    assert player.notes()[-1] == (4, 1, 62)
+
+
+@pytest.mark.parametrize(
+    ("argument", "written", "sounds", "next_at"),
+    [
+        ("50 %", 480, None, 960),
+        ("75 %", 960, 720, 960),
+        ("full", 960, None, 960),
+        ("150 %", 960, 1440, 960),
+        ("32nd", 120, None, 960),
+    ],
+)
+def test_sounding_length_apart_from_the_step(argument: str, written: int, sounds: int | None, next_at: int) -> None:
+    """JOB 3.5; a 150 % quarter sounds 1440 of 960 and overlaps by 480 (arithmetic)."""
+    player = Player().command("sounding", argument).chord(60).chord(62)
+    first, second = sorted(player.piece.notes.values(), key=lambda n: n.tick)
+    assert shown_ticks(first.ticks) == written
+    assert (None if first.sounds_ticks is None else shown_ticks(first.sounds_ticks)) == sounds
+    assert shown_ticks(second.tick) == next_at
+
+
+@pytest.mark.parametrize(
+    ("commands", "shown"),
+    [
+        ([("added", "eighth"), ("value", "half"), ("added", "eighth")], 2400),
+        ([("custom", "5/16")], 1200),
+        ([("custom", "400")], 400),
+        ([("tuplet", "5:4 latch"), ("value", "16th")], 192),
+        ([("value", "128th"), ("dot", "")], 45),
+    ],
+)
+def test_any_value_can_be_a_step(commands: list[tuple[str, str]], shown: int) -> None:
+    player = Player()
+    for name, argument in commands:
+        player.command(name, argument)
+    assert shown_ticks(player.state.step.ticks) == shown
+
+
+def test_a_value_for_the_next_note_only() -> None:
+    player = Player().command("next-only", "half dot").chord(60).chord(62)
+    assert [n[1] for n in player.notes()] == [3, 1]
+    assert "quarter again" in player.said[0]
+
+
+@pytest.mark.parametrize("bad", ["17:16", "0:2", "x", "3"])
+def test_a_tuplet_out_of_reach_is_refused_with_both_numbers(bad: str) -> None:
+    with pytest.raises((BadInput, CannotWrite)):
+        Player().command("tuplet", bad)
+
+
+@pytest.mark.parametrize(("then", "tick", "count"), [("stop", 4, 4), ("wrap", 1, 4), ("run on", 5, 5)])
+def test_a_span_holds_the_pen(then: str, tick: int, count: int) -> None:
+    player = Player().command("span", "1 1").command("span", then)
+    for k in range(5):
+        player.chord(60 + k)
+    assert player.state.tick == tick * QUARTER
+    assert len(player.notes()) == count
+
+
+def test_fixed_velocity_fixed_pitch_and_a_pen_that_stays() -> None:
+    player = Player().command("velocity", "33").command("pitch", "B4").chord(60)
+    assert [(n.velocity, n.pitch.midi) for n in player.piece.notes.values()] == [(33, 71)]
+    player = Player().command("advances").chord(60)
+    assert player.state.tick == 0
+
+
+def test_a_wrong_key_is_dropped_before_the_chord_closes() -> None:
+    player = Player().do(KeyDown(0, 60)).do(KeyDown(1, 61)).command("back").do(KeyUp(2, 61)).do(KeyUp(3, 60))
+    assert player.notes() == [(0, 1, 60)]
+    assert "dropped" in player.said[0]
+
+
+def test_keys_are_held_to_the_chord_or_to_chord_and_key() -> None:
+    player = Player().command("chord-symbol", "G7").command("harmony", "chord").chord(61)
+    assert player.notes() == [(0, 1, 62)]
+    player.command("harmony", "key").chord(60)
+    assert player.notes()[-1] == (1, 1, 60)
+    with pytest.raises(BadInput, match="no chord symbol"):
+        player.command("chord-symbol", "H!")
+
+
+@pytest.mark.parametrize("suffix", sorted(KINDS))
+def test_every_chord_kind_is_read_and_no_two_are_the_same(suffix: str) -> None:
+    assert parse_chord(f"Bb{suffix}")[2] == suffix
+    assert len({steps for _, steps in KINDS.values()}) == len(KINDS)
+    assert len({kind for kind, _ in KINDS.values()}) == len(KINDS)
+
+
+def test_the_nearest_allowed_key_stays_on_the_keyboard() -> None:
+    assert nearest_allowed(127, frozenset({0})) == 120
+    assert nearest_allowed(0, frozenset({11})) == 11
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_the_line_names_part_staff_voice_place_and_what_happens(way: str) -> None:
+    player = Player(way=way)
+    words = "".join(p.words for p in sentence(player.state, player.piece))
+    assert "piano, right hand, voice 1" in words
+    assert "bar 1, beat 1" in words
+    assert words.endswith(".")
+    controls = [p for p in sentence(player.state, player.piece) if p.name]
+    assert all(p.command in COMMANDS for p in controls)
+    for p in controls:
+        if p.choices and p.command in ("when", "policy", "over", "voice", "harmony", "grey", "pulse-until"):
+            for argument, _ in p.choices:
+                player.command(p.command, argument)
+
+
+def test_every_way_has_words_and_code() -> None:
+    assert set(WAYS) == set(BY_NAME) == set(WAY_WORDS)
+    assert not set(TIMED) & set(COMMANDS)
+
+
+def test_ways_change_in_the_middle_without_losing_anything() -> None:
+    player = Player().chord(60).command("way", "pulse")
+    beat(player, 0).do(KeyDown(5_000, 62)).do(Wait(60_000))
+    player.command("way", "step").chord(64)
+    assert [n[2] for n in player.notes()] == [60, 62, 64]
+
+
+def test_exact_duplicates_are_counted_never_stacked() -> None:
+    player = Player(policy="add").chord(60).command("place", "1.1").chord(60, 64)
+    assert player.notes() == [(0, 1, 60), (0, 1, 64)]
+    assert "1 note there already" in player.said[-1]
+
+
+def test_the_other_staff_is_offered_the_start_of_this_pass() -> None:
+    player = Player().command("place", "2.1").command("pen", "down").chord(72).chord(74).command("staff", "next")
+    assert "this pass began at bar 2, beat 1" in player.said[-1]
+    player.command("staff", "previous").command("staff", "next start")
+    assert (player.state.staff, player.state.tick) == (2, 4 * QUARTER)
+
+
+def test_a_letter_writes_the_nearest_octave() -> None:
+    player = Player().chord(71).command("letter", "C").command("letter", "G")
+    assert [n[2] for n in player.notes()] == [71, 72, 67]
+
+
+def test_chromatic_steps_lean_the_way_the_line_moves() -> None:
+    player = Player().chord(60).chord(61).chord(62).chord(61).chord(60)
+    written: list[Note] = sorted(player.piece.notes.values(), key=lambda n: n.tick)
+    assert [str(n.pitch) for n in written] == ["C4", "C#4", "D4", "Db4", "C4"]
+
+
+def test_ready_is_one_action_and_undoes_itself() -> None:
+    player = Player()
+    player.command("pen", "up").command("ready")
+    assert player.state.down
+    player.command("ready")
+    assert not player.state.down
+
+
+def test_a_command_without_meaning_is_refused_and_nothing_changes() -> None:
+    player = Player()
+    before = player.state
+    for name, bad in (
+        ("value", "breve?"),
+        ("sounding", "0"),
+        ("late", "x"),
+        ("walk-rate", "5"),
+        ("span", "9 2"),
+        ("way", "fly"),
+        ("divide", "40"),
+    ):
+        with pytest.raises(BadInput):
+            player.do(Command(name, bad))
+    assert player.state == before

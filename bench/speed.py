@@ -20,11 +20,11 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
+from bench.entry import events_per_second
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
-from bench.entry import events_per_second
 from ductus.app.library import Library
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
@@ -32,6 +32,7 @@ from ductus.demo.player import play
 
 RESULTS = Path(__file__).parent / "results.json"
 STEPS = 200
+SPAN_BARS = 12  # the same stretch is written over again and again, so that short and long pieces show like for like
 MEASURE = """async (steps) => {
   const sheet = document.querySelector('[data-testid=sheet]')
   const sleep = (ms) => new Promise((r) => setTimeout(r, ms))
@@ -93,6 +94,13 @@ def key_to_page(page: Page, server: Server, piece_id: str, bar: int, steps: int 
     page.get_by_label("Bar and beat").fill(f"{bar}.1")
     page.keyboard.press("Enter")
     page.keyboard.press("Escape")
+    page.wait_for_timeout(300)
+    page.get_by_role("button", name="place: ").click()
+    page.get_by_label("Stay in bars, as 5 8").fill(f"{bar} {bar + SPAN_BARS - 1}")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="end of the span").click()
+    page.get_by_role("menuitemradio", name="then it begins again").click()
     page.wait_for_timeout(300)
     page.keyboard.press("Backquote")
     page.wait_for_timeout(300)

@@ -42,6 +42,7 @@ OPTIONS = {
     "lyricSize": 4.8,
 }
 CACHE_SIZE = 600
+PLACEHOLDER = re.compile(r'(?<=class="section placeholder systemMilestone">)\s*<ellipse [^>]*/>')
 CLUTTER = re.compile(r"<desc>.*?</desc>|<style.*?</style>|<title.*?</title>", re.DOTALL)
 
 
@@ -87,8 +88,10 @@ class Engraver:
         return found
 
     def window(self, piece: Piece, system: SystemRange) -> tuple[bytes, int]:
-        """The MusicXML window of a system, and the place (from 1) of its first bar in it."""
-        first, last = max(system.first - 1, 0), min(system.last + 1, piece.bar_count - 1)
+        """The MusicXML window of a system, and the place (from 1) of its first bar in it. It reaches a bar further where a tie
+        crosses the break, and to the ends of open slurs, so that both are drawn open."""
+        first = system.first - 1 if _tied_over(piece, system.first) else system.first
+        last = system.last + 1 if _tied_over(piece, system.last + 1) else system.last
         for mark in piece.marks.values():
             if mark.kind == "slur":
                 a, b = piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(max(mark.end - 1, mark.tick)).index
@@ -101,10 +104,21 @@ class Engraver:
         toolkit = self._toolkit
         if not toolkit.loadData(xml):
             raise RuntimeError("verovio refused a window of our own MusicXML")
-        toolkit.select({"measureRange": f"{first}-{first + count - 1}"})
-        toolkit.redoLayout()
+        whole = first == 1 and xml.count('<measure number="') == count * xml.count("<part id=")
+        if not whole:
+            toolkit.select({"measureRange": f"{first}-{first + count - 1}"})
+            toolkit.redoLayout()
         svg: str = toolkit.renderToSVG(1)
-        toolkit.select({})
-        svg = CLUTTER.sub("", svg)
+        if not whole:
+            toolkit.select({})
+        svg = PLACEHOLDER.sub("", CLUTTER.sub("", svg))
         # Glyph definitions get ids of their own per system, so that systems never draw each other's glyphs.
         return re.sub(r'((?:id="|href="#)[EeFf][0-9A-Fa-f]{3})-\w+"', rf'\1-{key[:8]}"', svg)
+
+
+def _tied_over(piece: Piece, bar: int) -> bool:
+    """Does a note of the bar before reach over the bar line at the start of ``bar``?"""
+    if not 0 < bar < piece.bar_count:
+        return False
+    edge = piece.timeline.bar(bar).start
+    return any(n.end > edge for part in piece.parts for n in piece.notes_in_bar(part, bar - 1))

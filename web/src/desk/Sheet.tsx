@@ -29,6 +29,7 @@ export function Sheet() {
   const selection = useDesk((s) => s.selection)
   const playTick = useListening((s) => s.tick)
   const sheet = useRef<HTMLDivElement>(null)
+  const marked = useRef(false)
   const staves = useStaves()
   const [place, setPlace] = useState<PenPlace | null>(null)
   const [cursor, setCursor] = useState<{ x: number; top: number; bottom: number } | null>(null)
@@ -61,6 +62,8 @@ export function Sheet() {
   }, [playTick, refs, systems])
 
   useEffect(() => {
+    if (!selection.size && !marked.current) return
+    marked.current = selection.size > 0
     for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? []) old.removeAttribute('data-selected')
     for (const id of selection) sheet.current?.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.setAttribute('data-selected', 'yes')
   }, [selection, systems, refs])
@@ -92,7 +95,7 @@ export function Sheet() {
         <TitleBlock />
         <div className="flex flex-col gap-1">
           {refs.map((ref, index) => (
-            <div key={`${ref.first}`} data-system={index} data-waiting={ref.key === null ? 'yes' : undefined}>
+            <div key={`${ref.first}`} data-system={index} className="system-holder" data-waiting={ref.key === null ? 'yes' : undefined}>
               <SystemDrawing system={systems.get(ref.key ?? '')} />
             </div>
           ))}

@@ -1,5 +1,5 @@
 /** Sound at once: a sampled piano and a click, no server in the path. */
-import * as Tone from 'tone'
+import type * as ToneModule from 'tone'
 import { create } from 'zustand'
 import type { Click, Sounding } from '../api/wire'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
@@ -17,17 +17,19 @@ interface Sound {
 
 export const useSound = create<Sound>((set) => ({ ready: false, sounded: true, setSounded: (sounded) => set({ sounded }) }))
 
-Tone.setContext(new Tone.Context({ latencyHint: 'interactive', lookAhead: 0 }))
-let piano: Tone.Sampler | undefined
-let clicker: Tone.Synth | undefined
+/** The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes seconds. */
+let Tone: typeof ToneModule
+let piano: ToneModule.Sampler | undefined
+let clicker: ToneModule.Synth | undefined
+let loading: Promise<void> | undefined
+const PAGE_FIRST_MS = 700
 let pedal = false
 const ringing = new Set<number>()
 
 /** Start loading the samples; sound begins once the browser allows it (after the first key or click). */
 export function prepareSound(): () => void {
-  piano ??= new Tone.Sampler({ urls, release: 0.4, onload: () => useSound.setState({ ready: true }) }).toDestination()
-  clicker ??= new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
-  const wake = () => void Tone.start()
+  const timer = window.setTimeout(() => void load(), PAGE_FIRST_MS)
+  const wake = () => void load().then(() => Tone.start())
   window.addEventListener('pointerdown', wake)
   window.addEventListener('keydown', wake)
   const stop = onHeard((event) => {
@@ -38,9 +40,20 @@ export function prepareSound(): () => void {
   })
   return () => {
     stop()
+    window.clearTimeout(timer)
     window.removeEventListener('pointerdown', wake)
     window.removeEventListener('keydown', wake)
   }
+}
+
+function load(): Promise<void> {
+  loading ??= import('tone').then((module) => {
+    Tone = module
+    Tone.setContext(new Tone.Context({ latencyHint: 'interactive', lookAhead: 0 }))
+    piano = new Tone.Sampler({ urls, release: 0.4, onload: () => useSound.setState({ ready: true }) }).toDestination()
+    clicker = new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
+  })
+  return loading
 }
 
 const noteName = (key: number) => Tone.Frequency(key, 'midi').toNote()
@@ -86,8 +99,21 @@ function schedule<T>(items: readonly T[], timeUs: (item: T) => number, each: (it
   return () => window.clearTimeout(timer)
 }
 
+/** Does nothing until the sound library has come; see `load`. */
+const later = (act: () => void) => void load().then(act)
+
 /** Sound clicks on the audio clock; `originUs` is the event time of click time 0. Returns the stop. */
 export function soundClicks(clicks: readonly Click[], originUs: number): () => void {
+  let stop: (() => void) | undefined
+  let stopped = false
+  later(() => { if (!stopped) stop = startClicks(clicks, originUs) })
+  return () => {
+    stopped = true
+    stop?.()
+  }
+}
+
+function startClicks(clicks: readonly Click[], originUs: number): () => void {
   return schedule(clicks, (c) => originUs + c.time_us, (c, at) => {
     const due = audioTime(at)
     if (due < Tone.now() - TOO_LATE_S) return // a click that would come late misleads more than one that is missing

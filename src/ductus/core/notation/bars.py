@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
-from collections import defaultdict
+from collections import OrderedDict, defaultdict
 from collections.abc import Sequence
 
 from ductus.core.notation.beams import beam
@@ -16,9 +17,32 @@ from ductus.core.score.records import Mark, Note
 from ductus.core.time.bars import Bar
 from ductus.core.time.values import NoteValue, value_for_ticks
 
+KEPT_BARS = 4096
+_kept: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], PartBar]] = OrderedDict()
+
 
 def notate_bar(piece: Piece, part_id: str, index: int) -> PartBar:
-    """Return what stands in bar ``index`` (from 0) of a part: every voice fills the bar exactly."""
+    """Return what stands in bar ``index`` (from 0) of a part: every voice fills the bar exactly.
+
+    Pure, so results are kept: pieces share what did not change, and a bar is known again by the very objects it was made
+    from. A bar whose notes reach past the next one is worked out each time."""
+    here, following = piece.by_bar.get((part_id, index)), piece.by_bar.get((part_id, index + 1))
+    parts = (here, following, piece.timeline, piece.key_at(index), piece.part(part_id))
+    name = (index, *map(id, parts))
+    known = _kept.get(name)
+    if known is not None:
+        return known[1]
+    made = _notate(piece, part_id, index)
+    end = piece.timeline.bar(index + 1).end
+    if all(record.end <= end for record in (here or {}).values()):
+        _kept[name] = (parts, made)  # the objects are kept too, so that no other can take their identity
+        if len(_kept) > KEPT_BARS:
+            with contextlib.suppress(KeyError):
+                _kept.popitem(last=False)
+    return made
+
+
+def _notate(piece: Piece, part_id: str, index: int) -> PartBar:
     bar = piece.timeline.bar(index)
     notes = piece.notes_in_bar(part_id, index)
     marks = piece.marks_in_bar(part_id, index)

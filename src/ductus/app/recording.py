@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ductus.app.desk import Desk
-from ductus.core.performance.takes import Heard, take_of_events
+from ductus.core.performance.takes import Heard, Take, take_of_events
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.reading.to_piece import to_notes
@@ -59,26 +59,33 @@ class Recorded:
     sentence: str
 
 
+def keep(desk: Desk, recording: Recording, end_us: int) -> tuple[Take, int, str] | None:
+    """Keep what was played as a take: (take, its id, its name); None if nothing was played."""
+    plan = recording.plan
+    take = take_of_events(recording.events, max(end_us - recording.origin_us, 0), recording.pulses(desk))
+    if not take.notes:
+        return None
+    described = {"bar": plan.bar, "qpm": plan.qpm, "shortest": plan.shortest, "split": plan.split, "staff": plan.staff}
+    return take, *desk.keep_take(take, "click", described)
+
+
 def finish(desk: Desk, recording: Recording, end_us: int) -> Recorded:
     """Keep the take, read it against the click and return the change that writes it."""
     plan = recording.plan
-    pulses = recording.pulses(desk)
-    take = take_of_events(recording.events, max(end_us - recording.origin_us, 0), pulses)
-    if not take.notes:
+    kept = keep(desk, recording, end_us)
+    if kept is None:
         return Recorded(None, None, "Nothing was heard, so nothing was written.")
+    take, take_id, name = kept
     bar = desk.piece.timeline.bar(plan.bar)
-    key = desk.piece.key_at(plan.bar)
     settings = ReadSettings(
         meter=bar.meter,
         shortest=plan.shortest,
         split=plan.split,
         tuplets=plan.tuplets,
-        key=key.fifths,
+        key=desk.piece.key_at(plan.bar).fifths,
         hand=plan.staff or (1 if desk.piece.part(plan.part).staves == 1 else None),
     )
-    described = {"bar": plan.bar, "qpm": plan.qpm, "shortest": plan.shortest, "split": plan.split, "staff": plan.staff}
-    take_id, name = desk.keep_take(take, "click", described)
-    result = read(take, pulses, settings)
+    result = read(take, recording.pulses(desk), settings)
     staves = {1: plan.staff or 1, 2: plan.staff or 2}
     notes = to_notes(result, plan.part, staves, bar.start, take_id)
     if not notes:

@@ -57,10 +57,10 @@ class Chair:
                 self._timer.cancel()
             for task in tasks:
                 task.cancel()
+            self.seat.close()  # at once and here: a server that is being stopped would not come back to it
+            self._distribute()
             with contextlib.suppress(asyncio.CancelledError):
                 await asyncio.gather(*tasks, return_exceptions=True)
-            await asyncio.shield(asyncio.to_thread(self.seat.close))
-            self._distribute()
 
     async def _receive(self, text: str) -> None:
         self.seq += 1

@@ -160,11 +160,13 @@ class HeardIn(In):
 
 
 class KeysIn(In):
-    """Events in the order they were heard; ``epoch_us`` is the wall clock at event time 0."""
+    """Events in the order they were heard; ``epoch_us`` is the wall clock at event time 0. With ``only_sound``
+    (during playback) they are kept in the journal and write nothing."""
 
     type: Literal["keys"]
     epoch_us: Microseconds
     events: Annotated[list[HeardIn], Field(max_length=2000)]
+    only_sound: bool = False
 
 
 class CommandIn(In):

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ductus.app.desk import Desk
-from ductus.app.recording import Recording, RecordPlan, finish
+from ductus.app.recording import Recording, RecordPlan, finish, keep
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.line import sentence
 from ductus.core.entry.machine import advance_entry, fitted, left_in_bar
@@ -76,7 +76,7 @@ class Seat:
         match message:
             case s.KeysIn():
                 for heard in message.events:
-                    self._hear(heard, message.epoch_us)
+                    self._hear(heard, message.epoch_us, message.only_sound)
             case s.CommandIn():
                 self._enter(Command(message.name, message.argument, message.at_us))
             case s.SelectIn():
@@ -94,11 +94,13 @@ class Seat:
 
     # --- keys -----------------------------------------------------------------------------
 
-    def _hear(self, heard: s.HeardIn, epoch_us: int) -> None:
+    def _hear(self, heard: s.HeardIn, epoch_us: int, only_sound: bool) -> None:
         raw = Heard(heard.at_us, heard.kind, heard.key, heard.value, heard.channel)
         self.journal.append((replace(raw, time_us=epoch_us + heard.at_us), self.state.down))
         if self.recording is not None:
             self.recording.hear(raw)
+        elif only_sound:
+            return
         elif heard.kind == "down":
             self._enter(KeyDown(heard.at_us, heard.key, max(heard.value, 1)))
         elif heard.kind == "up":
@@ -247,7 +249,7 @@ class Seat:
             if self.recording is not None and self.recording.events:
                 recording, self.recording = self.recording, None
                 last = max(e.time_us for e in recording.events) + recording.origin_us
-                finish(self.desk, recording, last)
+                keep(self.desk, recording, last)
             self.flush_journal()
             self.desk.remember_place(self.state.tick)
 

@@ -7,7 +7,7 @@ const GONE = 4404
 export interface DeskSocket {
   /** Returns the number that the server's "done" will carry for this message. */
   send(message: ClientMessage): number
-  keys(events: Heard[]): number
+  keys(events: Heard[], onlySound: boolean): number
   close(): void
 }
 
@@ -49,7 +49,7 @@ export function openDeskSocket(
   }
   return {
     send,
-    keys: (events) => send({ type: 'keys', epoch_us: Math.round(performance.timeOrigin * 1000), events }),
+    keys: (events, onlySound) => send({ type: 'keys', epoch_us: Math.round(performance.timeOrigin * 1000), events, only_sound: onlySound }),
     close() {
       closed = true
       socket.close()

@@ -3,6 +3,7 @@ import { isTyping, PIANO_CODES } from '../input/computerKeys'
 import { COMMANDS, type Command } from './table'
 
 const HOLD_MS = 350
+const FUNCTION_KEY = /^F\d/
 const byKey = new Map<string, Command>(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c] as const)))
 
 /** The key of an event as the table writes it. */
@@ -18,7 +19,7 @@ export function listenToCommands(): () => void {
 
   const onDown = (event: KeyboardEvent) => {
     const found = byKey.get(keyOf(event))
-    if (!found || isTyping(event.target)) return
+    if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
     if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
     if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return
     event.preventDefault()

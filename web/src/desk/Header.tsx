@@ -9,6 +9,7 @@ import { togglePlaying, useListening } from './listening'
 import { beginRecording, toggleRecording } from './recorder'
 import { command, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
+import { usePreferences } from './preferences'
 import { toggleEvening, toggleFarView } from './view'
 
 export function Header({ onShelf }: { onShelf: () => void }) {
@@ -43,20 +44,46 @@ export function Header({ onShelf }: { onShelf: () => void }) {
       <Hearing />
       <button type="button" className="quiet-button" disabled={!state.undo} title={state.undo ? `Undo: ${state.undo}` : 'Nothing to undo'} onClick={() => travel('undo')}>Undo</button>
       <button type="button" className="quiet-button" disabled={!state.redo} title={state.redo ? `Do again: ${state.redo}` : 'Nothing to do again'} onClick={() => travel('redo')}>Redo</button>
+      <Ways />
       <DropdownMenu.Root modal={false}>
         <DropdownMenu.Trigger className="quiet-button">Export</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
             <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
-            <DropdownMenu.Separator className="my-1 h-px bg-rule" />
-            <DropdownMenu.Item className="menu-item" onSelect={toggleHelp}>Keys and controls <kbd>F1</kbd></DropdownMenu.Item>
-            <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
-            <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
     </header>
+  )
+}
+
+/** What stays as it was chosen: how the desk looks and what it does by itself. */
+function Ways() {
+  const { barTone, penFollows, idleMinutes, set } = usePreferences()
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger className="quiet-button">Desk</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
+          <DropdownMenu.Item className="menu-item" onSelect={toggleHelp}>Keys and controls <kbd>F1</kbd></DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
+          <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+          <Choice on={barTone} onChange={(on) => set({ barTone: on })}>A tone at each bar line of the pen</Choice>
+          <Choice on={penFollows} onChange={(on) => set({ penFollows: on })}>The pen goes where playback stops</Choice>
+          <Choice on={idleMinutes > 0} onChange={(on) => set({ idleMinutes: on ? 10 : 0 })}>The pen lifts itself after ten idle minutes</Choice>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  )
+}
+
+function Choice({ on, onChange, children }: { on: boolean; onChange: (on: boolean) => void; children: string }) {
+  return (
+    <DropdownMenu.CheckboxItem className="menu-item" checked={on} onCheckedChange={onChange}>
+      <span>{children}</span><kbd>{on ? 'yes' : 'no'}</kbd>
+    </DropdownMenu.CheckboxItem>
   )
 }
 

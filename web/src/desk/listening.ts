@@ -3,7 +3,8 @@ import { create } from 'zustand'
 import { rest } from '../api/rest'
 import { nowUs } from '../input/port'
 import { soundNotes } from '../sound/engine'
-import { say, useDesk } from './store'
+import { usePreferences } from './preferences'
+import { command, say, useDesk, whileSounding } from './store'
 
 interface Listening {
   playing: boolean
@@ -12,11 +13,15 @@ interface Listening {
 }
 
 export const useListening = create<Listening>(() => ({ playing: false, tick: null }))
+whileSounding(() => useListening.getState().playing)
 const LEAD_US = 120_000
 let stop: (() => void) | null = null
 let frame = 0
 
 export function stopPlaying(): void {
+  const { tick } = useListening.getState()
+  const { pen } = useDesk.getState()
+  if (tick !== null && pen && usePreferences.getState().penFollows) command('place', `${pen.part} ${pen.staff} ${tick}`)
   stop?.()
   stop = null
   cancelAnimationFrame(frame)

@@ -39,6 +39,10 @@ const fresh = (pieceId: string): DeskState => ({
 export const useDesk = create<DeskState>(() => fresh(''))
 let socket: DeskSocket | null = null
 
+/** During playback keys only sound (they are still kept in the journal); `listening` says so here. */
+let sounding = () => false
+export const whileSounding = (is: () => boolean) => { sounding = is }
+
 export function openDesk(pieceId: string): () => void {
   useDesk.setState(fresh(pieceId), true)
   waiting = []
@@ -48,7 +52,7 @@ export function openDesk(pieceId: string): () => void {
     useDesk.setState({ link })
   })
   const deaf = onHeard((event) => {
-    sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }]) ?? sent
+    sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }], sounding()) ?? sent
   })
   return () => {
     deaf()

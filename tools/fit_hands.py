@@ -2,7 +2,7 @@
 
     python tools/fit_hands.py build/fit-corpus.json.gz src/ductus/core/reading/tables/hands.json
 
-The prior is a logistic regression with a small ridge; the eight weights of the beam are found by coordinate search on
+The prior is a logistic regression with a small ridge; the nine weights of the beam are found by coordinate search on
 pieces that the prior has not seen.
 """
 
@@ -23,7 +23,7 @@ from simulated_player import SKILLS, choose_pace, play, steady_clock
 
 RIDGE = 1e-4
 SEARCHED = 60  # pieces the coordinate search is judged on
-START = (1.0, 0.1, 0.5, 0.06, 2.0, 1.5, 1.5, 0.0)
+START = (4.0, 0.05, 0.25, 0.12, 4.0, 1.5, 1.5, 0.15, 1.0)
 
 
 def performed(piece: dict[str, Any], rng: random.Random) -> tuple[np.ndarray, ...]:

@@ -21,11 +21,11 @@ export function Header({ onShelf }: { onShelf: () => void }) {
       <a href="/" onClick={(e) => { e.preventDefault(); onShelf() }} className="font-serif text-2xl italic" title="Back to the shelf">
         <span className="text-vermilion">D</span>uctus
       </a>
-      <span className="max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
-      <span className="text-sm text-faint" data-testid="kept">{link === 'open' ? 'everything is kept' : 'connection lost, trying again'}</span>
+      <span className="min-w-24 max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
+      <span className="near-only text-sm whitespace-nowrap text-faint" data-testid="kept">{link === 'open' ? 'everything is kept' : 'connection lost, trying again'}</span>
       <div className="mx-auto flex items-center gap-3">
         <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
-          className="flex h-8 w-8 items-center justify-center rounded-full border border-rule bg-paper">
+          className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">
           <svg viewBox="0 0 12 12" className="h-3 w-3" fill="currentColor" aria-hidden>{playing ? <path d="M2 2h8v8H2z" /> : <path d="M2 1l9 5-9 5z" />}</svg>
         </button>
         {way === 'record' && (
@@ -34,11 +34,11 @@ export function Header({ onShelf }: { onShelf: () => void }) {
             {recording ? 'Stop recording' : 'Record'}
           </button>
         )}
-        <span className="text-[0.95rem] font-medium" data-testid="position">{pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat {pen.beat}</span>
-        <span className="text-[0.95rem]" title={`${state.beat} = ${state.beats_per_minute}`}><Beat beat={state.beat} /> = {Math.round(state.beats_per_minute * 10) / 10}</span>
+        <span className="text-[0.95rem] font-medium whitespace-nowrap" data-testid="position">{pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat {pen.beat}</span>
+        <span className="near-only text-[0.95rem] whitespace-nowrap" title={`${state.beat} = ${state.beats_per_minute}`}><Beat beat={state.beat} /> = {Math.round(state.beats_per_minute * 10) / 10}</span>
       </div>
       <button type="button" aria-pressed={pen.down} title={hint('pen')} onClick={() => command('pen')} data-testid="pen-state"
-        className={pen.down ? 'rounded-[3px] bg-vermilion px-2.5 py-1 font-bold text-paper' : 'quiet-button'}>
+        className={pen.down ? 'rounded-[3px] bg-vermilion px-2.5 py-1 font-bold whitespace-nowrap text-paper' : 'quiet-button'}>
         {pen.down ? 'Pen down' : 'Pen up'}
       </button>
       <Hearing />
@@ -111,7 +111,7 @@ function Hearing() {
     <DropdownMenu.Root modal={false} onOpenChange={(open) => { if (open) { void load(); void lookForDevices() } }}>
       <DropdownMenu.Trigger className="flex max-w-56 items-center gap-2 text-[0.95rem]" data-testid="hearing">
         <span aria-hidden className="h-2.5 w-2.5 shrink-0 rounded-full bg-verdigris ring-3 ring-verdigris/20" />
-        <span className="truncate">Hearing <b className="font-medium">{name}</b></span>
+        <span className="truncate"><span className="near-only">Hearing </span><b className="font-medium">{name}</b></span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu max-w-96" align="end" sideOffset={10}>

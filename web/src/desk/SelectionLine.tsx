@@ -30,6 +30,7 @@ export function SelectionLine() {
     <>
       <Phrase name="selection" value="" choices={wider} onChoose={select} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase>:{' '}
       <Now name="hold to the next" command="hold">hold each to the next</Now>
+      {', '}<Now name="remove rest">take the rest after it</Now>
       {', '}set to a <Phrase name="set value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('length', v)}>value</Phrase>
       {', '}correct to a <Phrase name="correct value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('correct value', v)}>value, the rest moves</Phrase>
       {', '}read again as <Phrase name="read again" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('read again', v)}>equal steps</Phrase>

@@ -14,6 +14,7 @@ export function SoundingForm() {
       <Entry label="Late (+) or early (−), in ticks of 960" command="late" size="w-16" />
       <Entry label="Velocity, or touch" command="velocity" size="w-16" />
       <Entry label="One pitch for all keys (B4), or played" command="pitch" size="w-16" />
+      <Entry label="Write a note by its letter (F#)" command="letter" size="w-16" />
       <Entry label="Chord symbol at the pen (Bbm7)" command="chord-symbol" size="w-20" />
       <div className="flex flex-wrap items-center gap-1 border-t border-rule pt-2">
         Hold keys to

@@ -4,6 +4,7 @@ const THEME = 'ductus.theme'
 
 export function applyView(): void {
   document.documentElement.style.setProperty('--far', localStorage.getItem(FAR) === 'yes' ? '1.45' : '1')
+  document.documentElement.dataset.far = localStorage.getItem(FAR) === 'yes' ? 'yes' : 'no'
   document.documentElement.dataset.theme = localStorage.getItem(THEME) ?? 'day'
 }
 

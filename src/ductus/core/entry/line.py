@@ -163,7 +163,11 @@ def _over(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
 
 
 def _beat(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    return (*_where(state, piece, " in ", ", at "), plain(": play its figure at any speed; it "), *_policy(state))
+    parts = tuple((str(n), f"{n} equal parts") for n in range(2, 9))
+    return (
+        *_where(state, piece, " in ", ", at "), plain(": play its figure at any speed; it "), *_policy(state), plain("; or "),
+        Phrase("divide the beat", "division", "divide", "", parts),
+    )  # fmt: skip
 
 
 def _foot(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:

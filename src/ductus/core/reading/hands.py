@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from ductus.core.reading.divisions import Floats, Ints
 
 RIGHT, LEFT = 1, 2
+RECALL_S = 4.0  # a key struck again within this time is likely to be struck by the same hand
 WINDOW = 24  # notes back that may still be held
 BEAM = 24
 PITCH_KNOTS = (40, 48, 54, 60, 66, 72, 80)
@@ -134,7 +135,7 @@ def beam_hands(
     """Hands of all notes and, for each, how much the beam prefers them (score over the best with another hand there).
 
     ``weights``: prior; span over a fifth; span over a tenth; movement; crossing a held note; crossing where the other
-    hand just was; more than five notes; a hand that rested (per second, at most two).
+    hand just was; more than five notes; a hand that rested (per second, at most two); a key that the other hand struck last.
     """
     starts = np.searchsorted(chord, np.arange(int(chord[-1]) + 2))
     as_right, as_left = -np.logaddexp(0, -logit) * weights[0], -np.logaddexp(0, logit) * weights[0]
@@ -152,6 +153,7 @@ def beam_hands(
         held = np.arange(max(start - WINDOW, 0), start)
         held = held[off[held] > on[start] + 0.06]
         cost = _side_costs(beam, pitch[notes].astype(float), held, pitch, float(on[start]), weights)
+        cost += weights[8] * _changes_of_hand(beam, pitch, notes, start, on)
         score = beam.score[:, None] + prior[None, :] - cost
         flat = score.ravel()
         kept = np.argsort(-flat, kind="stable")[:BEAM]
@@ -204,6 +206,23 @@ def _side_costs(beam: Beam, struck: Floats, held: Ints, pitch: Ints, now: float,
                 + w[4] * crossed + slowed * np.abs(centre - beam.place[:, side]) + stays + w[5] * passed
             )  # fmt: skip
     return cost
+
+
+def _changes_of_hand(beam: Beam, pitch: Ints, notes: Ints, start: int, on: Floats) -> Floats:
+    """How many keys each split gives to another hand than the one that struck them last, within RECALL_S."""
+    recent = np.arange(max(start - WINDOW, 0), start)
+    recent = recent[on[recent] > on[start] - RECALL_S]
+    out = np.zeros((len(beam.score), len(notes) + 1))
+    if not len(recent):
+        return out
+    for a, n in enumerate(notes):
+        same = recent[pitch[recent] == pitch[n]]
+        if not len(same):
+            continue
+        last = beam.window[:, same[-1] % WINDOW]
+        out[:, : a + 1] += (last == LEFT)[:, None]
+        out[:, a + 1 :] += (last == RIGHT)[:, None]
+    return out
 
 
 def _followed(beam: Beam, parent: Ints, cut: Ints, score: Floats, notes: Ints, struck: Floats, now: float) -> Beam:

@@ -22,7 +22,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
 from playwright.sync_api import Page, expect, sync_playwright
-from tests.building import random_piece
+from tests.building import midi_of, random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
 from ductus.app.library import Library
@@ -119,8 +119,7 @@ def transcribe_two_minutes(folder: Path) -> float:
     """Seconds for `ductus transcribe` on a take of two minutes with a click, start-up included."""
     piece = random_piece(3, "4/4", 48)
     notes = play(piece, range(48), 1, 96, start_us=0)
-    performed = replace_times(piece, notes)
-    (folder / "take.mid").write_bytes(performed)
+    (folder / "take.mid").write_bytes(midi_of(notes, 96, (4, 4)))
     started = time.perf_counter()
     command = [
         sys.executable,
@@ -133,27 +132,6 @@ def transcribe_two_minutes(folder: Path) -> float:
     ]
     subprocess.run([*command, "--tempo", "96", "--meter", "4/4"], check=True)
     return time.perf_counter() - started
-
-
-def replace_times(piece: Piece, played: list[object]) -> bytes:
-    """The played notes as a MIDI file at 96."""
-    import io
-
-    import mido
-
-    file = mido.MidiFile(type=0, ticks_per_beat=960)
-    track = mido.MidiTrack()
-    track.append(mido.MetaMessage("set_tempo", tempo=625_000))
-    events = [(n.onset_us, 1, n.key, n.velocity) for n in played] + [(n.release_us, 0, n.key, 0) for n in played]  # type: ignore[attr-defined]
-    now = 0
-    for at_us, down, key, velocity in sorted(events):
-        tick = round(at_us * 960 / 625_000)
-        track.append(mido.Message("note_on" if down else "note_off", note=key, velocity=velocity, time=tick - now))
-        now = tick
-    file.tracks.append(track)
-    out = io.BytesIO()
-    file.save(file=out)
-    return out.getvalue()
 
 
 def main() -> None:

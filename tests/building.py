@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import random
 from collections.abc import Iterable
 from fractions import Fraction as F
 
+import mido
+
+from ductus.core.performance.takes import PlayedNote
 from ductus.core.pitch.pitches import parse_pitch, spell_in_key
 from ductus.core.score.changes import Draft
 from ductus.core.score.layouts import new_piece
@@ -59,3 +63,25 @@ def random_piece(seed: int, meter: str, bars: int = 12, fifths: int = 0, pickup:
                     draft.put(note)
                 at += length
     return draft.change("random").apply(piece)
+
+
+def midi_of(notes: Iterable[PlayedNote], quarters_per_minute: float, meter: tuple[int, int]) -> bytes:
+    """Played notes as a MIDI file that states its tempo and meter."""
+    us = round(60e6 / quarters_per_minute)
+    track = mido.MidiTrack(
+        [
+            mido.MetaMessage("set_tempo", tempo=us),
+            mido.MetaMessage("time_signature", numerator=meter[0], denominator=meter[1]),
+        ]
+    )
+    events = [(n.onset_us, 1, n.key, n.velocity) for n in notes] + [(n.release_us, 0, n.key, 0) for n in notes]
+    now = 0
+    for at_us, down, key, velocity in sorted(events):
+        tick = round(at_us * 960 / us)
+        track.append(mido.Message("note_on" if down else "note_off", note=key, velocity=velocity, time=tick - now))
+        now = tick
+    file = mido.MidiFile(type=0, ticks_per_beat=960)
+    file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()

@@ -1,0 +1,178 @@
+"""The command line as people and scripts use it: files out, or exit 2 and one line."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import music21
+import pytest
+
+from ductus.app.library import Library
+from ductus.cli import main
+from ductus.core.performance.takes import PlayedNote
+from ductus.demo.player import play
+from ductus.demo.scenario import fill_library, jig, waltz
+from ductus.formats.midi import read_midi
+from tests.building import midi_of
+
+
+@pytest.fixture
+def performance(tmp_path: Path) -> Path:
+    """The waltz's first eight bars, played to a click at 96 from the third second on."""
+    notes = play(waltz(), range(8), 11, 96, start_us=3_000_000)
+    path = tmp_path / "take.mid"
+    path.write_bytes(midi_of(notes, 96, (3, 4)))
+    return path
+
+
+def refused(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
+    with pytest.raises(SystemExit) as stopped:
+        main(arguments)
+    assert stopped.value.code == 2
+    lines = capsys.readouterr().err.strip().splitlines()
+    assert len(lines) == 1
+    return lines[0]
+
+
+def test_a_click_take_becomes_the_piece_that_was_played(performance: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out.musicxml"
+    main(
+        [
+            "transcribe",
+            str(performance),
+            "-o",
+            str(out),
+            "--tempo",
+            "96",
+            "--meter",
+            "3/4",
+            "--start-beat-at",
+            "3.0",
+            "--title",
+            "Read",
+        ]
+    )
+    score = music21.converter.parse(str(out))
+    flat = score.flatten()
+    assert flat.getElementsByClass("TimeSignature")[0].ratioString == "3/4"
+    assert flat.getElementsByClass("KeySignature")[0].sharps == -2
+    piece = waltz()
+    end = piece.timeline.bar(8).start
+    wanted = sorted((round(n.tick / 23_063_040, 3), n.pitch.midi) for n in piece.notes.values() if n.tick < end)
+    found = sorted(
+        (round(float(e.getOffsetInHierarchy(score)), 3), p.midi)
+        for part in score.stripTies().parts
+        for e in part.recurse().notes
+        for p in e.pitches
+    )
+    assert found == wanted
+
+
+def test_three_readings_and_the_doubts_are_written(performance: Path, tmp_path: Path) -> None:
+    out, doubts = tmp_path / "free.musicxml", tmp_path / "doubts.json"
+    main(
+        [
+            "transcribe",
+            str(performance),
+            "-o",
+            str(out),
+            "--free",
+            "--about",
+            "96",
+            "--readings",
+            "3",
+            "--doubts",
+            str(doubts),
+        ]
+    )
+    assert all(
+        (tmp_path / name).stat().st_size > 1000 for name in ("free.musicxml", "free-2.musicxml", "free-3.musicxml")
+    )
+    rows = json.loads(doubts.read_text())
+    assert len(rows) <= 12 * len(read_midi(performance.read_bytes()).take.notes) / 100 + 1
+    for row in rows:
+        assert set(row) == {"bar", "tick", "quarters", "notes", "probability", "rivals"}
+        assert 0 <= row["probability"] <= 1
+        assert row["notes"]
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        (["--tempo", "2"], "no tempo that Ductus clicks"),
+        (["--meter", "4"], "no meter"),
+        (["--shortest", "tiny"], "no note value"),
+        (["--split", "H4"], "no pitch"),
+        (["--key", "lots"], "no key"),
+        (["--key", "9"], "at most seven"),
+        (["--free", "--about", "4000"], "out of reach"),
+    ],
+)
+def test_a_wish_that_cannot_be_granted_is_one_line(
+    performance: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], options: list[str], words: str
+) -> None:
+    assert words in refused(capsys, "transcribe", str(performance), "-o", str(tmp_path / "x.musicxml"), *options)
+    assert not (tmp_path / "x.musicxml").exists()
+
+
+def test_a_file_that_is_not_there_or_no_midi_is_one_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert "nowhere.mid" in refused(capsys, "transcribe", str(tmp_path / "nowhere.mid"), "-o", "x.musicxml")
+    letter = tmp_path / "letter.mid"
+    letter.write_text("Dear band")
+    assert "no Standard MIDI File" in refused(capsys, "transcribe", str(letter), "-o", str(tmp_path / "x.musicxml"))
+
+
+def test_import_and_export_go_through_the_library(
+    performance: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    main(["import", str(performance), "--data", str(tmp_path / "data")])
+    piece_id = capsys.readouterr().out.split()[0]
+    for ending in ("musicxml", "mid"):
+        main(["export", piece_id, "-o", str(tmp_path / f"out.{ending}"), "--data", str(tmp_path / "data")])
+        assert (tmp_path / f"out.{ending}").stat().st_size > 100
+    assert "writes .musicxml and .mid" in refused(
+        capsys, "export", piece_id, "-o", "out.pdf", "--data", str(tmp_path / "data")
+    )
+    assert "no piece" in refused(
+        capsys, "export", "nothing", "-o", str(tmp_path / "y.mid"), "--data", str(tmp_path / "data")
+    )
+
+
+def test_a_performance_of_two_minutes_is_read_in_five_seconds_start_up_included(tmp_path: Path) -> None:
+    notes: list[PlayedNote] = []
+    for k in range(7):
+        notes += play(jig(), range(9), k, 150, start_us=round(k * 17e6))
+    path = tmp_path / "long.mid"
+    path.write_bytes(midi_of(sorted(notes, key=lambda n: n.onset_us), 150, (6, 8)))
+    started = time.perf_counter()
+    command = [
+        sys.executable,
+        "-m",
+        "ductus.cli",
+        "transcribe",
+        str(path),
+        "-o",
+        str(tmp_path / "o.musicxml"),
+        "--tempo",
+        "150",
+        "--meter",
+        "6/8",
+    ]
+    subprocess.run(command, check=True)
+    assert time.perf_counter() - started < 5
+
+
+def test_the_demo_pieces_are_on_the_shelf_once(tmp_path: Path) -> None:
+    library = Library(tmp_path / "demo.sqlite")
+    fill_library(library)
+    fill_library(library)
+    assert sorted(row.title for row in library.shelf()) == [
+        "Lock Gate Waltz",
+        "Otter at the Tiller",
+        "The Lantern-Keeper’s Song",
+    ]
+    library.close()

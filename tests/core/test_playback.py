@@ -1,0 +1,121 @@
+"""What is sounded: the page at its tempi, a take as it was played, the click and its ranks."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from ductus.core.performance.takes import Heard, PlayedNote, Take, take_of_events
+from ductus.core.playback.events import click_ranks, piece_events, take_events, written_tempo_map
+from ductus.core.score.layouts import new_piece
+from ductus.core.score.records import TempoMark
+from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.pulse import Pulse, PulseMap, tempo_of
+from ductus.core.time.ticks import QUARTER
+from ductus.demo.keyboard import PROGRAMMES, programme_events
+from ductus.demo.player import play
+from ductus.demo.scenario import jig, waltz
+from tests.building import piece_of
+
+
+def test_two_bars_of_four_last_as_long_as_arithmetic_says() -> None:
+    """Arithmetic (check values): two bars of 4/4 last 7.62 s at 63 and 6.32 s at 76."""
+    for bpm, seconds in ((63, 7.62), (76, 6.32)):
+        piece = new_piece(bpm=bpm)
+        assert written_tempo_map(piece).time_at(8 * QUARTER) / 1e6 == pytest.approx(seconds, abs=0.005)
+
+
+@pytest.mark.parametrize(("beats", "seconds", "bpm"), [(16, 11.456, 83.80), (12, 11.456, 62.85), (20, 11.456, 104.75)])
+def test_tempo_is_beats_times_sixty_over_seconds(beats: int, seconds: float, bpm: float) -> None:
+    assert tempo_of(beats, seconds) == pytest.approx(bpm, abs=0.005)
+
+
+def test_a_tempo_change_holds_from_its_tick() -> None:
+    piece = new_piece(bpm=60).with_rows([(None, TempoMark("t9", 4 * QUARTER, 120.0))])
+    times = [written_tempo_map(piece).time_at(k * QUARTER) for k in (0, 4, 6)]
+    assert times == [0, 4_000_000, 5_000_000]
+
+
+def test_notes_sound_from_a_place_on_and_late_or_short_where_they_were_told_to() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1), (2, 1)])
+    piece = piece.with_rows(
+        [
+            (n, replace(n, sounds_ticks=QUARTER // 2, sounds_late=QUARTER // 10))
+            for n in list(piece.notes.values())
+            if n.tick
+        ]
+    )
+    beat = 60_000_000 / 92
+    events = piece_events(piece, QUARTER)
+    assert [e.onset_us for e in events] == pytest.approx([0.1 * beat, 1.1 * beat], abs=2)
+    assert [e.length_us for e in events] == pytest.approx([beat / 2] * 2, abs=2)
+
+
+def test_a_take_sounds_as_it_was_played_without_its_silence_before() -> None:
+    take = Take((PlayedNote(900_000, 1_000_000, 60, 44), PlayedNote(950_000, 1_400_000, 64, 90)))
+    assert [(e.onset_us, e.length_us, e.key, e.velocity) for e in take_events(take)] == [
+        (0, 100_000, 60, 44),
+        (50_000, 450_000, 64, 90),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("meter", "subdivide", "ranks"),
+    [
+        ("4/4", None, "bar beat strong beat"),
+        ("3/4", None, "bar beat beat"),
+        ("6/8", None, "bar half half beat half half"),
+        ("3/4", True, "bar half beat half beat half"),
+        ("7/8", None, "bar beat beat"),
+    ],
+)
+def test_the_click_ranks_bar_over_strong_over_weak_over_half(meter: str, subdivide: bool | None, ranks: str) -> None:
+    """JOB 5.2: 4/4 is 1, 3, 2 = 4; subdivisions off for simple and on for compound meters by default."""
+    bar = new_piece(meter=parse_meter(meter)).timeline.bar(0)
+    assert " ".join(rank for _, rank in click_ranks(bar, subdivide)) == ranks
+
+
+def test_events_pair_into_notes_whatever_order_they_came_in() -> None:
+    events = [
+        Heard(0, "down", 60, 80),
+        Heard(5, "down", 60, 70),
+        Heard(9, "up", 60, 0),
+        Heard(3, "down", 64, 0),
+        Heard(2, "control", 64, 127),
+        Heard(4, "down", 67, 50),
+    ]
+    take = take_of_events(events, end_us=50)
+    assert [(n.onset_us, n.release_us, n.key) for n in take.notes] == [(0, 5, 60), (4, 50, 67), (5, 9, 60)]
+    assert [(c.time_us, c.controller, c.value) for c in take.controls] == [(2, 64, 127)]
+
+
+def test_a_pulse_map_goes_both_ways_and_beyond_its_ends() -> None:
+    pulses = PulseMap((Pulse(0, 1_000_000), Pulse(QUARTER, 1_500_000), Pulse(3 * QUARTER, 3_500_000)))
+    assert pulses.time_at(2 * QUARTER) == 2_500_000
+    assert pulses.tick_at(2_500_000) == 2 * QUARTER
+    assert pulses.time_at(-QUARTER) == 500_000
+    assert pulses.time_at(4 * QUARTER) == 4_500_000
+    assert pulses.us_per_quarter_at(2 * QUARTER) == 1_000_000
+
+
+def test_the_simulated_player_is_the_same_for_a_seed_and_human_in_size() -> None:
+    one, two = play(waltz(), range(4), 5, 96), play(waltz(), range(4), 5, 96)
+    assert one == two
+    assert one != play(waltz(), range(4), 6, 96)
+    exact = sorted(
+        n.tick / QUARTER * 60e6 / 96 for n in waltz().notes.values() if n.tick < waltz().timeline.bar(4).start
+    )
+    off = [a.onset_us - b for a, b in zip(sorted(one, key=lambda n: n.onset_us), exact, strict=True)]
+    assert 2_000 < max(map(abs, off)) < 80_000
+
+
+def test_free_playing_breathes_and_every_programme_plays_whole_notes() -> None:
+    free = play(jig(), range(9), 3, 150, free=True)
+    length = max(n.release_us for n in free) / 1e6
+    assert length != pytest.approx(25 * 60 / 150, rel=0.005)
+    for programme in PROGRAMMES:
+        events = programme_events(programme.name)
+        assert [e[0] for e in events] == sorted(e[0] for e in events)
+        assert sum(e[1] == "down" for e in events) == sum(e[1] == "up" for e in events)
+        assert Meter(*(int(x) for x in programme.meter.split("/")))  # type: ignore[arg-type]

@@ -1,0 +1,112 @@
+"""Systems: how bars are divided among them, how stable that is under editing, and what is engraved again."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+from fractions import Fraction as F
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ductus.app.sheet import Sheet
+from ductus.core.score.changes import Draft
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark
+from ductus.core.time.ticks import QUARTER
+from ductus.demo.scenario import song, waltz
+from ductus.engraving.engraver import Engraver
+from ductus.engraving.layout import MAX_BARS, SystemRange, bar_units, break_from, relayout
+from tests.building import piece_of, random_piece
+
+
+@pytest.fixture(scope="module")
+def engraver() -> Engraver:
+    return Engraver()
+
+
+def covered(systems: list[SystemRange]) -> list[int]:
+    return [b for s in systems for b in range(s.first, s.last + 1)]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.floats(11, 90), min_size=1, max_size=40), st.integers(1, 60))
+def test_every_bar_stands_on_one_system_in_order(widths: list[float], extra: int) -> None:
+    piece = waltz()
+    count = len(widths)
+    systems = break_from(piece, 0, count, lambda i: widths[i], frozenset())
+    assert covered(systems) == list(range(count))
+    assert all(s.last - s.first + 1 <= MAX_BARS for s in systems)
+    grown = relayout(piece, systems, count + extra, lambda i: widths[i % count])
+    assert covered(grown) == list(range(count + extra))
+    shrunk = relayout(piece, grown, max(count - 1, 1), lambda i: widths[i % count])
+    assert covered(shrunk) == list(range(max(count - 1, 1)))
+
+
+def test_one_wide_bar_moves_only_the_breaks_near_it() -> None:
+    piece = random_piece(2, "4/4", 40)
+    rng = random.Random(1)
+    widths = [rng.uniform(13, 36) for _ in range(40)]
+    before = break_from(piece, 0, 40, lambda i: widths[i], frozenset())
+    widths[10] = 60.0
+    after = relayout(piece, before, 40, lambda i: widths[i])
+    same = set(before) & set(after)
+    assert {s for s in before if s.last < 10 or s.first > 30} <= same
+
+
+def test_more_notes_make_a_bar_wider() -> None:
+    few, many = piece_of("4/4", [(0, 4)]), piece_of("4/4", [(F(k, 4), F(1, 4)) for k in range(16)])
+    assert bar_units(many, 0) > 1.5 * bar_units(few, 0)
+
+
+def edited(piece: Piece, note_id: str) -> tuple[Piece, set[int]]:
+    draft = Draft(piece)
+    draft.put(replace(piece.notes[note_id], velocity=9, pitch=replace(piece.notes[note_id].pitch, octave=6)))
+    change = draft.change("higher")
+    bars, _ = change.bars(piece)
+    return change.apply(piece), bars
+
+
+def test_an_edit_engraves_one_system_again_and_no_other(engraver: Engraver) -> None:
+    piece = random_piece(6, "3/4", 60)
+    sheet = Sheet(piece, engraver)
+    while (k := sheet.next_to_show(0, {s.key for s in sheet.systems if s.key})) is not None:
+        sheet.engrave(k)
+    target = next(n.id for n in piece.notes.values() if piece.timeline.bar_at(n.tick).index == 30)
+    after, bars = edited(piece, target)
+    sheet.update(after, bars, False)
+    dirty = [s.bars for s in sheet.systems if s.dirty]
+    assert 1 <= len(dirty) <= 2
+    assert any(s.first <= 30 <= s.last for s in dirty)
+
+
+def test_the_same_music_is_engraved_once(engraver: Engraver) -> None:
+    piece = waltz()
+    first = engraver.engrave(piece, SystemRange(0, 3))
+    assert engraver.engrave(piece, SystemRange(0, 3)) is first
+    after, _ = edited(piece, next(n.id for n in piece.notes.values() if n.tick == 0))
+    assert engraver.engrave(after, SystemRange(0, 3)).key != first.key
+
+
+def test_a_window_is_wider_only_where_something_crosses_the_break(engraver: Engraver) -> None:
+    plain = piece_of("4/4", [(k, 1) for k in range(16)])
+    xml, first = engraver.window(plain, SystemRange(1, 2))
+    assert (xml.count(b"<measure "), first) == (2, 1)
+    tied = piece_of("4/4", [(0, 1), (3, 2), (5, 1), (11, 2)])
+    xml, first = engraver.window(tied, SystemRange(1, 2))
+    assert (xml.count(b"<measure "), first) == (4, 2)
+    slurred = plain.with_rows([(None, Mark("m9", "slur", "p1", 1, 1, 0, 9 * QUARTER))])
+    xml, first = engraver.window(slurred, SystemRange(1, 1))
+    assert first == 2
+    assert xml.count(b"<measure ") >= 3
+
+
+def test_nothing_stray_is_drawn_and_every_note_keeps_its_id(engraver: Engraver) -> None:
+    piece = song()
+    svg = engraver.engrave(piece, SystemRange(0, 2)).svg
+    assert "<ellipse" not in svg.split('class="measure"')[0]
+    end = piece.timeline.bar(3).start
+    for note in piece.notes.values():
+        if note.tick < end:
+            assert f'id="{note.id}"' in svg

@@ -25,6 +25,7 @@ SIGNATURE_UNITS = 1.0  # each sharp or flat
 LYRIC_UNITS = 1.1
 MIN_BAR_UNITS = 11.0
 MAX_BARS = 8
+LEAST_FILLED = 0.5  # share of a system that must be filled for it to end early
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,9 +75,18 @@ def break_from(
         while last + 1 < count and last + 2 - first <= MAX_BARS and width(last + 1) <= left:
             last += 1
             left -= width(last)
+        last = _ending_at_stop(piece, first, last, width, stops)
         out.append(SystemRange(first, last))
         first = last + 1
     return out
+
+
+def _ending_at_stop(piece: Piece, first: int, last: int, width: Callable[[int], float], stops: frozenset[int]) -> int:
+    """End a system early where that meets an old break and still fills it fairly: the rest of the page then stands."""
+    for stop in range(last, first, -1):
+        if stop in stops and sum(width(i) for i in range(first, stop)) >= LEAST_FILLED * room(piece, first):
+            return stop - 1
+    return last
 
 
 def relayout(piece: Piece, old: Sequence[SystemRange], count: int, width: Callable[[int], float]) -> list[SystemRange]:

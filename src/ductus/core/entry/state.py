@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from operator import attrgetter
 
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import Line
@@ -144,7 +143,7 @@ class Figure:
     notes: tuple[tuple[int, int, int, int], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class EntryState:
     """Everything that decides what the next key does."""
 
@@ -185,20 +184,14 @@ class EntryState:
 
 
 NOT_BEATING, NO_FIGURE = Beating(), Figure()
-NAMES = tuple(f.name for f in fields(EntryState))
-ALL_OF = attrgetter(*NAMES)
-SETTERS = {name: getattr(EntryState, name).__set__ for name in NAMES}
-EVERY_SETTER = tuple(SETTERS.values())
 
 
 def evolved(state: EntryState, **changes: object) -> EntryState:
     """``dataclasses.replace`` for the state of entry, without calling its constructor: an event costs a few of these, and a
-    state has many fields."""
+    state has many fields (which is also why it has no slots)."""
     new: EntryState = object.__new__(EntryState)
-    for put, value in zip(EVERY_SETTER, ALL_OF(state), strict=True):
-        put(new, value)
-    for name, value in changes.items():
-        SETTERS[name](new, value)
+    new.__dict__.update(state.__dict__)
+    new.__dict__.update(changes)
     return new
 
 

@@ -24,8 +24,10 @@ def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
     bar = piece.timeline.bar_at(state.tick)
     fifths = piece.key_at(bar.index).fifths
     plain = spell_in_key(key, fifths)
+    if abs(plain.fifths - fifths - 2) <= 3:  # a tone of the key
+        return plain
     last = last_note(piece, state)
-    if last is None or abs(plain.fifths - fifths - 2) <= 3 or abs(key - last.pitch.midi) != 1:
+    if last is None or abs(key - last.pitch.midi) != 1:
         return plain
     return spell_in_key(key, fifths, 1 if key > last.pitch.midi else -1)
 

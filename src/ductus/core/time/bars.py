@@ -68,7 +68,8 @@ class Timeline:
             if self._changes and self._changes[-1][0] == at:
                 self._changes.pop()
             self._changes.append(previous)
-        self._single = len(self._changes) == 1
+        bar, at, meter = self._changes[0]
+        self._only = (bar, at, meter.bar_ticks) if len(self._changes) == 1 else None
         self._bars: dict[int, Bar] = {}
 
     def bar(self, index: int) -> Bar:
@@ -88,9 +89,13 @@ class Timeline:
 
     def bar_at(self, tick: int) -> Bar:
         """Return the bar that holds ``tick`` (at least 0)."""
-        if self.pickup and tick < self.pickup:
+        if self._only is not None and tick >= self.pickup:
+            first, start, ticks = self._only
+            index = first + (tick - start) // ticks
+            return self._bars.get(index) or self.bar(index)
+        if tick < self.pickup:
             return self.bar(0)
-        k = 0 if self._single else max(bisect_right(self._changes, tick, key=lambda c: c[1]) - 1, 0)
+        k = max(bisect_right(self._changes, tick, key=lambda c: c[1]) - 1, 0)
         first, start, meter = self._changes[k]
         return self.bar(first + max(tick - start, 0) // meter.bar_ticks)
 

@@ -19,7 +19,8 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.reading import SOURCES, Case, pieces, placed
 
-import ductus.core.reading.read as reader
+import ductus.core.reading.against as against
+from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
@@ -38,13 +39,13 @@ def spy(
 
 def main() -> None:
     """Gather decisions, fit, print."""
-    reader.find_doubts = spy  # type: ignore[assignment]
+    against.find_doubts = spy  # type: ignore[assignment]
     rows: dict[str, list[tuple[float, bool]]] = {"place": [], "value": [], "hand": []}
     for piece in pieces(SOURCES):
         for skill in ("steady", "ordinary", "rough"):
             take, index, qpm, start_s = Case(piece, skill, 77, False).perform()
             zero_s = start_s + piece["pickup"] / UNIT * 60 / qpm
-            result = reader.read(
+            result = read(
                 take, steady_map(qpm, 0, round(zero_s * 1e6)), ReadSettings(meter=parse_meter(piece["meter"]))
             )
             at, _ = placed(result, piece, index, piece["pickup"])

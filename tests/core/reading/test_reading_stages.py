@@ -7,12 +7,13 @@ import pytest
 
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.reading.against import with_pedal
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.ornaments import find_ornaments
-from ductus.core.reading.read import likely_meter, read, read_again, with_pedal
+from ductus.core.reading.read import likely_meter, read, read_again
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.time.meters import Meter

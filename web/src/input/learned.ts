@@ -3,7 +3,8 @@
  * writes or sounds. Kept in the browser.
  */
 import { create } from 'zustand'
-import type { HeardKind } from './port'
+
+type HeardKind = 'down' | 'up' | 'control'
 
 const STORE = 'ductus.learned'
 const ON = 64 // a controller counts as pressed from here on (MIDI 1.0)

@@ -10,7 +10,7 @@ const KEYS = [...MAJOR.map((n, i) => ({ id: `${i - 7} major`, label: `${n} major
 const PACES: [string, number][] = [['very slow', 48], ['slow', 60], ['walking', 92], ['lively', 116], ['quick', 144]]
 const COUNTS = ['no pick-up', 'a pick-up of one', 'a pick-up of two', 'a pick-up of three', 'a pick-up of four', 'a pick-up of five']
 
-const field = 'border-b-2 border-vermilion/45 bg-transparent font-medium focus:border-vermilion'
+const field = 'h-8 leading-7 border-b-2 border-vermilion/45 bg-transparent font-medium focus:border-vermilion'
 
 export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => void }) {
   const [layout, setLayout] = useState<Answers['layout']>('keys')

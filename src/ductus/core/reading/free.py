@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ductus.core.performance.takes import Take
+from ductus.core.reading.against import read_against
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of
 from ductus.core.reading.chords import Chords, cluster, salience
 from ductus.core.reading.divisions import Floats, allowed_divisions, rhythm_table
@@ -39,8 +40,6 @@ class Beats:
 
 def read_freely(take: Take, settings: ReadSettings, pins: Pins) -> ReadingResult:
     """Read a take of which nothing or little is known; ``settings.readings`` says how many rivals are wanted."""
-    from ductus.core.reading.read import read_against
-
     results = [
         read_against(take, b.pulses, replace(settings, meter=b.frame.meter), pins, centred=True)
         for b in find_beats(take, settings, pins, max(settings.readings, 1))

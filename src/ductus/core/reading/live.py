@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.read import read_against
+from ductus.core.reading.against import read_against
 from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap

@@ -1,47 +1,29 @@
 """The one way from a take to written notes; live recording, re-reading and the command line all come through here.
 
 take + pulse map (or none) + settings + pins -> ReadingResult
-chords and places -> hands -> values -> key and spelling -> doubts
 """
 
 from __future__ import annotations
 
-import itertools
 import math
-from bisect import bisect_right
 from collections.abc import Set
 from dataclasses import replace
 
 import numpy as np
 
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import SUSTAIN, Take
-from ductus.core.pitch.pitches import Pitch
+from ductus.core.performance.takes import Take
+from ductus.core.reading.against import played_notes, read_against
 from ductus.core.reading.beam import SALIENCE_WEIGHT
-from ductus.core.reading.beats import BeatGrid, grid_for
+from ductus.core.reading.beats import grid_for
 from ductus.core.reading.chords import cluster, salience
-from ductus.core.reading.doubts import find_doubts
-from ductus.core.reading.hands import hands_by_reach
-from ductus.core.reading.key import estimate_key, mode_of
-from ductus.core.reading.ornaments import find_ornaments
-from ductus.core.reading.places import Places, Played, place_notes
-from ductus.core.reading.settings import Pins, ReadingResult, ReadNote, ReadSettings
-from ductus.core.reading.spelling import spell_notes
-from ductus.core.reading.values import UNIT, Situation, choose_values
-from ductus.core.reading.voices import with_voices
+from ductus.core.reading.free import read_freely
+from ductus.core.reading.places import place_notes
+from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
-from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
 
-TICKS_PER_UNIT = QUARTER // UNIT
-DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
 METER_SHARES = ((Meter(4, 4), 0.4), (Meter(3, 4), 0.27), (Meter(2, 4), 0.13), (Meter(6, 8), 0.2))
-PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
-FULL_FROM = (
-    0.3  # a note that sounded for this share of the way to the next is taken as detached, not as followed by a rest
-)
-SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
 
 def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Pins | None = None) -> ReadingResult:
@@ -53,8 +35,6 @@ def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Pins
         raise BadInput("Nothing was played in that take, so there is nothing to write. The take is kept.")
     pins = pins or Pins()
     if pulses is None:
-        from ductus.core.reading.free import read_freely
-
         return read_freely(take, settings, pins)
     return read_against(take, pulses, replace(settings, meter=settings.meter or likely_meter(take, pulses)), pins)
 
@@ -98,218 +78,3 @@ def likely_meter(take: Take, pulses: PulseMap) -> Meter:
             total += SALIENCE_WEIGHT * float(row[min(level, 4)])
         scores[meter] = total
     return max(scores, key=scores.__getitem__)
-
-
-def read_against(
-    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins, *, centred: bool = False
-) -> ReadingResult:
-    """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
-    meter = settings.meter
-    assert meter is not None
-    if settings.pedal:
-        take = with_pedal(take)
-    played = played_notes(take)
-    grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
-    places = place_notes(played, grid, settings, rivals=True, centred=centred)
-    return write_down(take, played, grid, places, pulses, settings, pins)
-
-
-def with_pedal(take: Take) -> Take:
-    """The take with every note sounding on while the sustain pedal is down (until its key is struck again)."""
-    ups = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
-    notes = []
-    for k, note in enumerate(take.notes):
-        state = False
-        end = note.release_us
-        for time_us, down in ups:
-            if time_us <= note.release_us:
-                state = down
-            elif state and not down:
-                end = time_us
-                break
-        again = next((n.onset_us for n in take.notes[k + 1 :] if n.key == note.key), end)
-        notes.append(replace(note, release_us=max(min(end, again), note.onset_us + 1)))
-    return replace(take, notes=tuple(notes))
-
-
-def played_notes(take: Take) -> Played:
-    """Onsets, releases and keys as arrays, in seconds."""
-    return Played(
-        np.array([n.onset_us for n in take.notes], float) / 1e6,
-        np.array([n.release_us for n in take.notes], float) / 1e6,
-        np.array([n.key for n in take.notes], np.int64),
-    )
-
-
-def write_down(
-    take: Take, played: Played, grid: BeatGrid, places: Places, pulses: PulseMap, settings: ReadSettings, pins: Pins
-) -> ReadingResult:
-    """From places to written notes."""
-    meter = settings.meter
-    assert meter is not None
-    count = len(take.notes)
-    ticks = [grid.tick_of(int(places.beat[n]), int(places.division[n]), int(places.slot[n])) for n in range(count)]
-    for n, tick in pins.places.items():
-        ticks[n] = tick
-    hand, sure = assign_hands(played, places, settings, pins)
-    order = sorted(range(count), key=lambda n: (ticks[n], played.key[n]))
-    lengths, choices = note_values(take, pulses, meter, ticks, hand, order)
-    for n, length in pins.values.items():
-        lengths[n] = length
-    shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
-    if settings.staccato == "dot":
-        lengths = full_lengths(take, pulses, ticks, lengths, hand, order)
-    marks = articulations(take, pulses, lengths, settings)
-    if settings.staccato == "rest":
-        lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
-    fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
-    velocity = [n.velocity for n in take.notes]
-    written = [ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order]
-    notes = tuple(with_voices(written, settings.voices))
-    first = min(ticks)
-    return ReadingResult(
-        notes,
-        pulses,
-        meter,
-        -first % meter.bar_ticks if first < 0 else 0,
-        fifths,
-        mode,
-        settings.shortest or finest_of(notes),
-        round(places.feel.lag * 1e6),
-        find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins),
-        tuple(find_ornaments(take)),
-        remarks=remarks_on(take),
-    )
-
-
-def assign_hands(played: Played, places: Places, settings: ReadSettings, pins: Pins) -> tuple[list[int], list[float]]:
-    """Hand of each note, and how sure (nats)."""
-    count = len(played.key)
-    if settings.hand is not None:
-        hand, sure = [settings.hand] * count, [50.0] * count
-    elif settings.split is not None:
-        hand, sure = [1 if k >= settings.split else 2 for k in played.key], [50.0] * count
-    else:
-        order = np.lexsort((played.onset, places.chord))
-        onset = np.maximum.accumulate(played.onset[order])
-        back = {int(n): k for k, n in enumerate(order)}
-        pinned = {back[n]: h for n, h in pins.hands.items()}
-        found, margin = hands_by_reach(onset, played.release[order], played.key[order], places.chord[order], pinned)
-        hand, sure = [0] * count, [0.0] * count
-        for k, n in enumerate(order):
-            hand[n], sure[n] = int(found[k]), float(margin[k])
-    for n, h in pins.hands.items():
-        hand[n] = h
-    return hand, sure
-
-
-def note_values(
-    take: Take, pulses: PulseMap, meter: Meter, ticks: list[int], hand: list[int], order: list[int]
-) -> tuple[list[int], list[list[tuple[int, float]]]]:
-    """Length of each note in ticks, and its choices (ticks, probability)."""
-    bar = meter.bar_ticks
-    starts = [*meter.beat_starts, bar]
-
-    def beat_of(tick: int) -> tuple[int, int]:
-        inside = tick % bar
-        k = max(i for i, s in enumerate(starts[:-1]) if s <= inside)
-        return tick - inside + starts[k], starts[k + 1] - starts[k]
-
-    beats = [beat_of(ticks[n]) for n in order]
-    situation = Situation(
-        [ticks[n] // TICKS_PER_UNIT for n in order],
-        [
-            (pulses.tick_at(take.notes[n].release_us) - pulses.tick_at(take.notes[n].onset_us)) / TICKS_PER_UNIT
-            for n in order
-        ],
-        [take.notes[n].onset_us / 1e6 for n in order],
-        [take.notes[n].release_us / 1e6 for n in order],
-        [hand[n] for n in order],
-        [take.notes[n].key for n in order],
-        [((ticks[n] // bar + 1) * bar) // TICKS_PER_UNIT for n in order],
-        [b[0] // TICKS_PER_UNIT for b in beats],
-        [b[1] // TICKS_PER_UNIT for b in beats],
-    )
-    found, ranked = choose_values(situation)
-    lengths, choices = [0] * len(order), [[] for _ in order]  # type: ignore[var-annotated]
-    for k, n in enumerate(order):
-        lengths[n] = found[k] * TICKS_PER_UNIT
-        choices[n] = [(length * TICKS_PER_UNIT, p) for length, p in ranked[k]]
-    return lengths, choices
-
-
-def articulations(take: Take, pulses: PulseMap, lengths: list[int], settings: ReadSettings) -> list[tuple[str, ...]]:
-    """Staccato dots on short values that sounded for less than half of their length."""
-    if settings.staccato != "dot":
-        return [()] * len(lengths)
-    out: list[tuple[str, ...]] = []
-    for note, length in zip(take.notes, lengths, strict=True):
-        sounded = pulses.tick_at(note.release_us) - pulses.tick_at(note.onset_us)
-        out.append(("staccato",) if sounded < DETACHED * length and length <= QUARTER else ())
-    return out
-
-
-def full_lengths(
-    take: Take, pulses: PulseMap, ticks: list[int], lengths: list[int], hand: list[int], order: list[int]
-) -> list[int]:
-    """Detached notes in full: a short note that was let go early reaches the next onset of its hand, if that is not far."""
-    onsets = {h: sorted({ticks[n] for n in order if hand[n] == h}) for h in (1, 2)}
-    out = list(lengths)
-    for n in order:
-        k = bisect_right(onsets[hand[n]], ticks[n])
-        if k == len(onsets[hand[n]]):
-            continue
-        gap = onsets[hand[n]][k] - ticks[n]
-        sounded = pulses.tick_at(take.notes[n].release_us) - pulses.tick_at(take.notes[n].onset_us)
-        if lengths[n] < gap <= QUARTER and sounded > FULL_FROM * gap:
-            out[n] = gap
-    return out
-
-
-def detached_lengths(take: Take, pulses: PulseMap, lengths: list[int], shortest: int) -> list[int]:
-    """Short values with rests instead of dots: the plain value nearest to what sounded, where that is clearly shorter."""
-    plain = sorted({v for v in BASE_TICKS.values() if v >= shortest})
-    out = []
-    for note, length in zip(take.notes, lengths, strict=True):
-        sounded = pulses.tick_at(note.release_us) - pulses.tick_at(note.onset_us)
-        nearest = min(plain, key=lambda v: abs(np.log(max(sounded, 1) / v)))
-        out.append(nearest if sounded < 0.7 * length and nearest < length else length)
-    return out
-
-
-def names(
-    played: Played, ticks: list[int], lengths: list[int], hand: list[int], order: list[int], settings: ReadSettings
-) -> tuple[int, str, list[Pitch]]:
-    """Key signature, mode, and the spelled pitch of each note."""
-    keys = [int(played.key[n]) for n in order]
-    starts = [ticks[n] / QUARTER for n in order]
-    spans = [lengths[n] / QUARTER for n in order]
-    if settings.key is None:
-        fifths, mode = estimate_key(keys, starts, spans)
-    else:
-        fifths, mode = settings.key, mode_of(settings.key, keys, starts, spans)
-    number = {t: k for k, t in enumerate(sorted({ticks[n] for n in order}))}
-    spelled = spell_notes(keys, [number[ticks[n]] for n in order], [hand[n] for n in order], fifths)
-    pitches = [spelled[0]] * len(order)
-    for k, n in enumerate(order):
-        pitches[n] = spelled[k]
-    return fifths, mode, pitches
-
-
-def finest_of(notes: tuple[ReadNote, ...]) -> str:
-    """The value that the smallest step between onsets needs."""
-    onsets = sorted({n.tick for n in notes})
-    gaps = [b - a for a, b in itertools.pairwise(onsets)] or [QUARTER]
-    smallest = min(gaps)
-    return next((base for base, ticks in BASE_TICKS.items() if ticks <= smallest), "256th")
-
-
-def remarks_on(take: Take) -> tuple[str, ...]:
-    """Sentences about the reading as a whole."""
-    out = []
-    slips = sum(n.release_us - n.onset_us < SLIP_US and n.velocity < SLIP_VELOCITY for n in take.notes)
-    if slips:
-        out.append(
-            f"{slips} very short, soft {'note' if slips == 1 else 'notes'} may be slips; they are written all the same."
-        )
-    return tuple(out)

@@ -102,7 +102,7 @@ class RhythmTable:
 
 
 def tabulate(turn: Floats, first: Floats, step: Floats) -> RhythmTable:
-    """Counts to logarithms, smoothed (0.15 for turns, 0.3 for slots: ENGINE figures of a study of ours)."""
+    """Counts to logarithms, smoothed (0.15 for turns, 0.3 for slots)."""
     family = np.array([d.family for d in DIVISIONS], np.int64)
     slots = np.array([len(d.slots) for d in DIVISIONS], np.int64)
     slot_at = np.zeros((COUNT, MOST_SLOTS))

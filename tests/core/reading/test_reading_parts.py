@@ -1,0 +1,282 @@
+"""The smaller parts of reading: segments and lattices, salience, the beam, choices of value, doubts, beats of a meter."""
+
+from __future__ import annotations
+
+import json
+import math
+from fractions import Fraction as F
+from importlib import resources
+
+import numpy as np
+import pytest
+
+from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.beam import BeamSearch, build_targets, frame_of, level_table
+from ductus.core.reading.beats import beat_pattern, grid_for
+from ductus.core.reading.chords import FEATURES, LEVELS, cluster, salience
+from ductus.core.reading.divisions import (
+    COMPOUND,
+    DIVISIONS,
+    SIMPLE,
+    allowed_divisions,
+    rhythm_table,
+    smallest_division,
+)
+from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
+from ductus.core.reading.free import find_beats, search, smoothed
+from ductus.core.reading.hands import FEATURES as HAND_FEATURES
+from ductus.core.reading.hands import hand_features
+from ductus.core.reading.key import key_scores, turned
+from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
+from ductus.core.reading.places import allowed_by_beat, estimate_feel, plainer
+from ductus.core.reading.read import read
+from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.values import UNIT, Situation, choose_values, class_of, options_of
+from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.pulse import steady_map
+from ductus.core.time.ticks import QUARTER
+
+
+def arrays(*columns: list[float]) -> list[np.ndarray]:
+    return [np.array(c, float if k < 2 else np.int64) for k, c in enumerate(columns)]
+
+
+@pytest.mark.parametrize("name", ["rhythm", "values", "hands", "salience", "spelling"])
+def test_every_fitted_table_says_where_it_comes_from(name: str) -> None:
+    table = json.loads(resources.files("ductus.core.reading.tables").joinpath(f"{name}.json").read_text("utf-8"))
+    assert "tools/fit_" in table["provenance"]
+
+
+@pytest.mark.parametrize(
+    ("family", "places", "step"),
+    [
+        (SIMPLE, {0}, 1),
+        (SIMPLE, {F(1, 2)}, F(1, 2)),
+        (SIMPLE, {0, F(2, 3)}, F(1, 3)),
+        (SIMPLE, {F(3, 4)}, F(1, 4)),
+        (COMPOUND, {0, F(2, 3)}, F(1, 3)),
+        (COMPOUND, {F(1, 2)}, F(1, 2)),
+    ],
+)
+def test_the_smallest_division_that_holds_all_places(family: int, places: set[object], step: object) -> None:
+    found = smallest_division(family, frozenset(places))  # type: ignore[arg-type]
+    assert found is not None
+    assert DIVISIONS[found].step == step
+
+
+def test_no_division_holds_a_place_that_is_on_no_grid() -> None:
+    assert smallest_division(SIMPLE, frozenset({F(1, 11)})) is None
+
+
+@pytest.mark.parametrize(
+    ("meter", "beats"),
+    [("4/4", 4), ("2/2", 4), ("3/2", 6), ("6/8", 2), ("9/8", 3), ("5/8", 2), ("7/8", 3), ("3/8", 1), ("2/8", 2)],
+)
+def test_beats_fill_the_bar(meter: str, beats: int) -> None:
+    pattern = beat_pattern(parse_meter(meter))
+    assert sum(ticks for ticks, _ in pattern) == parse_meter(meter).bar_ticks
+    assert len(pattern) == beats
+
+
+def test_a_grid_covers_the_take_and_its_places_are_exact() -> None:
+    grid = grid_for(steady_map(90, 0, 0), Meter(6, 8), 2e6, 9e6)
+    assert grid.seconds[0] < 2
+    assert grid.seconds[-1] > 9
+    thirds = next(g for g, d in enumerate(DIVISIONS) if d.family == COMPOUND and len(d.slots) == 3)
+    assert grid.tick_of(1, thirds, 2) - grid.tick_of(1, thirds, 1) == QUARTER // 2
+
+
+def test_segments_never_join_struck_again_keys_wide_gaps_or_too_many_fingers() -> None:
+    onset, release, key = arrays(
+        [0, 0.01, 0.02, 0.2, 0.21, 0.9], [0.5, 0.5, 0.5, 0.5, 0.5, 1.2], [60, 64, 60, 62, 65, 70]
+    )
+    segments = segments_of(onset, release, key)
+    for rows in segments.values():
+        for s in rows:
+            keys = list(key[s.first : s.last + 1])
+            assert len(set(keys)) == len(keys) <= MOST_TOGETHER
+            assert onset[s.last] - onset[s.first] <= 0.14
+    ends = set(segments) | {-1}
+    assert all(s.first - 1 in ends for rows in segments.values() for s in rows)
+
+
+def test_the_feel_is_estimated_from_where_chords_came() -> None:
+    rng = np.random.default_rng(2)
+    place = np.repeat(np.arange(200) * 0.5, 2)
+    chord = np.repeat(np.arange(200), 2)
+    onset = place + 0.02 + np.repeat(rng.normal(0, 0.03, 200), 2) + rng.normal(0, 0.01, 400)
+    feel = estimate_feel(onset, place, chord)
+    assert feel.lag == pytest.approx(0.02, abs=0.006)
+    assert feel.chord_sd == pytest.approx(0.03, abs=0.005)
+    assert feel.note_sd == pytest.approx(0.01, abs=0.003)
+
+
+def test_plainer_prices_fine_divisions_and_leaves_the_beat_alone() -> None:
+    table = rhythm_table()
+    plain = plainer(table, 2)
+    one = next(g for g, d in enumerate(DIVISIONS) if d.family == SIMPLE and len(d.slots) == 1)
+    eight = next(g for g, d in enumerate(DIVISIONS) if d.family == SIMPLE and len(d.slots) == 8)
+    assert plain.alone[one] == table.alone[one]
+    assert plain.alone[eight] < table.alone[eight]
+
+
+def test_settings_remove_divisions_from_every_beat() -> None:
+    grid = grid_for(steady_map(90, 0, 0), Meter(4, 4), 0, 4e6)
+    free = allowed_by_beat(grid, ReadSettings(meter=Meter(4, 4)))
+    strict = allowed_by_beat(grid, ReadSettings(meter=Meter(4, 4), shortest="eighth", tuplets=False))
+    assert (strict <= free).all()
+    assert strict.sum() < free.sum()
+    with_fives = allowed_divisions(QUARTER, SIMPLE, None, True)
+    assert any(len(DIVISIONS[g].slots) == 5 for g in with_fives)
+    assert not any(len(DIVISIONS[g].slots) == 5 for g in allowed_divisions(QUARTER, SIMPLE, None, None))
+
+
+def test_chords_are_clustered_and_a_loud_low_long_one_weighs_most() -> None:
+    onset, release, key, velocity = [], [], [], []
+    for beat in range(32):
+        heavy = beat % 4 == 0
+        for k in (36, 60, 64) if heavy else (72,):
+            onset.append(beat * 0.5 + 0.003 * len(onset) % 0.01)
+            release.append(beat * 0.5 + (1.9 if heavy else 0.3))
+            key.append(k)
+            velocity.append(90 if heavy else 60)
+    order = np.argsort(onset, kind="stable")
+    chords = cluster(*(np.array(c)[order] for c in (onset, release, key, velocity)))
+    assert len(chords.time) == 32
+    assert chords.features.shape == (32, FEATURES)
+    weight = salience(chords)
+    assert weight.shape == (32, LEVELS)
+    assert weight[::4, 0].mean() > weight[1::4, 0].mean() + 1
+
+
+def test_levels_of_a_frame_follow_the_meter() -> None:
+    table = rhythm_table()
+    frame = frame_of(Meter(4, 4))
+    targets, rows, inside = build_targets(
+        table, [g for g in allowed_divisions(QUARTER, SIMPLE, None, None) if DIVISIONS[g].slots], SIMPLE
+    )
+    levels = level_table(frame, inside)
+    on_beat = int(np.flatnonzero(inside == 0)[0])
+    assert list(levels[:, on_beat]) == [0, 2, 1, 2]
+    assert (np.diff(targets.nearest) >= 0).all()
+    assert len(rows) == len(inside)
+
+
+@pytest.mark.parametrize("bpm", [70, 110, 150])
+def test_the_beam_follows_a_steady_tune_at_the_tempo_that_was_hinted(bpm: float) -> None:
+    frame = frame_of(Meter(4, 4))
+    beam = BeamSearch(frame, rhythm_table(), allowed_divisions(QUARTER, SIMPLE, None, None), 60 / bpm)
+    time = np.cumsum([0.0, *([1, 0.5, 0.5, 1, 1] * 8)]) * 60 / bpm
+    beam.advance(time, np.zeros((len(time), LEVELS)), 0.02)
+    track = beam.tracks()[0]
+    assert np.diff(track.place) == pytest.approx([1, 0.5, 0.5, 1, 1] * 8)
+    assert track.period == pytest.approx(60 / bpm, rel=0.03)
+
+
+def test_a_pause_does_not_lose_the_beat() -> None:
+    frame = frame_of(Meter(4, 4))
+    beam = BeamSearch(frame, rhythm_table(), allowed_divisions(QUARTER, SIMPLE, None, None), 0.5)
+    time = np.concatenate((np.arange(16) * 0.5, np.arange(16) * 0.5 + 16 * 0.5 + 0.6))
+    weight = np.zeros((32, LEVELS))
+    weight[::4, 0] = 2.0
+    beam.advance(time, weight, 0.02)
+    places = beam.tracks()[0].place
+    assert places[-1] - places[0] == pytest.approx(31)
+    _, smooth = smoothed(beam.tracks()[0], time)
+    assert smooth == pytest.approx(time, abs=0.08)
+
+
+def test_rivals_of_a_search_are_distinct_and_two_pinned_beats_settle_it() -> None:
+    notes = tuple(PlayedNote(k * 300_000, k * 300_000 + 250_000, 60 + k % 7) for k in range(48))
+    onset, release, key, velocity = (
+        np.array([getattr(n, f) for n in notes], float) for f in ("onset_us", "release_us", "key", "velocity")
+    )
+    tracks = search(cluster(onset / 1e6, release / 1e6, key.astype(int), velocity.astype(int)), ReadSettings())
+    assert (
+        len({(str(t.frame.meter), round(t.place[-1] - t.place[0], 2), round(float(t.place[0]), 2)) for t in tracks[:3]})
+        == 3
+    )
+    pins = Pins(beats=((0, 0), (1_200_000, 4 * QUARTER)))
+    assert find_beats(Take(notes), ReadSettings(), pins)[0].pulses.us_per_quarter_at(0) == 300_000
+
+
+def situation(rows: list[tuple[float, float, int, int]], bar: int = 4 * UNIT) -> Situation:
+    """(onset, played length) in quarters at 60 a minute, hand, key."""
+    tick = [round(r[0] * UNIT) for r in rows]
+    return Situation(
+        tick,
+        [r[1] * UNIT for r in rows],
+        [r[0] for r in rows],
+        [r[0] + r[1] for r in rows],
+        [r[2] for r in rows],
+        [r[3] for r in rows],
+        [t // bar * bar + bar for t in tick],
+        [t // UNIT * UNIT for t in tick],
+        [UNIT] * len(rows),
+    )
+
+
+def test_a_note_ends_where_the_next_of_its_hand_begins_unless_it_is_struck_again() -> None:
+    s = situation([(0, 0.95, 1, 60), (1, 0.9, 1, 62), (2, 1.9, 1, 64), (0, 3.8, 2, 40)])
+    lengths, ranked = choose_values(s)
+    assert lengths == [UNIT, UNIT, 2 * UNIT, 4 * UNIT]
+    assert all(math.isclose(sum(p for _, p in row), 1, abs_tol=1e-9) for row in ranked)
+    again = situation([(0, 0.4, 1, 60), (0.5, 0.4, 1, 60), (1, 0.9, 1, 62)])
+    assert all(o.length <= UNIT // 2 for o in options_of(again)[0])
+
+
+def test_value_classes_are_one_to_one_for_plain_values() -> None:
+    plain = [UNIT // 2, UNIT, 2 * UNIT, 3 * UNIT, UNIT // 3]
+    assert len({class_of(v) for v in plain}) == len(plain)
+    assert class_of(UNIT * 5) != class_of(UNIT // 5)
+
+
+def test_hand_features_are_the_same_in_blocks_of_any_size() -> None:
+    rng = np.random.default_rng(0)
+    on = np.sort(rng.uniform(0, 30, 200))
+    pitch = rng.integers(36, 84, 200)
+    whole = hand_features(on, on + 0.4, pitch)
+    assert whole.shape == (200, HAND_FEATURES)
+    assert np.isfinite(whole).all()
+
+
+def test_key_features_turn_with_the_music() -> None:
+    keys = [60, 62, 64, 65, 67, 69, 71, 72]
+    starts, lengths = [float(k) for k in range(8)], [1.0] * 8
+    plain = key_scores(keys, starts, lengths)
+    higher = key_scores([k + 7 for k in keys], starts, lengths)
+    assert max(plain, key=plain.__getitem__) + 1 == max(higher, key=higher.__getitem__)
+    assert sum(math.exp(v) for v in plain.values()) == pytest.approx(1)
+    assert len(turned(np.zeros(72), 3)) == 73
+
+
+@pytest.mark.parametrize("curve", [(0.6, 1.1), (-0.5, 0.55), (0.0, 0.3)])
+def test_a_surer_decision_is_less_likely_to_be_wrong(curve: tuple[float, float]) -> None:
+    chances = [wrong_chance(p, curve) for p in (0.3, 0.6, 0.9, 0.99, 1.0)]
+    assert chances == sorted(chances, reverse=True)
+    assert all(0 < c < 1 for c in chances)
+
+
+def test_doubts_are_few_in_order_and_name_real_notes() -> None:
+    rng = np.random.default_rng(8)
+    notes = tuple(
+        sorted(
+            (
+                PlayedNote(
+                    int(2e6 + k * 250_000 + rng.normal(0, 45_000)),
+                    int(2.2e6 + k * 250_000),
+                    48 + int(rng.integers(0, 30)),
+                )
+                for k in range(100)
+            ),
+            key=lambda n: n.onset_us,
+        )
+    )
+    result = read(Take(notes), steady_map(120, 0, 2_000_000), ReadSettings(meter=Meter(4, 4)))
+    assert 0 < len(result.doubts) <= MOST_PER_100
+    assert [d.tick for d in result.doubts] == sorted(d.tick for d in result.doubts)
+    for d in result.doubts:
+        assert d.bar == d.tick // (4 * QUARTER)
+        assert set(d.events) <= set(range(100))
+        assert all(r.words for r in d.rivals)
+        assert [r.probability for r in d.rivals] == sorted((r.probability for r in d.rivals), reverse=True)

@@ -43,29 +43,8 @@ def chords_of(notes: list[list[Any]]) -> list[int]:
     return [number[n[0]] for n in notes]
 
 
-def main() -> None:
-    """Count, fit, report, write."""
-    pieces = json.loads(gzip.decompress(Path(sys.argv[1]).read_bytes()))
-    rng = random.Random(2)
-    rng.shuffle(pieces)
-    counts: Counter[int] = Counter()
-    for p in pieces:
-        mine = named(p)
-        for n in mine:
-            counts[FIFTHS_OF_STEP[n[3]] + 7 * n[4] - p["key"]] += 100 / len(mine)  # type: ignore[assignment]
-    table: dict[str, Any] = {"names": logs(counts)}
-    key_module.spelling_table = lambda: table  # type: ignore[assignment]
-    import ductus.core.reading.spelling as spelling
-
-    spelling.spelling_table = lambda: table  # type: ignore[assignment]
-    counts = Counter()
-    for p in pieces:
-        mine = named(p)
-        local = local_keys([n[2] for n in mine], chords_of(mine), p["key"])
-        for n, k in zip(mine, local, strict=True):
-            counts[FIFTHS_OF_STEP[n[3]] + 7 * n[4] - k] += 100 / len(mine)  # type: ignore[assignment]
-    table["names"] = logs(counts)
-
+def fit_key(pieces: list[dict[str, Any]], table: dict[str, Any]) -> float:
+    """Fit the weights of the signature into the table; returns the share right on unseen pieces."""
     features = [
         key_features([n[2] for n in p["notes"]], [n[0] for n in p["notes"]], [n[1] / UNIT for n in p["notes"]])
         for p in pieces
@@ -93,6 +72,33 @@ def main() -> None:
     z = cases[split:] @ w.T
     right = float((np.logaddexp(z[..., 0], z[..., 1]).argmax(1) == truth[split:]).mean())
     table["key"] = [[round(float(v), 3) for v in row] for row in w]
+    return right
+
+
+def main() -> None:
+    """Count, fit, report, write."""
+    pieces = json.loads(gzip.decompress(Path(sys.argv[1]).read_bytes()))
+    rng = random.Random(2)
+    rng.shuffle(pieces)
+    counts: Counter[int] = Counter()
+    for p in pieces:
+        mine = named(p)
+        for n in mine:
+            counts[FIFTHS_OF_STEP[n[3]] + 7 * n[4] - p["key"]] += 100 / len(mine)  # type: ignore[assignment]
+    table: dict[str, Any] = {"names": logs(counts)}
+    key_module.spelling_table = lambda: table  # type: ignore[assignment]
+    import ductus.core.reading.spelling as spelling
+
+    spelling.spelling_table = lambda: table  # type: ignore[assignment]
+    counts = Counter()
+    for p in pieces:
+        mine = named(p)
+        local = local_keys([n[2] for n in mine], chords_of(mine), p["key"])
+        for n, k in zip(mine, local, strict=True):
+            counts[FIFTHS_OF_STEP[n[3]] + 7 * n[4] - k] += 100 / len(mine)  # type: ignore[assignment]
+    table["names"] = logs(counts)
+
+    right = fit_key(pieces, table)
     wrong = total = 0
     for p in pieces[::3]:
         mine = named(p)

@@ -62,38 +62,48 @@ def to_columns(record: Record) -> Columns:
                 "printed": int(record.printed),
             }
         case Note():
-            return {
-                "id": record.id,
-                "part": record.part,
-                "staff": record.staff,
-                "voice": record.voice,
-                "tick": record.tick,
-                "ticks": record.ticks,
-                "step": record.pitch.step,
-                "alter": record.pitch.alter,
-                "octave": record.pitch.octave,
-                "velocity": record.velocity,
-                "sounds_late": record.sounds_late,
-                "sounds_ticks": record.sounds_ticks,
-                "articulations": words(record.articulations),
-                "lyric": record.lyric,
-                "take": record.take,
-                "event": record.event,
-            }
+            return note_columns(record)
         case Mark():
-            return {
-                "id": record.id,
-                "kind": record.kind,
-                "part": record.part,
-                "staff": record.staff,
-                "voice": record.voice,
-                "tick": record.tick,
-                "ticks": record.ticks,
-                "text": record.text,
-                "actual": record.tuplet.actual if record.tuplet else None,
-                "normal": record.tuplet.normal if record.tuplet else None,
-                "notes": words(record.notes),
-            }
+            return mark_columns(record)
+
+
+def note_columns(record: Note) -> Columns:
+    """The columns of a note."""
+    return {
+        "id": record.id,
+        "part": record.part,
+        "staff": record.staff,
+        "voice": record.voice,
+        "tick": record.tick,
+        "ticks": record.ticks,
+        "step": record.pitch.step,
+        "alter": record.pitch.alter,
+        "octave": record.pitch.octave,
+        "velocity": record.velocity,
+        "sounds_late": record.sounds_late,
+        "sounds_ticks": record.sounds_ticks,
+        "articulations": words(record.articulations),
+        "lyric": record.lyric,
+        "take": record.take,
+        "event": record.event,
+    }
+
+
+def mark_columns(record: Mark) -> Columns:
+    """The columns of a mark."""
+    return {
+        "id": record.id,
+        "kind": record.kind,
+        "part": record.part,
+        "staff": record.staff,
+        "voice": record.voice,
+        "tick": record.tick,
+        "ticks": record.ticks,
+        "text": record.text,
+        "actual": record.tuplet.actual if record.tuplet else None,
+        "normal": record.tuplet.normal if record.tuplet else None,
+        "notes": words(record.notes),
+    }
 
 
 FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars")

@@ -114,7 +114,7 @@ export function send(message: ClientMessage): void {
 export const command = (name: string, argument = '') => send({ type: 'command', name, argument, at_us: nowUs() })
 
 /**
- * What depends on a revision waits until the server has answered everything sent before it: so a fast hand never meets a
+ * What depends on a revision or on the selection waits until the server has answered everything sent before it: so a fast hand never meets a
  * refusal that its own last key caused, and undo goes one by one however fast the key repeats.
  */
 let waiting: (() => void)[] = []
@@ -146,7 +146,7 @@ export function edit(name: string, argument = ''): void {
   })
 }
 
-export const select = (what: string) => send({ type: 'select', what, ids: [...useDesk.getState().selection] })
+export const select = (what: string) => settled(() => send({ type: 'select', what, ids: [...useDesk.getState().selection] }))
 
 export const say = (said: string) => useDesk.setState({ said })
 

@@ -21,7 +21,7 @@ from ductus.core.reading.beats import beat_pattern
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, EMPTY, MOST_SLOTS, SIMPLE, Floats, Ints, RhythmTable
 from ductus.core.time.meters import Meter
 
-WIDTH = 110  # hypotheses kept
+WIDTH = 80  # hypotheses kept
 TEMPO_BINS_PER_E = 32  # bins to a factor e of tempo
 PERIOD_NOISE = 0.04  # share of the period that it may drift by in a beat
 TIME_NOISE = 0.02  # share of the period that a beat may come off the clock by itself

@@ -26,7 +26,7 @@ from ductus.core.time.ticks import QUARTER
 METER_PRIOR = {"4/4": 0.32, "3/4": 0.24, "2/4": 0.20, "6/8": 0.13, "3/8": 0.04, "9/8": 0.03, "12/8": 0.04}
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
-HEAT = 40  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
+HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
 
 

@@ -70,7 +70,6 @@ class Lattice:
         self.segments = segments_of(onset, release, key)
         self.ends = sorted(self.segments)
         self._table, self._family = table, family
-        self._even = bool((family == family[0]).all())
         self._places = _places_of_beats(allowed, table)
         self.candidates = {n: self._candidates(float(onset[n]), beat_s, reach) for n in self.ends}
         self._known: dict[tuple[int, int], NDArray[np.float32]] = {}

@@ -38,6 +38,9 @@ export function SelectionLine() {
       {', '}<Now name="split" argument="2">split</Now>
       {', '}<Now name="respell" command="respell">respell</Now>
       {', '}<Now name="octave" argument="1" command="octave-up-notes">octave up</Now> or <Now name="octave" argument="-1" command="octave-down-notes">down</Now>
+      {', '}transpose{' '}
+      <Phrase name="transpose" value="" onChoose={(v) => edit('transpose', v)}
+        choices={['12', '7', '5', '4', '3', '2', '1', '-1', '-2', '-3', '-4', '-5', '-7', '-12'].map((v) => ({ value: v, label: `${Number(v) > 0 ? 'up' : 'down'} ${Math.abs(Number(v))} semitones` }))}>by semitones</Phrase>
       {', '}<Now name="other hand">to the other hand</Now>
       {', '}to <Phrase name="to voice" value="" choices={['1', '2', '3', '4'].map((v) => ({ value: v, label: `voice ${v}` }))} onChoose={(v) => edit('voice', v)}>a voice</Phrase>
       {', '}velocity{' '}

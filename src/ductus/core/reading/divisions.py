@@ -86,7 +86,7 @@ def smallest_division(family: int, places: frozenset[F]) -> int | None:
     return min(fitting, key=lambda k: (len(DIVISIONS[k].slots), k), default=None)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class RhythmTable:
     """Logarithms: ``turn[g, h]`` division h follows division g; ``first[g, s]`` slot s is the first of its beat;
     ``step[g, s, t]`` slot t follows slot s in the beat, ``step[g, s, MOST_SLOTS]`` nothing more does; ``slot_at[g, s]`` in

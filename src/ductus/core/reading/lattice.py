@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -73,7 +74,7 @@ class Lattice:
         self._places = _places_of_beats(allowed, table)
         self.candidates = {n: self._candidates(float(onset[n]), beat_s, reach) for n in self.ends}
         self._known: dict[tuple[int, int], NDArray[np.float32]] = {}
-        self._build_tables(table)
+        self._inside, self._next, self._leave, self._enter = turn_tables(table)
 
     def _candidates(self, at: float, beat_s: Floats, reach: float) -> Candidates:
         """Places within reach, and always the nearest on each side, however coarse the divisions are."""
@@ -90,24 +91,6 @@ class Lattice:
         )
         beat, division, slot, time = beat[near], division[near], slot[near], time[near]
         return Candidates(beat, division, slot, time, division * MOST_SLOTS + slot)
-
-    def _build_tables(self, table: RhythmTable) -> None:
-        count = len(table.slots)
-        size = count * MOST_SLOTS
-        division = np.repeat(np.arange(count), MOST_SLOTS)
-        leave = table.step[:, :, MOST_SLOTS].reshape(size)
-        enter = table.first.reshape(size)
-        inside = np.full((size, size), LOW)
-        for g in range(count):
-            block = slice(g * MOST_SLOTS, (g + 1) * MOST_SLOTS)
-            inside[block, block] = np.triu(table.step[g, :, :MOST_SLOTS], 1) + np.tril(
-                np.full((MOST_SLOTS, MOST_SLOTS), LOW)
-            )
-            inside[block, block] += np.diag(np.full(MOST_SLOTS, SQUEEZED - LOW))
-        self._inside = np.maximum(inside, LOW)
-        self._next = leave[:, None] + enter[None, :] + table.turn[division][:, division]
-        self._leave = {e: leave + table.turn[division, e] for e in EMPTY}
-        self._enter = {e: enter + table.turn[e, division] for e in EMPTY}
 
     def turns(self, before: int, after: int) -> NDArray[np.float32]:
         """Logarithms of going on from the candidates of note ``before`` to those of note ``after``."""
@@ -133,6 +116,29 @@ class Lattice:
         """Logarithms of beginning at each candidate of note n."""
         c = self.candidates[n]
         return self._table.alone[c.division] + self._table.first[c.division, c.slot]
+
+
+@lru_cache(maxsize=8)
+def turn_tables(table: RhythmTable) -> tuple[Floats, Floats, dict[int, Floats], dict[int, Floats]]:
+    """Logarithms of going on from row to row (a row is division * MOST_SLOTS + slot): inside the beat, into the next one, and
+    leaving for and coming from each kind of empty beat. Kept for a table, since a live reading needs them at every beat."""
+    count = len(table.slots)
+    division = np.repeat(np.arange(count), MOST_SLOTS)
+    leave = table.step[:, :, MOST_SLOTS].reshape(-1)
+    enter = table.first.reshape(-1)
+    inside = np.full((len(leave), len(leave)), LOW)
+    for g in range(count):
+        block = slice(g * MOST_SLOTS, (g + 1) * MOST_SLOTS)
+        later = np.triu(np.ones((MOST_SLOTS, MOST_SLOTS), bool), 1)
+        inside[block, block] = np.where(later, table.step[g, :, :MOST_SLOTS], LOW)
+    np.fill_diagonal(inside, SQUEEZED)
+    following = leave[:, None] + enter[None, :] + table.turn[division][:, division]
+    return (
+        inside,
+        following,
+        {e: leave + table.turn[division, e] for e in EMPTY},
+        {e: enter + table.turn[e, division] for e in EMPTY},
+    )
 
 
 def segments_of(onset: Floats, release: Floats, key: Ints) -> dict[int, list[Segment]]:

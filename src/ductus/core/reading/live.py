@@ -9,12 +9,14 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.against import read_against
+from ductus.core.reading.against import played_notes, write_down
+from ductus.core.reading.beats import grid_for
+from ductus.core.reading.places import CHORD_SD_PRIOR_S, NOTE_SD_S, Feel, place_onward
 from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
-BARS_BACK = 2  # whole bars before the present one that are read again
+BARS_BACK = 1  # whole bars before the present one that are read again
 
 
 @dataclass(slots=True)
@@ -24,9 +26,10 @@ class LiveReading:
     pulses: PulseMap
     settings: ReadSettings
     notes: list[ReadNote] = field(default_factory=list)
+    feel: Feel = field(default_factory=lambda: Feel(0.0, CHORD_SD_PRIOR_S, NOTE_SD_S))
 
     def advance(self, played: list[PlayedNote], now_us: int) -> list[ReadNote]:
-        """Read again from two bars back; ``played`` are all notes of the take that were let go or are held (their release is
+        """Read again from a bar back; ``played`` are all notes of the take that were let go or are held (their release is
         then ``now_us``). Returns all notes of the reading."""
         meter = self.settings.meter or Meter(4, 4)
         bar = meter.bar_ticks
@@ -39,7 +42,11 @@ class LiveReading:
                 tuple(replace(n, release_us=max(min(n.release_us, now_us), n.onset_us + 1)) for n in played[first:])
             )
             settings = replace(self.settings, meter=meter, key=self.settings.key or 0)
-            result = read_against(part, self.pulses, settings, Pins(), centred=True)
+            grid = grid_for(self.pulses, meter, part.notes[0].onset_us, part.notes[-1].onset_us)
+            heard = played_notes(part)
+            places = place_onward(heard, grid, settings, self.feel)
+            self.feel = places.feel
+            result = write_down(part, heard, grid, places, self.pulses, settings, Pins())
             kept += [replace(n, event=n.event + first) for n in result.notes]
         self.notes = kept
         return kept

@@ -75,6 +75,13 @@ class Places:
     rivals: tuple[tuple[tuple[int, int, int, float], ...], ...] = ()  # (beat, division, slot, probability)
 
 
+def place_onward(played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel) -> Places:
+    """Places of a stretch whose player is known already: one start, which is refined once."""
+    table = plainer(rhythm_table(), settings.plainness)
+    lattice = lattice_of(played, grid, allowed_by_beat(grid, settings), table)
+    return refine(played, lattice, table, [feel], 2)
+
+
 def place_notes(
     played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
 ) -> Places:

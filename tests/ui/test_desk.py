@@ -104,6 +104,13 @@ def test_the_rehearsal_keyboard_is_recorded_as_the_piece_that_it_plays(page: Pag
     says(page, "Undone: Take 1")
     expect(page.locator(".system g.note")).to_have_count(0)
     expect(page.get_by_test_id("take")).to_contain_text("Take 1")
+    server.stop(signal.SIGKILL)
+    server.start()
+    page.reload()
+    expect(page.get_by_test_id("take")).to_contain_text("Take 1")  # takes and what was undone outlive a kill
+    press(page, "Control+Shift+z")
+    says(page, "Done again: Take 1")
+    assert sorted((onset, pitch) for onset, _, pitch, _ in exported(server, piece)) == wanted
 
 
 def test_a_midi_instrument_is_found_on_plugging_in_and_writes(chromium: Browser, server: Server) -> None:

@@ -99,7 +99,9 @@ def test_a_recording_of_the_rehearsal_keyboard_is_the_piece_that_it_plays(client
     piece = library.add(new_piece(meter=Meter(3, 4), fifths=-2, bpm=96))
     with desk(client, piece) as socket:
         browser = Browser(socket)
-        browser.ask(type="record-start", origin_us=0, qpm=96, bar=0, count_in=2, staff=0, shortest="eighth", split=60)
+        browser.ask(
+            type="record-start", origin_us=0, now_us=0, qpm=96, bar=0, count_in=2, staff=0, shortest="eighth", split=60
+        )
         events = programme_events("waltz-with-click")
         for k in range(0, len(events), 50):
             part = [
@@ -107,7 +109,8 @@ def test_a_recording_of_the_rehearsal_keyboard_is_the_piece_that_it_plays(client
             ]
             browser.ask(type="keys", epoch_us=0, events=part)
         browser.ask(type="record-stop", end_us=events[-1][0] + 100_000)
-        assert "written from bar 1" in browser.latest["say"]["text"]
+        while "written from bar 1" not in browser.latest["say"]["text"]:
+            browser.until("say")
     ours = {(n.tick, n.pitch) for n in library.desk(piece).piece.notes.values()}
     source = waltz()
     end = source.timeline.bar(8).start
@@ -121,7 +124,7 @@ def test_a_recording_cut_off_by_a_closed_tab_is_kept_as_a_take(client: TestClien
     piece = library.add(new_piece())
     with desk(client, piece) as socket:
         browser = Browser(socket)
-        browser.ask(type="record-start", origin_us=0, qpm=100, bar=0)
+        browser.ask(type="record-start", origin_us=0, now_us=0, qpm=100, bar=0)
         browser.press(60, 62, at=6_000_000)
     assert [t.notes for t in library.desk(piece).takes()] == [2]
 

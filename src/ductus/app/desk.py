@@ -10,6 +10,8 @@ from ductus.app.sheet import Sheet
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
+from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.pulse import PulseMap
 from ductus.engraving.engraver import Engraver
 from ductus.store import pieces, takes
 from ductus.store.database import Database
@@ -37,6 +39,8 @@ class Desk:
             self._read_standing(connection)
             self.last_place = pieces.last_place(connection, piece_id)
         self.sheet = Sheet(self.piece, engraver)
+        self._previewed: set[int] = set()
+        self.readings: dict[str, Any] = {}  # readings worked out, by id (app.readings)
 
     def _read_standing(self, connection: object) -> None:
         standing = pieces.standing(connection, self.piece_id)  # type: ignore[arg-type]
@@ -78,7 +82,19 @@ class Desk:
         bars, everything = change.bars(self.piece)
         self.piece = change.apply(self.piece)
         after, more = change.bars(self.piece)
-        return self.sheet.update(self.piece, bars | after, everything or more, self.shown_bars)
+        previewed, self._previewed = self._previewed, set()
+        return self.sheet.update(self.piece, bars | after | previewed, everything or more, self.shown_bars)
+
+    def preview(self, piece: Piece, bars: set[int]) -> bool:
+        """Show ``piece`` on the sheet without writing it: notes while they are played. ``bars`` are those that differ from what was
+        shown last. The next edit, or ``end_preview``, shows the piece itself again. Returns True if the systems were divided anew."""
+        self._previewed |= bars
+        return self.sheet.update(piece, bars, False, max(self.shown_bars, piece.bar_count))
+
+    def end_preview(self) -> bool:
+        """Show the piece as it is."""
+        bars, self._previewed = self._previewed, set()
+        return self.sheet.update(self.piece, bars, False, self.shown_bars)
 
     # --- the sheet --------------------------------------------------------------------
 
@@ -119,6 +135,22 @@ class Desk:
         """A take as it was played. Raises NotThere."""
         with self._database.transaction() as connection:
             return takes.load_take(connection, self.piece_id, take_id)
+
+    def found_beats(
+        self, take_id: int, meter: Meter | None, about: float | None
+    ) -> list[tuple[Meter, PulseMap]] | None:
+        """Beats found earlier under these hints; None if nobody looked yet."""
+        with self._database.transaction() as connection:
+            found = takes.found_beats(connection, take_id, f"{meter or ''} {about or ''}")
+        return [(parse_meter(name), pulses) for name, pulses in found] or None
+
+    def keep_found_beats(
+        self, take_id: int, meter: Meter | None, about: float | None, found: list[tuple[Meter, PulseMap]]
+    ) -> None:
+        """Keep beats that were found in a take."""
+        rows = [(str(m), pulses) for m, pulses in found]
+        with self._database.transaction() as connection:
+            takes.keep_found_beats(connection, take_id, f"{meter or ''} {about or ''}", rows)
 
     def write_journal(self, heard: list[tuple[Heard, bool]]) -> None:
         """Keep everything heard."""

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import PurePath
 
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
+from ductus.core.reading.choices import Choices
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadSettings
-from ductus.core.reading.to_piece import piece_from_reading
+from ductus.core.reading.to_piece import piece_from_reading, start_in_piece
 from ductus.core.score.edits import count_words
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import MAX_TEXT
@@ -26,6 +27,8 @@ class Imported:
     piece: Piece
     take: Take
     said: str
+    choices: Choices
+    start: int
 
 
 def import_file(data: bytes, name: str) -> Imported:
@@ -38,10 +41,14 @@ def import_file(data: bytes, name: str) -> Imported:
     title = " ".join((midi.name or PurePath(name).stem).split())[:MAX_TEXT]
     if midi.quarters_per_minute is not None and midi.meter is not None:
         pulses = steady_map(midi.quarters_per_minute, 0, 0)
-        result = read(midi.take, pulses, ReadSettings(meter=midi.meter))
+        settings = ReadSettings(meter=midi.meter)
+        result = read(midi.take, pulses, settings)
         how = f"against its own tempo of {midi.quarters_per_minute:.4g}"
     else:
-        result = read(midi.take, None, ReadSettings(meter=midi.meter))
+        pulses = None
+        settings = ReadSettings(meter=midi.meter)
+        result = read(midi.take, None, settings)
         how = "freely, since the file states no tempo and meter"
     piece = piece_from_reading(result, title)
-    return Imported(piece, midi.take, f"{count_words(len(midi.take.notes), 'note')} read {how}.")
+    said = f"{count_words(len(midi.take.notes), 'note')} read {how}."
+    return Imported(piece, replace(midi.take, pulses=pulses), said, Choices(settings), start_in_piece(result))

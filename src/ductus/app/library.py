@@ -9,7 +9,9 @@ from pathlib import Path
 
 from ductus.app.desk import Desk
 from ductus.core.performance.takes import Take
+from ductus.core.reading.choices import Choices, choices_to_json
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Reading
 from ductus.engraving.engraver import Engraver
 from ductus.store import pieces, takes
 from ductus.store.database import Database
@@ -58,13 +60,25 @@ class Library:
                 for r in pieces.shelf(connection)
             ]
 
-    def add(self, piece: Piece, take: Take | None = None, source: str = "file") -> str:
-        """Put a new piece on the shelf (with the performance it was read from) and return its id."""
+    def add(
+        self,
+        piece: Piece,
+        take: Take | None = None,
+        source: str = "file",
+        choices: Choices | None = None,
+        start: int = 0,
+    ) -> str:
+        """Put a new piece on the shelf and return its id. With ``take`` it was read from this performance as ``choices`` say, tick 0
+        of its beats being tick ``start``; the notes then know their take, so that it can be read again."""
         piece_id = secrets.token_hex(5)
         with self.database.transaction() as connection:
             pieces.insert_piece(connection, piece_id, piece)
             if take is not None:
-                takes.insert_take(connection, piece_id, take, source, {})
+                take_id, _ = takes.insert_take(connection, piece_id, take, source if take.pulses else "free", {})
+                if choices is not None:
+                    part = piece.ordered_parts()[0].id
+                    reading = Reading(f"r{piece.serial + 1}", take_id, part, 0, start, choices_to_json(choices))
+                    pieces.insert_reading(connection, piece_id, reading)
         return piece_id
 
     def desk(self, piece_id: str) -> Desk:

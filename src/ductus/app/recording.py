@@ -1,30 +1,32 @@
-"""Recording with a click (JOB 5): from the start of the count-in to written notes."""
+"""Recording, with a click or freely (JOB 5, 9.1): everything played is kept as a take, and shown while it is played."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ductus.app.desk import Desk
-from ductus.core.performance.takes import Heard, Take, take_of_events
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadSettings
-from ductus.core.reading.to_piece import to_notes
-from ductus.core.score.changes import Change
-from ductus.core.score.edits import Line, count_words, write_notes
-from ductus.core.score.records import Note
+from ductus.core.performance.takes import Heard, Listener
+from ductus.core.reading.choices import Choices
+from ductus.core.reading.live import LiveReading
+from ductus.core.reading.settings import ReadNote, ReadSettings
+from ductus.core.score.changes import Draft
+from ductus.core.score.edits import clear_brackets, clear_span
+from ductus.core.score.piece import Piece, bars_touched
+from ductus.core.score.records import Note, Reading
 from ductus.core.time.pulse import PulseMap, steady_map
+from ductus.store.takes import TakeRow
 
 
 @dataclass(frozen=True, slots=True)
 class RecordPlan:
     """What a recording writes: into ``part`` from bar ``bar`` (index), at ``qpm`` quarters a minute after ``count_in``
-    bars; ``staff`` 0 divides the hands over both staves."""
+    bars; ``qpm`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves."""
 
     part: str
     staff: int
     bar: int
-    qpm: float
-    count_in: int
+    qpm: float | None
+    count_in: int = 0
     shortest: str | None = None
     split: int | None = None
     tuplets: bool | None = None
@@ -32,70 +34,125 @@ class RecordPlan:
 
 @dataclass(slots=True)
 class Recording:
-    """A recording that is going on; event times count from the first click of the count-in, in microseconds."""
+    """A recording that is going on; event times count from the first click of the count-in (or from its start), in microseconds."""
 
     plan: RecordPlan
     origin_us: int
-    events: list[Heard] = field(default_factory=list)
+    listener: Listener = field(default_factory=Listener)
+    last_us: int = 0
+    heard: int = 0
 
     def hear(self, heard: Heard) -> None:
-        """Keep one event; its time is turned to microseconds from the first click."""
-        self.events.append(
-            Heard(max(heard.time_us - self.origin_us, 0), heard.kind, heard.key, heard.value, heard.channel)
-        )
+        """Keep one event; its time is turned to microseconds from the origin, and never runs backwards."""
+        self.last_us = max(heard.time_us - self.origin_us, self.last_us, 0)
+        self.heard += 1
+        self.listener.hear(replace(heard, time_us=self.last_us))
 
-    def pulses(self, desk: Desk) -> PulseMap:
-        """The metronome's map: tick 0 is the bar line where writing begins."""
-        meter = desk.piece.timeline.bar(self.plan.bar).meter
+    def pulses(self, piece: Piece) -> PulseMap | None:
+        """The metronome's map: tick 0 is the bar line where writing begins. None for a free recording."""
+        if self.plan.qpm is None:
+            return None
+        meter = piece.timeline.bar(self.plan.bar).meter
         return steady_map(self.plan.qpm, -self.plan.count_in * meter.bar_ticks, 0)
 
+    def settings(self, piece: Piece) -> ReadSettings:
+        """How the take is read at first."""
+        plan = self.plan
+        one = plan.staff or (1 if piece.part(plan.part).staves == 1 else None)
+        known = plan.qpm is not None or bool(len(piece.notes))
+        return ReadSettings(
+            meter=piece.timeline.bar(plan.bar).meter if known else None,
+            shortest=plan.shortest,
+            split=plan.split,
+            tuplets=plan.tuplets,
+            key=piece.key_at(plan.bar).fifths if known else None,
+            hand=one,
+        )
 
-@dataclass(frozen=True, slots=True)
-class Recorded:
-    """What became of a recording: the take, the change (None if nothing was written) and a sentence."""
+    def place(self, piece: Piece, take: int) -> Reading:
+        """Where the take goes; a part of one staff takes everything."""
+        plan = self.plan
+        staff = plan.staff or (1 if piece.part(plan.part).staves == 1 else 0)
+        return Reading("", take, plan.part, staff, piece.timeline.bar(plan.bar).start, "")
 
-    take_id: int | None
-    change: Change | None
-    sentence: str
+    def choices(self, piece: Piece) -> Choices:
+        """The choices that the first reading is made with."""
+        return Choices(self.settings(piece))
 
 
-def keep(desk: Desk, recording: Recording, end_us: int) -> tuple[Take, int, str] | None:
-    """Keep what was played as a take: (take, its id, its name); None if nothing was played."""
+def keep(desk: Desk, recording: Recording, end_us: int) -> TakeRow | None:
+    """Keep what was played as a take; None if nothing was played."""
     plan = recording.plan
-    take = take_of_events(recording.events, max(end_us - recording.origin_us, 0), recording.pulses(desk))
+    take = recording.listener.take(max(end_us - recording.origin_us, 0), recording.pulses(desk.piece))
     if not take.notes:
         return None
     described = {"bar": plan.bar, "qpm": plan.qpm, "shortest": plan.shortest, "split": plan.split, "staff": plan.staff}
-    return take, *desk.keep_take(take, "click", described)
+    take_id, _ = desk.keep_take(take, "free" if plan.qpm is None else "click", described)
+    return next(row for row in desk.takes() if row.id == take_id)
 
 
-def finish(desk: Desk, recording: Recording, end_us: int) -> Recorded:
-    """Keep the take, read it against the click and return the change that writes it."""
-    plan = recording.plan
-    kept = keep(desk, recording, end_us)
-    if kept is None:
-        return Recorded(None, None, "Nothing was heard, so nothing was written.")
-    take, take_id, name = kept
-    bar = desk.piece.timeline.bar(plan.bar)
-    settings = ReadSettings(
-        meter=bar.meter,
-        shortest=plan.shortest,
-        split=plan.split,
-        tuplets=plan.tuplets,
-        key=desk.piece.key_at(plan.bar).fifths,
-        hand=plan.staff or (1 if desk.piece.part(plan.part).staves == 1 else None),
-    )
-    result = read(take, recording.pulses(desk), settings)
-    staves = {1: plan.staff or 1, 2: plan.staff or 2}
-    notes = to_notes(result, plan.part, staves, bar.start, take_id)
-    if not notes:
-        return Recorded(take_id, None, f"{name} is kept; all of it came before the first bar, so nothing was written.")
-    sentence = f"{name}: {count_words(len(notes), 'note')} written from bar {desk.piece.timeline.number_of(plan.bar)}"
-    return Recorded(take_id, write_notes(desk.piece, notes, cleared(notes, bar.start), sentence), sentence)
+class LivePage:
+    """The notes of a recording on the sheet while they are played: a preview of the piece that grows with every beat."""
 
+    def __init__(self, desk: Desk, recording: Recording) -> None:
+        """Raises nothing; a free recording has no live page, since its beats are not known yet."""
+        pulses = recording.pulses(desk.piece)
+        assert pulses is not None
+        self.desk, self.recording = desk, recording
+        self.reading = LiveReading(pulses, recording.settings(desk.piece))
+        self.place = recording.place(desk.piece, 0)
+        self._start_anew()
 
-def cleared(notes: list[Note], start: int) -> list[tuple[Line, int, int]]:
-    """The stretches of voices that a take replaces: all voices of its staves, from its bar to its last note."""
-    end = max(n.end for n in notes)
-    staves = {(n.part, n.staff) for n in notes}
-    return [((part, staff, voice), start, end) for part, staff in staves for voice in range(1, 5)]
+    def _start_anew(self) -> None:
+        self._revision = self.desk.history.revision
+        self._page = self.desk.piece
+        self._notes: dict[int, Note] = {}
+        self._cleared = self.place.start
+
+    def advance(self, now_us: int) -> bool:
+        """Read on and show it; ``now_us`` from the origin of the recording. Returns True if the systems were divided anew."""
+        if self._revision != self.desk.history.revision:
+            self._start_anew()
+        read = self.reading.advance(self.recording.listener.notes(now_us), now_us)
+        fresh = {n.event: self._note(n) for n in read if n.tick + self.place.start >= 0}
+        changed = {
+            event: (self._notes.get(event), fresh.get(event))
+            for event in {*self._notes, *fresh}
+            if self._notes.get(event) != fresh.get(event)
+        }
+        if not changed:
+            return False
+        draft = Draft(self._page)
+        self._clear(draft, fresh)
+        for before, after in changed.values():
+            if after is not None:
+                draft.put(after)
+            elif before is not None:
+                draft.drop(before)
+        self._notes = fresh
+        change = draft.change("")
+        bars = change.bars(self._page)[0]
+        self._page = change.apply(self._page)
+        both = [n for pair in changed.values() for n in pair if n is not None]
+        bars |= {bar for n in both for bar in bars_touched(self._page.timeline, n)}
+        return self.desk.preview(self._page, bars)
+
+    def _note(self, n: ReadNote) -> Note:
+        place = self.place
+        return Note(
+            f"live{n.event}", place.part, place.staff or n.hand, n.voice, n.tick + place.start, n.ticks, n.pitch,
+            n.velocity, articulations=n.articulations,
+        )  # fmt: skip
+
+    def _clear(self, draft: Draft, fresh: dict[int, Note]) -> None:
+        """What was written there before makes room, as far as the playing has come."""
+        end = max((n.end for n in fresh.values()), default=0)
+        if end <= self._cleared:
+            return
+        mine = {n.id for n in self._notes.values()}
+        for staff in [self.place.staff] if self.place.staff else (1, 2):
+            for voice in range(1, 5):
+                line = (self.place.part, staff, voice)
+                clear_span(draft, line, self._cleared, end, mine)
+                clear_brackets(draft, line, self._cleared, end)
+        self._cleared = end

@@ -1,5 +1,5 @@
-"""Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, note, mark
-and history. Every function runs inside the caller's transaction."""
+"""Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, note, mark,
+reading and history. Every function runs inside the caller's transaction."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from ductus.core.errors import NotThere, Stale
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece, make_piece, records_of
-from ductus.core.score.records import KIND_OF, Facts, Record
+from ductus.core.score.records import KIND_OF, Facts, Reading, Record
 from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
 
 INSERT_PIECE = """
@@ -35,6 +35,9 @@ insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "
   sounds_late, sounds_ticks, articulations, lyric, take, event)
 values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octave, :velocity,
   :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event)""",
+    "reading": """
+insert or replace into reading (piece, id, take, part, staff, start, choices)
+values (:piece, :id, :take, :part, :staff, :start, :choices)""",
     "mark": """
 insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes)
 values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes)""",
@@ -46,6 +49,7 @@ DELETE = {
     "tempo": "delete from tempo where piece = :piece and id = :id",
     "note": "delete from note where piece = :piece and id = :id",
     "mark": "delete from mark where piece = :piece and id = :id",
+    "reading": "delete from reading where piece = :piece and id = :id",
 }
 SELECT = {
     "part": "select * from part where piece = :piece",
@@ -54,6 +58,7 @@ SELECT = {
     "tempo": "select * from tempo where piece = :piece",
     "note": "select * from note where piece = :piece",
     "mark": "select * from mark where piece = :piece",
+    "reading": "select * from reading where piece = :piece",
 }
 SHELF = """
 select p.id, p.title, p.subtitle, p.composer, p.changed_at, p.revision,
@@ -68,6 +73,7 @@ where id = :piece and revision = :base"""
 FORGET_UNDONE = "delete from history where piece = :piece and position > :position"
 REMEMBER = """
 insert into history (piece, position, sentence, rows_json, made_at) values (:piece, :position, :sentence, :rows, :now)"""
+BELONG = "update note set take = :take where piece = :piece and event is not null"
 RECALL = "select sentence, rows_json from history where piece = :piece and position = :position"
 
 
@@ -90,6 +96,12 @@ def insert_piece(connection: sqlite3.Connection, piece_id: str, piece: Piece) ->
     connection.execute(INSERT_PIECE, {"id": piece_id, "now": now_text(), **to_columns(piece.facts)})
     for record in records_of(piece):
         _put(connection, piece_id, record)
+
+
+def insert_reading(connection: sqlite3.Connection, piece_id: str, reading: Reading) -> None:
+    """Store how a new piece was read from a take: its notes that name an event belong to that take."""
+    connection.execute(BELONG, {"piece": piece_id, "take": reading.take})
+    _put(connection, piece_id, reading)
 
 
 def load_piece(connection: sqlite3.Connection, piece_id: str) -> Piece:

@@ -16,6 +16,7 @@ from ductus.core.score.records import (
     MeterChange,
     Note,
     Part,
+    Reading,
     Record,
     TempoMark,
 )
@@ -65,6 +66,8 @@ def to_columns(record: Record) -> Columns:
             return note_columns(record)
         case Mark():
             return mark_columns(record)
+        case Reading():
+            return {name: getattr(record, name) for name in READING}
 
 
 def note_columns(record: Note) -> Columns:
@@ -106,6 +109,7 @@ def mark_columns(record: Mark) -> Columns:
     }
 
 
+READING = ("id", "take", "part", "staff", "start", "choices")
 FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars")
 
 
@@ -151,6 +155,8 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
             return Mark(
                 r["id"], r["kind"], r["part"], r["staff"], r["voice"], r["tick"], r["ticks"], r["text"], ratio, notes
             )
+        case "reading":
+            return Reading(**{name: r[name] for name in READING})
     raise ValueError(kind)
 
 

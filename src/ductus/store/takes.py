@@ -1,4 +1,4 @@
-"""Takes and the journal. This module owns take, take_note, take_control and journal; the caller owns the
+"""Takes and the journal. This module owns take, take_note, take_control, found_beats and journal; the caller owns the
 transaction. Nothing here is ever altered once written, a take can only be marked as dropped from the page."""
 
 from __future__ import annotations
@@ -28,6 +28,9 @@ select t.id, t.name, t.source, t.made_at, t.dropped, t.settings_json,
   (select count(*) from take_note n where n.take = t.id) as notes,
   (select coalesce(max(release_us), 0) from take_note n where n.take = t.id) as length_us
 from take t where t.piece = :piece order by t.id"""
+FOUND = "select meter, pulses_json from found_beats where take = :take and hints = :hints order by rank"
+KEEP_FOUND = """
+insert or replace into found_beats (take, hints, rank, meter, pulses_json) values (:take, :hints, :rank, :meter, :pulses)"""
 JOURNAL = """
 select at_us, kind, key, value, channel from journal
 where piece = :piece and at_us >= :from_us and at_us <= :to_us order by at_us, id"""
@@ -47,13 +50,23 @@ class TakeRow:
     settings: dict[str, Any]
 
 
+def pulses_text(pulses: PulseMap) -> str:
+    """A pulse map as JSON."""
+    return json.dumps([[p.tick, p.time_us, int(p.by_hand)] for p in pulses.pulses], separators=(",", ":"))
+
+
+def pulses_from(text: str) -> PulseMap:
+    """Inverse of ``pulses_text``."""
+    return PulseMap(tuple(Pulse(a, b, bool(c)) for a, b, c in json.loads(text)))
+
+
 def insert_take(
     connection: sqlite3.Connection, piece_id: str, take: Take, source: str, settings: dict[str, Any]
 ) -> tuple[int, str]:
     """Keep a take; returns its id and its name ("Take 3")."""
     count = connection.execute("select count(*) from take where piece = ?", (piece_id,)).fetchone()[0]
     name = f"Take {count + 1}"
-    pulses = json.dumps([[p.tick, p.time_us, int(p.by_hand)] for p in take.pulses.pulses]) if take.pulses else None
+    pulses = pulses_text(take.pulses) if take.pulses else None
     cursor = connection.execute(
         INSERT_TAKE,
         {
@@ -84,13 +97,30 @@ def load_take(connection: sqlite3.Connection, piece_id: str, take_id: int) -> Ta
         raise NotThere("That take is not among the takes of this piece.")
     notes = connection.execute("select * from take_note where take = ? order by event", (take_id,))
     controls = connection.execute("select * from take_control where take = ? order by event", (take_id,))
-    pulses = None
-    if row["pulses_json"]:
-        pulses = PulseMap(tuple(Pulse(a, b, bool(c)) for a, b, c in json.loads(row["pulses_json"])))
+    pulses = pulses_from(row["pulses_json"]) if row["pulses_json"] else None
     return Take(
         tuple(PlayedNote(n["onset_us"], n["release_us"], n["key"], n["velocity"], n["channel"]) for n in notes),
         tuple(PlayedControl(c["time_us"], c["controller"], c["value"]) for c in controls),
         pulses,
+    )
+
+
+def found_beats(connection: sqlite3.Connection, take_id: int, hints: str) -> list[tuple[str, PulseMap]]:
+    """Beats found earlier in a take under these hints, best first: (meter, pulse map); empty if nobody looked yet."""
+    rows = connection.execute(FOUND, {"take": take_id, "hints": hints})
+    return [(r["meter"], pulses_from(r["pulses_json"])) for r in rows]
+
+
+def keep_found_beats(
+    connection: sqlite3.Connection, take_id: int, hints: str, found: Iterable[tuple[str, PulseMap]]
+) -> None:
+    """Keep what was found, so that it need not be looked for again."""
+    connection.executemany(
+        KEEP_FOUND,
+        (
+            {"take": take_id, "hints": hints, "rank": rank, "meter": meter, "pulses": pulses_text(pulses)}
+            for rank, (meter, pulses) in enumerate(found)
+        ),
     )
 
 

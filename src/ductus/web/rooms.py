@@ -9,10 +9,15 @@ from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import TypeAdapter, ValidationError
 
 from ductus.app.desk import Desk
+from ductus.core.errors import DuctusError
+from ductus.core.score.changes import Change
 from ductus.web import schemas as s
-from ductus.web.seat import Seat
+from ductus.web.reading_side import Job, readings_out
+from ductus.web.seat import Seat, sheet_out
 
 JOURNAL_SECONDS = 0.2  # everything heard is on disk within 250 ms
+QUIET_SECONDS = 0.12  # after an edit, before its readings are worked out again
+NO_READINGS = s.ReadingsOut(readings=())
 INCOMING: TypeAdapter[s.ClientMessage] = TypeAdapter(s.ClientMessage)
 
 
@@ -27,6 +32,7 @@ class Chair:
         self.seq = 0
         self.ready = False  # has it the list of systems? Only then do single systems make sense to it
         self._timer: asyncio.TimerHandle | None = None
+        self._player: asyncio.Task[None] | None = None
         self._order = asyncio.Lock()
 
     def _to_me(self, message: s.Out) -> None:
@@ -46,6 +52,7 @@ class Chair:
         try:
             await self._work(self.seat.open)
             self.ready = True
+            self.room.greet(self)
             self.room.wake()
             while True:
                 text = await self.socket.receive_text()
@@ -55,6 +62,8 @@ class Chair:
         finally:
             if self._timer:
                 self._timer.cancel()
+            if self._player:
+                self._player.cancel()
             for task in tasks:
                 task.cancel()
             self.seat.close()  # at once and here: a server that is being stopped would not come back to it
@@ -84,7 +93,25 @@ class Chair:
             await asyncio.to_thread(self._run, what)
             self._distribute()
             self._set_timer()
+        jobs, self.seat.jobs = self.seat.jobs, []
+        for job in jobs:
+            self.room.start(self, job)
+        if self.seat.live is not None and (self._player is None or self._player.done()):
+            self._player = asyncio.create_task(self._show_playing())
         self.room.wake()
+
+    async def _show_playing(self) -> None:
+        """While a recording with a click goes on, show twice a beat what was played."""
+        while self.seat.live is not None and self.seat.recording is not None:
+            qpm = self.seat.recording.plan.qpm or 100.0
+            await asyncio.sleep(min(max(30 / qpm, 0.15), 1.0))
+            await self._work(self.seat.live_step)
+
+    async def make(self, revision: int, change: Change) -> bool:
+        """Make a change that was worked out on ``revision``; False if that is not the state any more."""
+        done: list[bool] = []
+        await self._work(lambda: done.append(self.seat.write_if(revision, change)))
+        return bool(done) and done[0]
 
     def _run(self, what: object) -> None:
         what()  # type: ignore[operator]
@@ -120,12 +147,61 @@ class Room:
         self.chairs: list[Chair] = []
         self._wake = asyncio.Event()
         self._filler: asyncio.Task[None] | None = None
+        self._teller: asyncio.Task[None] | None = None
+        self._jobs: set[asyncio.Task[None]] = set()
+        self._one_job = asyncio.Lock()
+        self._told = ""
+        self._told_for = -1
 
     def wake(self) -> None:
         """Something may wait to be engraved."""
         self._wake.set()
         if self._filler is None or self._filler.done():
             self._filler = asyncio.create_task(self._fill())
+        if self._told_for != self.desk.history.revision and (self._teller is None or self._teller.done()):
+            self._teller = asyncio.create_task(self._tell_readings())
+
+    async def _tell_readings(self) -> None:
+        """Say how the takes on the page were read, once the page has been quiet for a moment."""
+        while self._told_for != (revision := self.desk.history.revision):
+            await asyncio.sleep(QUIET_SECONDS)
+            if revision != self.desk.history.revision:
+                continue
+            message = await asyncio.to_thread(readings_out, self.desk) if len(self.desk.piece.readings) else NO_READINGS
+            self._told_for = revision
+            text = message.model_dump_json()
+            if text != self._told:
+                self._told = text
+                for chair in self.chairs:
+                    chair.outbox.put_nowait(text)
+
+    def greet(self, chair: Chair) -> None:
+        """A browser that comes later gets what the others were told."""
+        if self._told:
+            chair.outbox.put_nowait(self._told)
+
+    def start(self, chair: Chair, job: Job) -> None:
+        """Begin long work for one of the chairs; jobs of a room run one after the other."""
+        task = asyncio.create_task(self._run_job(chair, job))
+        self._jobs.add(task)
+        task.add_done_callback(self._jobs.discard)
+
+    async def _run_job(self, chair: Chair, job: Job) -> None:
+        async with self._one_job:
+            self.post(s.BusyOut(words=job.words), self.chairs)
+            try:
+                done = False
+                while not done:
+                    revision, piece = chair.seat.snapshot()
+                    change = await asyncio.to_thread(job.work, piece)
+                    done = await chair.make(revision, change)
+            except DuctusError as error:
+                self.desk.end_preview()
+                self.post(sheet_out(self.desk), self.chairs)
+                self.post(s.ProblemOut(message=str(error)), [chair])
+            finally:
+                self.post(s.BusyOut(words=""), self.chairs)
+        self.wake()
 
     async def _fill(self) -> None:
         while self.chairs:
@@ -151,8 +227,9 @@ class Room:
 
     def close(self) -> None:
         """Nobody is left."""
-        if self._filler:
-            self._filler.cancel()
+        for task in (self._filler, self._teller):
+            if task:
+                task.cancel()
 
 
 class Rooms:

@@ -28,6 +28,7 @@ from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
 from ductus.web import schemas as s
+from ductus.web.reading_side import strip_view
 from ductus.web.rooms import Rooms
 
 MAX_UPLOAD = 20_000_000
@@ -119,7 +120,7 @@ def post_import(library: Lib, file: UploadFile) -> s.PieceId:
             f"That file has more than {MAX_UPLOAD // 1_000_000} MB; Ductus takes no larger ones. Nothing was imported."
         )
     imported = import_file(data, file.filename or "")
-    piece_id = library.add(imported.piece, imported.take)
+    piece_id = library.add(imported.piece, imported.take, "file", imported.choices, imported.start)
     return s.PieceId(id=piece_id, said=imported.said)
 
 
@@ -168,6 +169,12 @@ def get_places(library: Lib, piece_id: str, from_tick: int = 0) -> list[tuple[in
 def get_take_playback(library: Lib, piece_id: str, take_id: int) -> list[s.SoundingView]:
     """A take as it was played."""
     return [s.SoundingView.model_validate(x) for x in take_events(library.desk(piece_id).take(take_id))]
+
+
+@router.get("/pieces/{piece_id}/readings/{reading_id}/strip")
+def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
+    """A take on the page over time: strokes, beats, tempo curve."""
+    return strip_view(library.desk(piece_id), reading_id)
 
 
 @router.get("/pieces/{piece_id}/clicks")

@@ -204,11 +204,13 @@ class HistoryIn(In):
 
 
 class RecordStartIn(In):
-    """A recording begins: ``origin_us`` is the first click of the count-in on the event clock."""
+    """A recording begins: ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there;
+    ``qpm`` None: played freely, without a click."""
 
     type: Literal["record-start"]
     origin_us: Microseconds
-    qpm: Annotated[float, Field(ge=5, le=1000)]
+    now_us: Microseconds
+    qpm: Annotated[float, Field(ge=5, le=1000)] | None
     count_in: Annotated[int, Field(ge=0, le=8)] = 2
     staff: Annotated[int, Field(ge=0, le=2)] = 0
     bar: Annotated[int, Field(ge=0, le=9999)]
@@ -225,6 +227,36 @@ class RecordStopIn(In):
     drop: bool = False
 
 
+class TakeReadIn(In):
+    """Write a kept take onto the page at a bar (index) of a part; ``staff`` 0 divides the hands."""
+
+    type: Literal["take-read"]
+    take: Annotated[int, Field(ge=1)]
+    part: Annotated[str, Field(max_length=40)]
+    staff: Annotated[int, Field(ge=0, le=2)] = 0
+    bar: Annotated[int, Field(ge=0, le=9999)]
+
+
+class ReadingSetIn(In):
+    """Read a take on the page otherwise (see ``core.reading.choosing``); with ``ids`` only these notes of it."""
+
+    type: Literal["reading-set"]
+    reading: NoteId
+    name: Annotated[str, Field(max_length=40)]
+    value: Annotated[str, Field(max_length=200_000)] = ""
+    ids: Annotated[list[NoteId], Field(max_length=20000)] = []
+
+
+class DoubtIn(In):
+    """Decide a doubt (``key`` its first event): choose an option, or settle it; "settle all" settles all of the reading."""
+
+    type: Literal["doubt"]
+    reading: NoteId
+    key: Annotated[int, Field(ge=0)] = 0
+    action: Literal["choose", "settle", "settle all"]
+    option: Annotated[int, Field(ge=0, le=9)] = 0
+
+
 class ViewIn(In):
     """The browser looks at this bar (index); engraving fills in from there."""
 
@@ -233,7 +265,17 @@ class ViewIn(In):
 
 
 ClientMessage = Annotated[
-    KeysIn | CommandIn | SelectIn | EditIn | HistoryIn | RecordStartIn | RecordStopIn | ViewIn,
+    KeysIn
+    | CommandIn
+    | SelectIn
+    | EditIn
+    | HistoryIn
+    | RecordStartIn
+    | RecordStopIn
+    | TakeReadIn
+    | ReadingSetIn
+    | DoubtIn
+    | ViewIn,
     Field(discriminator="type"),
 ]
 
@@ -366,11 +408,72 @@ class SelectionOut(Out):
 
 
 class RecordingOut(Out):
-    """A recording began (``clicks`` for the first bars are asked for over REST) or ended (take id or None)."""
+    """A recording began or ended (take id or None)."""
 
     type: Literal["recording"] = "recording"
     going: bool
     take: int | None = None
+
+
+class DoubtOut(Out):
+    """A close call: ``options`` are (words, probability), the first as it was read; ``chosen`` the present one, None if it is
+    something of the person's own."""
+
+    key: int
+    tick: int
+    place: str
+    ids: tuple[str, ...]
+    options: tuple[tuple[str, float], ...]
+    chosen: int | None
+
+
+class ReadingOut(Out):
+    """A take on the page: the line that tells how it was read, and its doubts."""
+
+    id: str
+    take: int
+    name: str
+    free: bool
+    line: tuple[PhraseOut, ...]
+    doubts: tuple[DoubtOut, ...]
+    settled: int
+    remarks: tuple[str, ...]
+    first_tick: int
+    last_tick: int
+
+
+class ReadingsOut(Out):
+    """All readings of the piece, in order of place; sent when any of them changed."""
+
+    type: Literal["readings"] = "readings"
+    readings: tuple[ReadingOut, ...]
+
+
+class BusyOut(Out):
+    """Long work in words, empty when it is done."""
+
+    type: Literal["busy"] = "busy"
+    words: str
+
+
+class CurveView(Out):
+    """Tempo bar by bar: (bar index of the take, microseconds of its bar line, beats a minute)."""
+
+    bars: tuple[tuple[int, int, float], ...]
+    lowest: float
+    highest: float
+    average: float
+
+
+class StripView(Out):
+    """A performance over time. ``strokes``: (onset, release, key, velocity, hand, written time, note id), times in microseconds;
+    ``beats``: (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
+
+    length_us: int
+    strokes: tuple[tuple[int, int, int, int, int, int, str], ...]
+    beats: tuple[tuple[int, int, int | None, bool], ...]
+    curve: CurveView
+    beat_words: str
 
 
 class DoneOut(Out):
@@ -384,4 +487,16 @@ class WireMessages(Out):
     """All messages of the WebSocket, so that their types are part of the API's description."""
 
     client: ClientMessage
-    server: StateOut | SheetOut | SystemOut | PenOut | SelectionOut | SayOut | ProblemOut | RecordingOut | DoneOut
+    server: (
+        StateOut
+        | SheetOut
+        | SystemOut
+        | PenOut
+        | SelectionOut
+        | SayOut
+        | ProblemOut
+        | RecordingOut
+        | ReadingsOut
+        | BusyOut
+        | DoneOut
+    )

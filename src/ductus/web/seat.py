@@ -5,11 +5,12 @@ Everything here runs in a worker thread under the desk's lock; nothing waits for
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
 from ductus.app.desk import Desk
-from ductus.app.recording import Recording, RecordPlan, finish, keep
+from ductus.app.recording import LivePage, Recording, RecordPlan, keep
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.line import sentence
 from ductus.core.entry.machine import advance_entry, fitted, left_in_bar
@@ -20,10 +21,12 @@ from ductus.core.performance.takes import SUSTAIN, Heard
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import count_words
+from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.selection_edits import edit_notes, paste, repeat, select
 from ductus.core.time.bars import beat_number, mixed
 from ductus.web import schemas as s
+from ductus.web.reading_side import Job, decide_doubt, set_reading, write_kept_take, write_take
 
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 Sender = Callable[[s.Out], None]
@@ -41,6 +44,9 @@ class Seat:
         step = StepValue("eighth" if beat.unit >= 8 else "quarter")
         self.state = EntryState(keys.id, tick=min(desk.last_place, desk.piece.end), step=step)
         self.recording: Recording | None = None
+        self.live: LivePage | None = None
+        self.clock = (0, 0.0)  # event time and monotonic seconds of one moment
+        self.jobs: list[Job] = []
         self.journal: list[tuple[Heard, bool]] = []
         self.wake_us: int | None = None
         self.due_us: int | None = None  # event time at which the next Wait is due
@@ -89,6 +95,12 @@ class Seat:
                 self._record(message)
             case s.RecordStopIn():
                 self._stop(message)
+            case s.TakeReadIn():
+                self.jobs.append(write_kept_take(self.desk, message))
+            case s.ReadingSetIn():
+                self.jobs.append(set_reading(self.desk, message))
+            case s.DoubtIn():
+                self.jobs.append(decide_doubt(self.desk, message))
             case s.ViewIn():
                 self.near_bar = message.bar
 
@@ -224,32 +236,74 @@ class Seat:
             part.id, staff, message.bar, message.qpm, message.count_in, message.shortest, message.split, message.tuplets
         )
         self.recording = Recording(plan, message.origin_us)
+        self.clock = (message.now_us, time.monotonic())
+        self.live = LivePage(self.desk, self.recording) if plan.qpm is not None else None
         self.state = replace(self.state, held=())
         self.send(s.RecordingOut(going=True))
 
+    def live_step(self) -> None:
+        """Show what was played up to now."""
+        with self.desk.lock:
+            if self.live is None or self.recording is None or not self.recording.heard:
+                return
+            event_us, seconds = self.clock
+            now = event_us + round((time.monotonic() - seconds) * 1e6) - self.recording.origin_us
+            self.live.advance(max(now, self.recording.last_us))
+            pulses = self.live.reading.pulses
+            tick = max(round(pulses.tick_at(now)), 0) + self.live.place.start
+            self.near_bar = self.desk.piece.timeline.bar_at(tick).index
+            self.broadcast(sheet_out(self.desk))
+
     def _stop(self, message: s.RecordStopIn) -> None:
-        recording, self.recording = self.recording, None
+        recording, self.recording, self.live = self.recording, None, None
         if recording is None:
             raise BadInput("No recording is going on.")
-        done = finish(self.desk, recording, message.end_us)
-        text = done.sentence
-        if message.drop:
-            if done.take_id is not None:
-                self.desk.drop_take(done.take_id)
+        row = keep(self.desk, recording, message.end_us)
+        if row is None:
+            text = "Nothing was heard, so nothing was written."
+        elif message.drop:
+            self.desk.drop_take(row.id)
             text = "The take was dropped from the page; it stays among the takes."
-            self.broadcast(self.state_out())
-        elif done.change:
-            self._apply(done.change)
-        self.send(s.RecordingOut(going=False, take=done.take_id))
+        else:
+            text = f"{row.name} is kept and is being read"
+            piece = self.desk.piece
+            self.jobs.append(write_take(self.desk, row, recording.place(piece, row.id), recording.choices(piece)))
+        if row is None or message.drop:
+            self.desk.end_preview()
+            self.broadcast(sheet_out(self.desk))
+        self.broadcast(self.state_out())
+        self.send(s.RecordingOut(going=False, take=row.id if row else None))
         self.send(s.SayOut(text=text, urgent=True))
+
+    # --- long work ------------------------------------------------------------------------------
+
+    def snapshot(self) -> tuple[int, Piece]:
+        """The revision and the piece that a job works on."""
+        with self.desk.lock:
+            return self.desk.history.revision, self.desk.piece
+
+    def write_if(self, revision: int, change: Change) -> bool:
+        """Make the change that a job worked out; False if the piece has changed since, and then nothing is done."""
+        with self.desk.lock:
+            if self.desk.history.revision != revision:
+                return False
+            if change:
+                self._apply(change, revision)
+                self.state = fitted(self.state, self.desk.piece)
+                self.send(self.pen_out())
+            else:
+                self.desk.end_preview()
+                self.broadcast(sheet_out(self.desk))
+            self.send(s.SayOut(text=change.sentence if change else "That reads the same", urgent=True))
+            return True
 
     def close(self) -> None:
         """The browser left: a recording that was going on is kept as a take, the journal is written."""
         with self.desk.lock:
-            if self.recording is not None and self.recording.events:
+            if self.recording is not None and self.recording.heard:
                 recording, self.recording = self.recording, None
-                last = max(e.time_us for e in recording.events) + recording.origin_us
-                keep(self.desk, recording, last)
+                keep(self.desk, recording, recording.last_us + recording.origin_us)
+                self.desk.end_preview()
             self.flush_journal()
             self.desk.remember_place(self.state.tick)
 

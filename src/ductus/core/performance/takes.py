@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ductus.core.time.pulse import PulseMap
 
@@ -55,32 +55,52 @@ class Heard:
     channel: int = 0
 
 
+class Listener:
+    """Pairs downs with ups as they come. A second down of a held key ends the first."""
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[int, int], int] = {}  # (channel, key) -> index of its note
+        self._notes: list[PlayedNote] = []
+        self._controls: list[PlayedControl] = []
+
+    def hear(self, event: Heard) -> None:
+        """Take in the next event (times may not run backwards)."""
+        where = (event.channel, event.key)
+        if event.kind == "control":
+            self._controls.append(PlayedControl(event.time_us, event.key, event.value))
+            return
+        self._release(where, event.time_us)
+        if event.kind == "down" and event.value > 0:
+            self._held[where] = len(self._notes)
+            self._notes.append(PlayedNote(event.time_us, event.time_us + 1, event.key, event.value, event.channel))
+
+    def _release(self, where: tuple[int, int], at: int) -> None:
+        index = self._held.pop(where, None)
+        if index is not None:
+            note = self._notes[index]
+            self._notes[index] = replace(note, release_us=max(at, note.onset_us + 1))
+
+    def notes(self, now_us: int) -> list[PlayedNote]:
+        """All notes in the order they were struck; those still held last until ``now_us``."""
+        out = list(self._notes)
+        for index in self._held.values():
+            out[index] = replace(out[index], release_us=max(now_us, out[index].onset_us + 1))
+        return out
+
+    def take(self, end_us: int, pulses: PulseMap | None = None) -> Take:
+        """What was heard as a take that ends at ``end_us``."""
+        notes = sorted(self.notes(end_us), key=lambda n: (n.onset_us, n.key))
+        return Take(tuple(notes), tuple(self._controls), pulses)
+
+
 def take_of_events(events: Iterable[Heard], end_us: int | None = None, pulses: PulseMap | None = None) -> Take:
     """Pair downs with ups. A key still held at the end is let go there; a second down of a held key ends the first.
 
     ``end_us`` defaults to the time of the last event.
     """
-    held: dict[tuple[int, int], Heard] = {}
-    notes: list[PlayedNote] = []
-    controls: list[PlayedControl] = []
+    listener = Listener()
     last = 0
-
-    def release(key: tuple[int, int], at: int) -> None:
-        down = held.pop(key, None)
-        if down is not None:
-            notes.append(PlayedNote(down.time_us, max(at, down.time_us + 1), down.key, down.value, down.channel))
-
     for event in sorted(events, key=lambda e: e.time_us):
         last = max(last, event.time_us)
-        where = (event.channel, event.key)
-        if event.kind == "control":
-            controls.append(PlayedControl(event.time_us, event.key, event.value))
-        elif event.kind == "down" and event.value > 0:
-            release(where, event.time_us)
-            held[where] = event
-        else:
-            release(where, event.time_us)
-    for where in list(held):
-        release(where, max(end_us or last, held[where].time_us + 1))
-    notes.sort(key=lambda n: (n.onset_us, n.key))
-    return Take(tuple(notes), tuple(controls), pulses)
+        listener.hear(event)
+    return listener.take(end_us or last, pulses)

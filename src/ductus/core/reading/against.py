@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import itertools
 from bisect import bisect_right
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ductus.core.errors import BadInput
 from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.reading.beats import BeatGrid, grid_for
@@ -34,10 +35,24 @@ FULL_FROM = (
 SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
 
-def read_against(
-    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins, *, centred: bool = False
-) -> ReadingResult:
-    """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """A take with the places of its notes found: what all writing down (with whatever pins) starts from."""
+
+    take: Take
+    played: Played
+    grid: BeatGrid
+    places: Places
+    pulses: PulseMap
+    settings: ReadSettings
+
+    def written(self, pins: Pins) -> ReadingResult:
+        """The written notes, ``pins`` obeyed."""
+        return write_down(self.take, self.played, self.grid, self.places, self.pulses, self.settings, pins)
+
+
+def decode(take: Take, pulses: PulseMap, settings: ReadSettings, *, centred: bool = False) -> Decoded:
+    """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes."""
     meter = settings.meter
     assert meter is not None
     if settings.pedal:
@@ -45,7 +60,14 @@ def read_against(
     played = played_notes(take)
     grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
     places = place_notes(played, grid, settings, rivals=True, centred=centred)
-    return write_down(take, played, grid, places, pulses, settings, pins)
+    return Decoded(take, played, grid, places, pulses, settings)
+
+
+def read_against(
+    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins, *, centred: bool = False
+) -> ReadingResult:
+    """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
+    return decode(take, pulses, settings, centred=centred).written(pins)
 
 
 def with_pedal(take: Take) -> Take:
@@ -86,16 +108,18 @@ def write_down(
     for n, tick in pins.places.items():
         ticks[n] = tick
     hand, sure = assign_hands(played, places, settings, pins)
-    order = sorted(range(count), key=lambda n: (ticks[n], played.key[n]))
+    order = sorted((n for n in range(count) if n not in pins.left_out), key=lambda n: (ticks[n], played.key[n]))
+    if not order:
+        raise BadInput("Every note of that take is left out of the page. The take is kept.")
     lengths, choices = note_values(take, pulses, meter, ticks, hand, order)
-    for n, length in pins.values.items():
-        lengths[n] = length
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
     if settings.staccato == "dot":
         lengths = full_lengths(take, pulses, ticks, lengths, hand, order)
     marks = articulations(take, pulses, lengths, settings)
     if settings.staccato == "rest":
         lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
+    for n, length in pins.values.items():
+        lengths[n] = length
     fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
     velocity = [n.velocity for n in take.notes]
     written = [ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order]
@@ -110,7 +134,7 @@ def write_down(
         mode,
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
-        find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins),
+        find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins, pitches),
         tuple(find_ornaments(take)),
         remarks=remarks_on(take),
     )
@@ -165,7 +189,8 @@ def note_values(
         [b[1] // TICKS_PER_UNIT for b in beats],
     )
     found, ranked = choose_values(situation)
-    lengths, choices = [0] * len(order), [[] for _ in order]  # type: ignore[var-annotated]
+    lengths: list[int] = [0] * len(take.notes)
+    choices: list[list[tuple[int, float]]] = [[] for _ in take.notes]
     for k, n in enumerate(order):
         lengths[n] = found[k] * TICKS_PER_UNIT
         choices[n] = [(length * TICKS_PER_UNIT, p) for length, p in ranked[k]]
@@ -224,7 +249,7 @@ def names(
         fifths, mode = settings.key, mode_of(settings.key, keys, starts, spans)
     number = {t: k for k, t in enumerate(sorted({ticks[n] for n in order}))}
     spelled = spell_notes(keys, [number[ticks[n]] for n in order], [hand[n] for n in order], fifths)
-    pitches = [spelled[0]] * len(order)
+    pitches = [spelled[0]] * len(played.key)
     for k, n in enumerate(order):
         pitches[n] = spelled[k]
     return fifths, mode, pitches

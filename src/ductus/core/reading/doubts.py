@@ -11,19 +11,22 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
+from ductus.core.pitch.pitches import Pitch, pitch_words
 from ductus.core.reading.beats import BeatGrid
+from ductus.core.reading.figures import figure_words, length_words, with_article
 from ductus.core.reading.places import Places
 from ductus.core.reading.settings import Doubt, Pins, Rival
 from ductus.core.time.meters import Meter
-from ductus.core.time.ticks import QUARTER, quarters_of_ticks
-from ductus.core.time.values import describe_value, value_for_ticks
 
 PLACE_CURVE = (0.606, 1.093)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
 VALUE_CURVE = (-0.537, 0.555)
 HAND_CURVE = (-0.023, 0.294)
 ENOUGH = 0.12  # expected wrong notes in a beat from which on it is a doubt
+LEAST_PLACE, LEAST_VALUE, LEAST_RIVAL = 0.04, 0.1, 0.12  # less likely rivals are not offered
+MOST_RIVALS = 3
 MOST_PER_100 = 12  # doubts a hundred notes at the most: a longer list is not worked through
 
 
@@ -43,6 +46,7 @@ def find_doubts(
     choices: Sequence[Sequence[tuple[int, float]]],
     order: Sequence[int],
     pins: Pins,
+    pitches: Sequence[Pitch],
 ) -> tuple[Doubt, ...]:
     """All doubts of a reading in order of place, at most MOST_PER_100 for a hundred notes."""
     groups: dict[int, list[int]] = defaultdict(list)
@@ -64,15 +68,9 @@ def find_doubts(
         for c in chance.values():
             for x in c:
                 fine *= 1 - x
-        out.append(
-            Doubt(
-                tick // meter.bar_ticks,
-                tick,
-                tuple(notes),
-                fine,
-                rivals_in(grid, places, ticks, notes, chance, choices, hand),
-            )
-        )
+        settled = Settled(grid, places, ticks, choices, hand, pitches)
+        rivals = settled.rivals_in(notes, chance)
+        out.append(Doubt(tick // meter.bar_ticks, tick, tuple(notes), fine, rivals, settled.figure(notes)))
     return tuple(out)
 
 
@@ -90,40 +88,55 @@ def note_chance(
     )
 
 
-def rivals_in(
-    grid: BeatGrid,
-    places: Places,
-    ticks: Sequence[int],
-    notes: Sequence[int],
-    chance: dict[int, tuple[float, float, float]],
-    choices: Sequence[Sequence[tuple[int, float]]],
-    hand: Sequence[int],
-) -> tuple[Rival, ...]:
-    """What else the beat could be: other places, other values, the other hand; the likeliest first."""
-    out: list[Rival] = []
-    moved: list[tuple[int, int, int]] = []
-    probability = 0.0
-    for n in notes:
-        if places.rivals and len(places.rivals[n]) > 1:
-            other = next((r for r in places.rivals[n] if grid.tick_of(*r[:3]) != ticks[n]), None)
-            if other is not None and other[3] > 0.04:
-                moved.append((n, grid.tick_of(*other[:3]), choices[n][0][0] if choices[n] else QUARTER))
-                probability = max(probability, other[3])
-    if moved:
-        inside = sorted({quarters_of_ticks(t - int(grid.ticks[places.beat[notes[0]]])) for _, t, _ in moved})
-        out.append(
-            Rival(
-                "at " + ", ".join(f"{q} of a quarter" if q else "the beat" for q in inside), probability, tuple(moved)
-            )
-        )
-    for n in notes:
-        for length, p in choices[n][1:3]:
-            if p > 0.1:
-                value = value_for_ticks(length)
-                words = describe_value(value) if value else f"{quarters_of_ticks(length)} quarters long"
-                out.append(Rival(f"a {words}", p, ((n, ticks[n], length),)))
-    weakest = max(notes, key=lambda n: chance[n][2])
-    if chance[weakest][2] > 0.12:
-        side = "left" if hand[weakest] == 1 else "right"
-        out.append(Rival(f"in the {side} hand", chance[weakest][2], ()))
-    return tuple(sorted(out, key=lambda r: -r.probability)[:3])
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """A finished reading, for asking what else the notes of a beat could be. All by event, but ``grid`` and ``places``."""
+
+    grid: BeatGrid
+    places: Places
+    ticks: Sequence[int]
+    choices: Sequence[Sequence[tuple[int, float]]]
+    hand: Sequence[int]
+    pitches: Sequence[Pitch]
+
+    def figure(self, notes: Sequence[int], moved: Mapping[int, int] | None = None) -> str:
+        """The rhythm of the beat that holds these notes, some of them perhaps moved (event -> tick), in words."""
+        beat = int(self.places.beat[notes[0]])
+        start, end = int(self.grid.ticks[beat]), int(self.grid.ticks[beat + 1])
+        return figure_words(start, end, [(moved or {}).get(n, self.ticks[n]) for n in notes])
+
+    def rivals_in(self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]]) -> tuple[Rival, ...]:
+        """What else the beat could be: other places, other values, the other hand; the likeliest first."""
+        out = [*self._places(notes), *self._values(notes)]
+        weakest = max(notes, key=lambda n: chance[n][2])
+        if chance[weakest][2] > LEAST_RIVAL:
+            other = 3 - self.hand[weakest]
+            words = f"{pitch_words(self.pitches[weakest])} in the {'left' if other == 2 else 'right'} hand"
+            out.append(Rival(words, chance[weakest][2], hands=((weakest, other),)))
+        return tuple(sorted(out, key=lambda r: -r.probability)[:MOST_RIVALS])
+
+    def _places(self, notes: Sequence[int]) -> list[Rival]:
+        """Each note's next likely place: all that move together, and each alone where they differ."""
+        moved: dict[int, tuple[int, float]] = {}
+        for n in notes:
+            options = self.places.rivals[n] if self.places.rivals else ()
+            other = next((r for r in options if self.grid.tick_of(*r[:3]) != self.ticks[n]), None)
+            if other is not None and other[3] > LEAST_PLACE:
+                moved[n] = (self.grid.tick_of(*other[:3]), other[3])
+        if not moved:
+            return []
+        everything = {n: tick for n, (tick, _) in moved.items()}
+        likely = {n: tick for n, (tick, p) in moved.items() if p == max(q for _, q in moved.values())}
+        out = [Rival(self.figure(notes, everything), max(p for _, p in moved.values()), tuple(everything.items()))]
+        if likely != everything and self.figure(notes, likely) != out[0].words:
+            p = max(moved[n][1] for n in likely)
+            out.append(Rival(self.figure(notes, likely), p * 0.999, tuple(likely.items())))
+        return [r for r in out if r.words != self.figure(notes)]
+
+    def _values(self, notes: Sequence[int]) -> list[Rival]:
+        return [
+            Rival(f"{pitch_words(self.pitches[n])} {with_article(length_words(length))}", p, values=((n, length),))
+            for n in notes
+            for length, p in self.choices[n][1:3]
+            if p > LEAST_VALUE
+        ]

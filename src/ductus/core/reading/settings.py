@@ -41,13 +41,14 @@ class ReadSettings:
 
 @dataclass(frozen=True, slots=True)
 class Pins:
-    """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; and beats as
-    (time in microseconds, tick)."""
+    """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; beats as
+    (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take)."""
 
     hands: Mapping[int, int] = field(default_factory=dict)
     places: Mapping[int, int] = field(default_factory=dict)
     values: Mapping[int, int] = field(default_factory=dict)
     beats: tuple[tuple[int, int], ...] = ()
+    left_out: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,22 +67,26 @@ class ReadNote:
 
 @dataclass(frozen=True, slots=True)
 class Rival:
-    """Another reading of a doubtful place: (event, tick, ticks) of the notes it moves, in words, with its probability."""
+    """Another reading of a doubtful place, in words, with its probability: the notes it moves as (event, tick), those whose value
+    it changes as (event, ticks), those it gives to the other hand as (event, hand)."""
 
     words: str
     probability: float
-    places: tuple[tuple[int, int, int], ...]
+    places: tuple[tuple[int, int], ...] = ()
+    values: tuple[tuple[int, int], ...] = ()
+    hands: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """A close call: where, which played notes, how sure the reading is, and the rivals."""
+    """A close call: where, which played notes, how sure the reading is, what it reads in words, and the rivals."""
 
     bar: int
     tick: int
     events: tuple[int, ...]
     probability: float
     rivals: tuple[Rival, ...]
+    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -36,15 +36,23 @@ def to_notes(
     ]
 
 
+def pickup_of(result: ReadingResult) -> int:
+    """Length of the pick-up in ticks, 0 for none."""
+    first = min(n.tick for n in result.notes)
+    return -first % result.meter.bar_ticks if first < 0 else 0
+
+
+def start_in_piece(result: ReadingResult) -> int:
+    """Where tick 0 of a reading lies in a piece that begins with its first note's bar (or its pick-up)."""
+    bar = result.meter.bar_ticks
+    pickup = pickup_of(result)
+    first = min(n.tick for n in result.notes)
+    return -(first // bar) * bar - (bar - pickup if pickup else 0)
+
+
 def piece_from_reading(result: ReadingResult, title: str = "") -> Piece:
     """A piece for keys that holds a reading, pick-up included."""
-    first = min(n.tick for n in result.notes)
-    bar = result.meter.bar_ticks
-    if first < 0:
-        pickup = -first % bar
-        shift = -(first // bar) * bar - ((bar - pickup) if pickup else 0)
-    else:
-        pickup, shift = 0, -(first // bar) * bar
+    pickup, shift = pickup_of(result), start_in_piece(result)
     beat = NoteValue("quarter", 1) if result.meter.compound else NoteValue("quarter")
     us_per_quarter = typical_quarter_us(result)
     bpm = round(60e6 / us_per_quarter * QUARTER / beat.ticks, 2)

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ductus.core.score.piece import Piece, Row
-from ductus.core.score.records import Mark, Note, Record
+from ductus.core.score.records import Mark, Note, Reading, Record
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +39,7 @@ class Change:
             for record in row:
                 if isinstance(record, Note | Mark):
                     found.update(bars_touched(piece.timeline, record))
-                elif record is not None:
+                elif record is not None and not isinstance(record, Reading):
                     return found, True
         return found, False
 
@@ -73,6 +73,10 @@ class Draft:
         """A note as the draft has it; None where it is gone."""
         found = self._after[note_id] if note_id in self._after else self.piece.notes.get(note_id)
         return found if isinstance(found, Note) else None
+
+    def written_notes(self) -> list[Note]:
+        """The notes that this draft has put so far."""
+        return [n for n in self._after.values() if isinstance(n, Note)]
 
     def _remember(self, record_id: str, after: Record | None) -> None:
         if record_id not in self._before:
@@ -108,7 +112,7 @@ class Draft:
 def _lookup(piece: Piece, record_id: str) -> Record | None:
     if record_id == "facts":
         return piece.facts
-    for table in (piece.notes, piece.marks, piece.parts, piece.meters, piece.keys, piece.tempi):
+    for table in (piece.notes, piece.marks, piece.parts, piece.meters, piece.keys, piece.tempi, piece.readings):
         if record_id in table:
             return table[record_id]
     return None

@@ -11,7 +11,18 @@ from dataclasses import dataclass
 from typing import Any
 
 from ductus.core.errors import NotThere
-from ductus.core.score.records import KIND_OF, Facts, KeyChange, Mark, MeterChange, Note, Part, Record, TempoMark
+from ductus.core.score.records import (
+    KIND_OF,
+    Facts,
+    KeyChange,
+    Mark,
+    MeterChange,
+    Note,
+    Part,
+    Reading,
+    Record,
+    TempoMark,
+)
 from ductus.core.score.table import MANY, ONE, Table
 from ductus.core.time.bars import Bar, Timeline
 from ductus.core.time.meters import Meter
@@ -33,6 +44,7 @@ class Piece:
     tempi: Table[str, TempoMark]
     notes: Table[str, Note]
     marks: Table[str, Mark]
+    readings: Table[str, Reading]
     timeline: Timeline
     by_bar: Table[tuple[str, int], dict[str, Note | Mark]]
     serial: int
@@ -164,6 +176,7 @@ class Piece:
             "tempo": self.tempi,
             "note": self.notes,
             "mark": self.marks,
+            "reading": self.readings,
         }
         return tables[kind]
 
@@ -177,7 +190,7 @@ class Piece:
         counts: dict[int, int],
     ) -> Piece:
         got: dict[str, Any] = {
-            kind: tables.get(kind, self._table(kind)) for kind in ("part", "meter", "key", "tempo", "note", "mark")
+            kind: tables.get(kind, self._table(kind)) for kind in KIND_OF.values() if kind != "facts"
         }
         if rebar:
             return _build(facts, got, serial)
@@ -192,7 +205,7 @@ class Piece:
                 last_bar = max(last_end, default=-1)
             last_bar = max([last_bar, *full])
         return Piece(
-            facts, got["part"], got["meter"], got["key"], got["tempo"], got["note"], got["mark"],
+            facts, got["part"], got["meter"], got["key"], got["tempo"], got["note"], got["mark"], got["reading"],
             self.timeline, by_bar, serial, last_end, last_bar,
         )  # fmt: skip
 
@@ -241,6 +254,7 @@ def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
         tables["tempo"],
         tables["note"],
         tables["mark"],
+        tables["reading"],
         timeline,
         Table(by_bar.items()),
         serial,
@@ -265,6 +279,6 @@ def make_piece(records: Iterable[Record]) -> Piece:
 def records_of(piece: Piece) -> list[Record]:
     """All records, facts first: the inverse of ``make_piece``."""
     out: list[Record] = [piece.facts]
-    for table in (piece.parts, piece.meters, piece.keys, piece.tempi, piece.notes, piece.marks):
+    for table in (piece.parts, piece.meters, piece.keys, piece.tempi, piece.notes, piece.marks, piece.readings):
         out += list(table.values())
     return out

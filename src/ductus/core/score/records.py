@@ -158,7 +158,20 @@ class Mark:
         return self.tick + self.ticks
 
 
-Record = Facts | Part | MeterChange | KeyChange | TempoMark | Note | Mark
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """How a take stands on the page: tick 0 of its beats is tick ``start`` of the piece, in ``part`` on ``staff`` (0: both
+    hands divided). ``choices`` (JSON, see ``reading.choices``) says how it is read and what a person decided."""
+
+    id: str
+    take: int
+    part: str
+    staff: int
+    start: int
+    choices: str
+
+
+Record = Facts | Part | MeterChange | KeyChange | TempoMark | Note | Mark | Reading
 KIND_OF: dict[type, str] = {
     Facts: "facts",
     Part: "part",
@@ -167,6 +180,7 @@ KIND_OF: dict[type, str] = {
     TempoMark: "tempo",
     Note: "note",
     Mark: "mark",
+    Reading: "reading",
 }
 
 

@@ -1,0 +1,280 @@
+"""How a take on the page is read: every choice a person made, kept with the piece, so that the page can be worked out again.
+
+    take + beats + choices -> reading, joined without a seam from passages that are read otherwise
+
+Choices are plain data; as JSON they are a row of the piece's history, so that each of them can be undone. What a person
+changed on the page by hand counts as decided (``pins_from_page``): reading again never takes it back.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields, replace
+from functools import lru_cache
+from typing import Any
+
+from ductus.core.errors import BadInput
+from ductus.core.performance.takes import Take
+from ductus.core.reading.against import Decoded, decode
+from ductus.core.reading.read import likely_meter
+from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.voices import with_voices
+from ductus.core.score.records import Note
+from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.pulse import Pulse, PulseMap
+
+
+@dataclass(frozen=True, slots=True)
+class Passage:
+    """Some notes of a take that are read with settings of their own."""
+
+    events: frozenset[int]
+    settings: ReadSettings
+
+
+@dataclass(frozen=True, slots=True)
+class Choices:
+    """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best); ``shift`` beats by which the bar
+    lines were moved later; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
+    ``bars`` bar lines set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through."""
+
+    settings: ReadSettings = field(default_factory=ReadSettings)
+    pins: Pins = field(default_factory=Pins)
+    rank: int = 0
+    shift: int = 0
+    taps: tuple[int, ...] = ()
+    bars: Mapping[int, int] = field(default_factory=dict)
+    settled: frozenset[int] = frozenset()
+    passages: tuple[Passage, ...] = ()
+
+
+# --- as JSON ------------------------------------------------------------------------------
+
+
+def _settings_json(settings: ReadSettings) -> dict[str, Any]:
+    usual = ReadSettings()
+    out = {f.name: getattr(settings, f.name) for f in fields(settings)}
+    if settings.meter is not None:
+        out["meter"] = f"{settings.meter} ({'+'.join(map(str, settings.meter.groups))})"
+    return {name: value for name, value in out.items() if value != getattr(usual, name)}
+
+
+def _settings_from(data: Mapping[str, Any]) -> ReadSettings:
+    meter = parse_meter(data["meter"]) if data.get("meter") else None
+    return ReadSettings(**{**data, "meter": meter})
+
+
+def choices_to_json(choices: Choices) -> str:
+    """The choices as text; what is as usual is left out."""
+    pins = choices.pins
+    out: dict[str, Any] = {
+        "settings": _settings_json(choices.settings),
+        "hands": sorted(pins.hands.items()),
+        "places": sorted(pins.places.items()),
+        "values": sorted(pins.values.items()),
+        "left_out": sorted(pins.left_out),
+        "rank": choices.rank,
+        "shift": choices.shift,
+        "taps": list(choices.taps),
+        "bars": sorted(choices.bars.items()),
+        "settled": sorted(choices.settled),
+        "passages": [[sorted(p.events), _settings_json(p.settings)] for p in choices.passages],
+    }
+    return json.dumps({k: v for k, v in out.items() if v or k == "settings"}, separators=(",", ":"))
+
+
+def choices_from_json(text: str) -> Choices:
+    """Inverse of ``choices_to_json``."""
+    data = json.loads(text)
+    pins = Pins(
+        dict(data.get("hands", ())),
+        dict(data.get("places", ())),
+        dict(data.get("values", ())),
+        left_out=frozenset(data.get("left_out", ())),
+    )
+    return Choices(
+        _settings_from(data["settings"]),
+        pins,
+        data.get("rank", 0),
+        data.get("shift", 0),
+        tuple(data.get("taps", ())),
+        dict(data.get("bars", ())),
+        frozenset(data.get("settled", ())),
+        tuple(Passage(frozenset(events), _settings_from(s)) for events, s in data.get("passages", ())),
+    )
+
+
+# --- beats ----------------------------------------------------------------------------------
+
+
+def beats_chosen(found: PulseMap, meter: Meter, choices: Choices) -> PulseMap:
+    """The beats that the take is read against: tapped or found ones, bar lines moved by ``shift`` beats, and those set by hand
+    in their places. A bar line set by hand bends only the stretch to its neighbours (JOB 9.4)."""
+    beat = meter.beat_ticks
+    pulses = found
+    if len(choices.taps) >= 2:
+        pulses = tapped_map(choices.taps, meter)
+    if choices.shift:
+        pulses = PulseMap(tuple(replace(p, tick=p.tick - choices.shift * beat) for p in pulses.pulses))
+    for tick, us in sorted(choices.bars.items()):
+        pulses = bent(pulses, meter, tick, us)
+    return pulses
+
+
+def tapped_map(taps: tuple[int, ...], meter: Meter) -> PulseMap:
+    """The beats as a person tapped them: the first tap is the first beat of a bar. Raises BadInput for fewer than two."""
+    beat = meter.beat_ticks
+    return PulseMap(tuple(Pulse(k * beat, us, True) for k, us in enumerate(sorted(set(taps)))))
+
+
+def bent(pulses: PulseMap, meter: Meter, tick: int, us: int) -> PulseMap:
+    """The map with the bar line at ``tick`` falling at ``us``; the bars on both sides are stretched evenly, all else stays.
+
+    Raises BadInput where it would pass a neighbouring bar line."""
+    bar, beat = meter.bar_ticks, meter.beat_ticks
+    before, after = pulses.time_at(tick - bar), pulses.time_at(tick + bar)
+    if not before < us < after:
+        raise BadInput("A bar line cannot pass the bar line next to it; that one stays where it was.")
+    old = pulses.time_at(tick)
+
+    def moved(t: int) -> int:
+        time = pulses.time_at(t)
+        if t <= tick - bar or t >= tick + bar:
+            return time
+        if t <= tick:
+            return before + round((time - before) * (us - before) / max(old - before, 1))
+        return us + round((time - old) * (after - us) / max(after - old, 1))
+
+    inside = range(tick - bar, tick + bar + 1, beat)
+    ticks = sorted({*(p.tick for p in pulses.pulses), *inside, tick})
+    hand = {p.tick for p in pulses.pulses if p.by_hand} | {tick}
+    return PulseMap(tuple(Pulse(t, moved(t), t in hand) for t in ticks))
+
+
+# --- reading --------------------------------------------------------------------------------
+
+
+@lru_cache(maxsize=24)
+def _decoded(take: Take, pulses: PulseMap, settings: ReadSettings, centred: bool) -> Decoded:
+    return decode(take, pulses, settings, centred=centred)
+
+
+@dataclass(frozen=True, slots=True)
+class ChosenReading:
+    """``open`` is the reading as the engine finds it, with its doubts; ``result`` obeys the person's decisions."""
+
+    open: ReadingResult
+    result: ReadingResult
+
+    def doubts(self, choices: Choices) -> list[Doubt]:
+        """The close calls that nobody has looked through yet."""
+        return [d for d in self.open.doubts if not set(d.events) <= choices.settled]
+
+
+def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool = False) -> ChosenReading:
+    """Read a take as it was chosen; ``centred`` if ``found`` came from its own notes.
+
+    Raises BadInput when the take holds no note or nothing is left to write."""
+    if not take.notes:
+        raise BadInput("Nothing was played in that take, so there is nothing to write. The take is kept.")
+    settings = choices.settings
+    meter = settings.meter or likely_meter(take, found)
+    pulses = beats_chosen(found, meter, choices)
+    settings = replace(settings, meter=meter)
+    none = Pins(left_out=choices.pins.left_out)
+    found_open = _decoded(take, pulses, settings, centred).written(none)
+    result = _decoded(take, pulses, settings, centred).written(choices.pins) if choices.pins != none else found_open
+    for passage in choices.passages:
+        own = replace(passage.settings, meter=meter, key=found_open.key)
+        decoded = _decoded(take, pulses, own, centred)
+        fresh = decoded.written(choices.pins)
+        result = joined_readings(result, fresh, passage.events, settings.voices)
+        doubts = [*(d for d in found_open.doubts if not passage.events & set(d.events))]
+        doubts += [d for d in decoded.written(none).doubts if set(d.events) <= passage.events]
+        found_open = replace(found_open, doubts=tuple(sorted(doubts, key=lambda d: d.tick)))
+    return ChosenReading(found_open, result)
+
+
+def joined_readings(
+    old: ReadingResult, fresh: ReadingResult, events: frozenset[int], voices: int | None
+) -> ReadingResult:
+    """``old`` with the notes of ``events`` as ``fresh`` has them. A note before the passage that was written up to an onset of it
+    still ends there, so that no seam shows."""
+    taken = {n.event: n for n in fresh.notes if n.event in events}
+    onset_now = {n.tick: taken[n.event].tick for n in old.notes if n.event in taken}
+    notes: list[ReadNote] = []
+    for n in old.notes:
+        if n.event in taken:
+            notes.append(taken[n.event])
+        elif (end := onset_now.get(n.tick + n.ticks)) is not None and end > n.tick:
+            notes.append(replace(n, ticks=end - n.tick))
+        else:
+            notes.append(n)
+    return replace(old, notes=tuple(with_voices(sorted(notes, key=lambda n: (n.tick, n.pitch.midi)), voices)))
+
+
+# --- decisions ------------------------------------------------------------------------------
+
+
+def pins_from_page(
+    choices: Choices, written: ReadingResult, page: Iterable[Note], start: int, one_staff: bool
+) -> Choices:
+    """The choices with everything that was put right on the page pinned: notes of the take whose place, length or hand differ from
+    what the reading wrote, and those that were deleted. Notes that were split stay out of it: they are left alone."""
+    by_event: dict[int, list[Note]] = {}
+    for note in page:
+        if note.event is not None:
+            by_event.setdefault(note.event, []).append(note)
+    pins = choices.pins
+    places, values, hands = dict(pins.places), dict(pins.values), dict(pins.hands)
+    gone = set(pins.left_out)
+    for n in written.notes:
+        here = by_event.get(n.event, [])
+        if not here and n.tick + start >= 0:
+            gone.add(n.event)
+        if len(here) != 1:
+            continue
+        note = here[0]
+        if note.tick - start != n.tick:
+            places[n.event] = note.tick - start
+        if note.ticks != n.ticks:
+            values[n.event] = note.ticks
+        if not one_staff and note.staff != n.hand:
+            hands[n.event] = note.staff
+    return replace(choices, pins=replace(pins, places=places, values=values, hands=hands, left_out=frozenset(gone)))
+
+
+def choose_rival(choices: Choices, doubt: Doubt, option: int) -> Choices:
+    """Decide a doubt: option 0 is the reading as it was found, 1 .. the rivals."""
+    if not 0 <= option <= len(doubt.rivals):
+        raise BadInput("That doubt has no such rival.")
+    events = set(doubt.events)
+    pins = choices.pins
+    places, values, hands = (
+        {e: v for e, v in mapping.items() if e not in events} for mapping in (pins.places, pins.values, pins.hands)
+    )
+    if option:
+        rival = doubt.rivals[option - 1]
+        places.update(rival.places)
+        values.update(rival.values)
+        hands.update(rival.hands)
+    return replace(choices, pins=replace(pins, places=places, values=values, hands=hands))
+
+
+def option_chosen(choices: Choices, doubt: Doubt) -> int | None:
+    """Which option of a doubt the pins say: 0 the reading itself, 1 .. its rivals, None something of the person's own."""
+    events = set(doubt.events)
+    pins = choices.pins
+    mine = tuple({e: v for e, v in m.items() if e in events} for m in (pins.places, pins.values, pins.hands))
+    for k, option in enumerate(
+        [({}, {}, {}), *((dict(r.places), dict(r.values), dict(r.hands)) for r in doubt.rivals)]
+    ):
+        if mine == option:
+            return k
+    return None
+
+
+def settle(choices: Choices, events: Iterable[int]) -> Choices:
+    """The doubts of these events have been looked through."""
+    return replace(choices, settled=choices.settled | frozenset(events))

@@ -1,0 +1,141 @@
+"""A reading onto the page of a piece: notes keep their ids and what was put right by hand; everything is one Change."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import replace
+
+from ductus.core.reading.choices import Choices, choices_to_json
+from ductus.core.reading.settings import ReadingResult, ReadNote
+from ductus.core.reading.to_piece import pickup_of, start_in_piece, typical_quarter_us
+from ductus.core.score.changes import Change, Draft
+from ductus.core.score.edits import Line, clear_brackets, clear_span, free_voice
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import KeyChange, MeterChange, Note, Reading, Record, TempoMark
+from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import NoteValue
+
+
+def notes_of_reading(piece: Piece, reading: Reading) -> list[Note]:
+    """The notes of a reading that are on the page, in order of place."""
+    mine = (
+        n for n in piece.notes.values() if n.take == reading.take and n.part == reading.part and n.event is not None
+    )
+    return sorted(mine, key=lambda n: (n.tick, n.pitch.midi, n.id))
+
+
+def staff_of(reading: Reading, note: ReadNote) -> int:
+    """The staff on which a note of a reading stands."""
+    return reading.staff or note.hand
+
+
+def put_on_page(
+    piece: Piece,
+    reading: Reading,
+    choices: Choices,
+    result: ReadingResult,
+    sentence: str,
+    *,
+    clear: bool = False,
+    follow: bool = False,
+) -> Change:
+    """Write a reading (or write it anew). ``clear`` empties all voices of its staves over its stretch first: what a take replaces;
+    ``follow`` lets a piece that holds nothing else take over the meter, key, pick-up and tempo that were found.
+
+    Notes that were split by hand are left alone; pitches, marks and words that a person gave to a note stay."""
+    draft = Draft(piece)
+    alone = follow and alone_on_page(piece, reading)
+    start = follow_with_head(draft, result) if alone else later_if_needed(reading.start, result)
+    respell = alone and piece.key_at(0).fifths != result.key
+    fill_draft(draft, replace(reading, start=start), choices, result, clear, respell)
+    return draft.change(sentence)
+
+
+def fill_draft(
+    draft: Draft, reading: Reading, choices: Choices, result: ReadingResult, clear: bool, respell: bool
+) -> None:
+    """The rows of ``put_on_page``."""
+    piece = draft.piece
+    page: dict[int, list[Note]] = defaultdict(list)
+    for note in notes_of_reading(piece, reading):
+        assert note.event is not None
+        page[note.event].append(note)
+    wanted = [n for n in result.notes if n.tick + reading.start >= 0 and len(page[n.event]) < 2]
+    if clear:
+        clear_for(draft, reading, wanted)
+    events = {n.event for n in wanted}
+    for event, notes in page.items():
+        if event not in events and len(notes) == 1:
+            draft.drop(notes[0])
+    for n in wanted:
+        here = page[n.event][0] if page[n.event] else None
+        draft.put(page_note(draft, reading, n, here, respell))
+    apart(draft, reading)
+    draft.put(replace(reading, choices=choices_to_json(choices)))
+
+
+def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, respell: bool) -> Note:
+    """A note as the reading writes it, over what stands there already (whose name stays unless the key changes)."""
+    tick, staff = n.tick + reading.start, staff_of(reading, n)
+    if here is None:
+        return Note(
+            draft.new_id("n"), reading.part, staff, n.voice, tick, n.ticks, n.pitch, n.velocity,
+            articulations=n.articulations, take=reading.take, event=n.event,
+        )  # fmt: skip
+    pitch = n.pitch if respell and here.pitch.midi == n.pitch.midi else here.pitch
+    kept = [a for a in here.articulations if a != "staccato"]
+    marks = (*kept, *n.articulations)
+    return replace(here, staff=staff, voice=n.voice, tick=tick, ticks=n.ticks, pitch=pitch, articulations=marks)
+
+
+def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote]) -> None:
+    """Empty the staves of a reading from its first bar line to its last note."""
+    listed = list(wanted)
+    if not listed:
+        return
+    start = max(min([reading.start, *(n.tick + reading.start for n in listed)]), 0)
+    end = max(n.tick + n.ticks for n in listed) + reading.start
+    for staff in sorted({staff_of(reading, n) for n in listed}):
+        for voice in range(1, 5):
+            line: Line = (reading.part, staff, voice)
+            clear_span(draft, line, start, end)
+            clear_brackets(draft, line, start, end)
+
+
+def apart(draft: Draft, reading: Reading) -> None:
+    """Notes of the reading that would run into notes of someone else in their voice go to a voice that is free."""
+    mine = [n for n in draft.written_notes() if n.take == reading.take and n.part == reading.part]
+    for note in mine:
+        others = [o for o in draft.line_between(note.line, note.tick, note.end) if o.take != reading.take]
+        if any((o.tick, o.ticks) != (note.tick, note.ticks) for o in others):
+            draft.put(replace(note, voice=free_voice(draft, note.line, note.tick, note.ticks)))
+
+
+def alone_on_page(piece: Piece, reading: Reading) -> bool:
+    """Does the piece hold no other notes than those of this reading?"""
+    return all(n.take == reading.take for n in piece.notes.values())
+
+
+def later_if_needed(start: int, result: ReadingResult) -> int:
+    """``start``, as many bars later as it takes for every note to stand in the piece."""
+    first = min(n.tick for n in result.notes) + start
+    bar = result.meter.bar_ticks
+    return start + max(-(first // bar), 0) * bar
+
+
+def follow_with_head(draft: Draft, result: ReadingResult) -> int:
+    """Give the piece the meter, key, pick-up and tempo of a reading that is alone in it; returns the tick of the piece where
+    tick 0 of the reading then lies. Empty bars before the first note are left out."""
+    piece = draft.piece
+    draft.put(replace(piece.facts, pickup=pickup_of(result)))
+    word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
+    olds: list[Record] = [*piece.meters.values(), *piece.keys.values(), *piece.tempi.values()]
+    for old in olds:
+        draft.drop(old)
+    draft.put(MeterChange("m0", 0, result.meter))
+    draft.put(KeyChange("k0", 0, result.key, result.mode))
+    beat = NoteValue("quarter", 1) if result.meter.compound else NoteValue("quarter")
+    bpm = round(60e6 / typical_quarter_us(result) * QUARTER / beat.ticks, 1)
+    draft.put(TempoMark("t0", 0, bpm, beat, word))
+    return start_in_piece(result)

@@ -1,0 +1,41 @@
+"""The tempo of a take bar by bar (JOB 9.5): tempo = beats x 60 / seconds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import PulseMap, tempo_of
+
+
+@dataclass(frozen=True, slots=True)
+class TempoCurve:
+    """``bars`` are (bar index from tick 0, microseconds of its bar line, beats a minute in it), in order."""
+
+    bars: tuple[tuple[int, int, float], ...]
+
+    @property
+    def lowest(self) -> float:
+        """Beats a minute of the slowest bar."""
+        return min(b[2] for b in self.bars)
+
+    @property
+    def highest(self) -> float:
+        """Beats a minute of the fastest bar."""
+        return max(b[2] for b in self.bars)
+
+    @property
+    def average(self) -> float:
+        """Beats a minute over all bars together: all beats by all seconds."""
+        return len(self.bars) / sum(1 / b[2] for b in self.bars)
+
+
+def tempo_curve(pulses: PulseMap, meter: Meter, first_tick: int, last_tick: int) -> TempoCurve:
+    """The curve over all bars that a stretch of written time touches."""
+    bar = meter.bar_ticks
+    beats = len(meter.beat_starts)
+    bars = []
+    for k in range(first_tick // bar, max(last_tick - 1, first_tick) // bar + 1):
+        start, end = pulses.time_at(k * bar), pulses.time_at((k + 1) * bar)
+        bars.append((k, start, tempo_of(beats, max(end - start, 1) / 1e6)))
+    return TempoCurve(tuple(bars))

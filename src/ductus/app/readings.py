@@ -21,7 +21,7 @@ from ductus.core.reading.choices import (
     read_chosen,
     tapped_map,
 )
-from ductus.core.reading.free import find_beats
+from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.sentence import read_sentence, tempo_words
 from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadSettings
@@ -111,6 +111,8 @@ def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Wo
     found = take.pulses is None
     told = replace(choices, settings=replace(choices.settings, meter=meter)) if found else choices
     chosen = read_chosen(take, pulses, told, centred=found and not choices.taps)
+    if found:
+        chosen = replace(chosen, result=late_start(chosen.result))
     return Worked(reading, choices, row, take, proposals, chosen)
 
 
@@ -240,6 +242,7 @@ class StripShown:
     """The performance over time. ``strokes`` are (onset, release in microseconds, key, velocity, hand, event or written time in
     microseconds, note id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
 
+    start_us: int
     length_us: int
     strokes: tuple[tuple[int, int, int, int, int, int, str], ...]
     beats: tuple[tuple[int, int, int | None, bool], ...]
@@ -278,6 +281,7 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
                 continue
             beats.append((pulses.time_at(tick), tick, number if not start else None, tick in hand_set))
     return StripShown(
+        min(beats[0][0], strokes[0][0]),
         worked.take.length_us,
         tuple(strokes),
         tuple(beats),

@@ -39,6 +39,15 @@ def reading_of(piece: Piece, reading_id: str) -> Reading:
     return found
 
 
+def reading_with(piece: Piece, ids: list[str]) -> str:
+    """The reading that the first of these notes comes from. Raises BadInput if they come from none."""
+    takes = [piece.notes[i].take for i in ids if i in piece.notes]
+    found = next((r.id for r in piece.readings.values() if r.take in takes), None)
+    if found is None:
+        raise BadInput("None of the selected notes comes from a take, so there is no playing to read again.")
+    return found
+
+
 def write_take(desk: Desk, row: TakeRow, where: Reading, choices: Choices) -> Job:
     """The job that puts a take on the page."""
     return Job(f"Reading {row.name.lower()}", lambda piece: first_reading(desk, piece, row, where, choices))
@@ -65,10 +74,10 @@ def write_kept_take(desk: Desk, message: s.TakeReadIn) -> Job:
 
 def set_reading(desk: Desk, message: s.ReadingSetIn) -> Job:
     """Read a take, or some notes of it, otherwise. Raises NotThere."""
-    reading_of(desk.piece, message.reading)
+    reading_of(desk.piece, message.reading or reading_with(desk.piece, message.ids))
 
     def work(piece: Piece) -> Change:
-        reading = reading_of(piece, message.reading)
+        reading = reading_of(piece, message.reading or reading_with(piece, message.ids))
         wanted_ids = set(message.ids)
         events = frozenset(
             n.event for n in notes_of_reading(piece, reading) if n.id in wanted_ids and n.event is not None

@@ -469,6 +469,7 @@ class StripView(Out):
     """A performance over time. ``strokes``: (onset, release, key, velocity, hand, written time, note id), times in microseconds;
     ``beats``: (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
 
+    start_us: int
     length_us: int
     strokes: tuple[tuple[int, int, int, int, int, int, str], ...]
     beats: tuple[tuple[int, int, int | None, bool], ...]

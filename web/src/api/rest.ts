@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { Click, NewPiece, PieceRow, Programme, Sounding } from './wire'
+import type { Click, NewPiece, PieceRow, Programme, Sounding, Strip } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -40,6 +40,7 @@ export const rest = {
   takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
   clicks: (id: string, bar: number, qpm: number, countIn: number) =>
     ask<Click[]>(`/pieces/${id}/clicks?bar=${bar}&qpm=${qpm}&count_in=${countIn}&bars=200`),
+  strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   programmes: () => ask<Programme[]>('/programmes'),
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
   exportAddress: (id: string, kind: 'musicxml' | 'mid') => `/api/pieces/${id}/export.${kind}`,

@@ -10,11 +10,12 @@ import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
+import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../desk/reading'
 import { onLearned } from '../input/learned'
 
 export interface Command {
   readonly id: string
-  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Selecting' | 'Editing' | 'Keys as a piano' | 'View'
+  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Reading' | 'Selecting' | 'Editing' | 'Keys as a piano' | 'View'
   readonly label: string
   readonly keys: readonly string[]
   readonly run: () => void
@@ -64,6 +65,11 @@ export const COMMANDS: readonly Command[] = [
   { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server('policy') },
   { id: 'play', group: 'Listening', label: 'Play / stop', keys: ['NumpadEnter', 'Space'], run: togglePlaying },
   { id: 'record', group: 'Listening', label: 'Record / stop', keys: ['Backslash', 'NumpadDivide'], run: toggleRecording },
+  { id: 'read', group: 'Reading', label: 'Look at the take and how it was read', keys: ['KeyR'], run: toggleRead },
+  { id: 'next-doubt', group: 'Reading', label: 'Next doubt', keys: ['KeyV'], run: () => stepDoubt(1) },
+  { id: 'previous-doubt', group: 'Reading', label: 'Doubt before', keys: ['Shift+KeyV'], run: () => stepDoubt(-1) },
+  { id: 'swap-doubt', group: 'Reading', label: 'Swap to the next rival', keys: ['KeyX'], run: swapDoubt },
+  { id: 'accept-doubt', group: 'Reading', label: 'Accept, and go to the next doubt', keys: ['KeyC'], run: acceptDoubt },
   { id: 'undo', group: 'Editing', label: 'Undo', keys: ['Ctrl+KeyZ'], run: () => travel('undo') },
   { id: 'redo', group: 'Editing', label: 'Redo', keys: ['Ctrl+Shift+KeyZ', 'Ctrl+KeyY'], run: () => travel('redo') },
   { id: 'select-left', group: 'Selecting', label: 'Select one more to the left', keys: ['Ctrl+Shift+ArrowLeft'], run: () => select('left') },

@@ -11,9 +11,9 @@ import { Header } from './Header'
 import { Keys } from './Keys'
 import { Line } from './Line'
 import { stopPlaying } from './listening'
-import { Margin } from './Margin'
 import { endRecording, stopWithProgramme } from './recorder'
 import { Sheet } from './Sheet'
+import { Strip } from './Strip'
 import { openDesk, useDesk } from './store'
 
 export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => void }) {
@@ -21,6 +21,8 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const problem = useDesk((s) => s.problem)
   const said = useDesk((s) => s.said)
   const pen = useDesk((s) => s.pen)
+  const way = useDesk((s) => s.way)
+  const reads = useDesk((s) => s.readings.length > 0)
 
   useEffect(() => {
     const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme(), listenForIdle()]
@@ -43,9 +45,8 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   return (
     <div className="flex h-full flex-col">
       <Header onShelf={onShelf} />
-      <main className="flex min-h-0 flex-1 gap-4 px-5 pt-4">
+      <main className="flex min-h-0 flex-1 gap-4 pt-4 pl-5">
         <Sheet />
-        <Margin />
       </main>
       <footer className={`relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1 ${pen?.down ? 'border-vermilion' : 'border-rule'}`}>
         <Line />
@@ -58,7 +59,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
             </span>
           )}
         </p>
-        <Keys />
+        {way === 'read' && reads ? <Strip /> : <Keys />}
       </footer>
       <KeyPage />
     </div>

@@ -30,7 +30,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
         </button>
         {way === 'record' && (
           <button type="button" onClick={toggleRecording} title={hint('record')} data-testid="record"
-            className={`quiet-button ${recording ? 'border-vermilion bg-vermilion text-paper' : 'text-vermilion'}`}>
+            className={`quiet-button ${recording ? 'going' : 'text-vermilion'}`}>
             {recording ? 'Stop recording' : 'Record'}
           </button>
         )}
@@ -129,8 +129,8 @@ function Hearing() {
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Rehearsal keyboard (a simulated player with pedal)</DropdownMenu.Label>
           {playing && <DropdownMenu.Item className="menu-item" onSelect={stopProgramme}>Stop playing</DropdownMenu.Item>}
           {programmes.map((p) => (
-            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (way === 'record' && p.qpm ? beginRecording(p) : playProgramme(p.name))}>
-              <span>{p.title}</span><kbd>{way === 'record' && p.qpm ? 'record this' : p.about}</kbd>
+            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (way === 'record' ? beginRecording(p) : playProgramme(p.name))}>
+              <span>{p.title}</span><kbd>{way === 'record' ? 'record this' : p.about}</kbd>
             </DropdownMenu.Item>
           ))}
         </DropdownMenu.Content>

@@ -6,12 +6,14 @@ import { useState } from 'react'
 import type { LinePhrase, Pen, State } from '../api/wire'
 import { byId, keyWords } from '../commands/table'
 import { OpenPhrase, Phrase, type Choice } from './Phrase'
+import { openRead, setReading, useOpenReading } from './reading'
 import { SelectionLine } from './SelectionLine'
 import { SoundingForm } from './SoundingForm'
 import { clickTempo, command, useDesk, type RecordChoice } from './store'
 import { ValueLadder } from './ValueLadder'
 
-const RECORD: Choice = { value: 'record', label: 'Record: play in time, with the click' }
+const RECORD: Choice = { value: 'record', label: 'Record: play in time, with the click or freely' }
+const READ: Choice = { value: 'read', label: 'Read: how a take was written down, and its doubts' }
 const SHORTEST = ['quarter', 'eighth', '16th', '32nd'] as const
 const NOTE_NAMES = ['C', 'C♯', 'D', 'E♭', 'E', 'F', 'F♯', 'G', 'A♭', 'A', 'B♭', 'B']
 export const keyName = (key: number) => `${NOTE_NAMES[key % 12]}${Math.floor(key / 12) - 1}`
@@ -22,20 +24,22 @@ export function Line() {
   const about = selection.size > 0 && !recording
   return (
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {about ? <SelectionLine /> : way === 'record' ? <RecordLine pen={pen} state={state} record={record} /> : pen.line.map((p, i) => <LinePart key={`${p.name}${i}`} phrase={p} pen={pen} />)}
+      {about ? <SelectionLine /> : way === 'record' ? <RecordLine pen={pen} state={state} record={record} /> : way === 'read' ? <ReadLine pen={pen} /> : pen.line.map((p, i) => <LinePart key={`${p.name}${i}`} phrase={p} pen={pen} />)}
     </section>
   )
 }
 
 function chooseWay(value: string) {
   if (value === 'record') return useDesk.setState({ way: 'record' })
+  if (value === 'read') return openRead()
   useDesk.setState({ way: 'step' })
   command('way', value)
 }
 
 function WayPhrase({ pen, words, value }: { pen: Pen; words: string; value: string }) {
   const ways = pen.line[0]?.choices ?? []
-  const choices = [...ways.map(([v, label]) => ({ value: v, label })), RECORD]
+  const any = useDesk((s) => s.readings.length > 0)
+  const choices = [...ways.map(([v, label]) => ({ value: v, label })), RECORD, ...(any ? [READ] : [])]
   return <Phrase name="way of working" value={value} choices={choices} strong onChoose={chooseWay}>{words}</Phrase>
 }
 
@@ -74,10 +78,24 @@ function PlacePhrase({ pen, words }: { pen: Pen; words: string }) {
   )
 }
 
+/** How the open take was read; the words come from the server (core/reading/sentence.py). */
+function ReadLine({ pen }: { pen: Pen }) {
+  const reading = useOpenReading()
+  if (!reading) return <WayPhrase pen={pen} words="Read" value="read" />
+  return (
+    <>
+      {reading.line.map((p, i) =>
+        p.name === 'way of working' ? <WayPhrase key={p.name} pen={pen} words={p.words} value="read" />
+        : !p.name ? <span key={i}>{p.words}</span>
+        : <Phrase key={p.name} name={p.name} value={p.value} choices={p.choices.map(([value, label]) => ({ value, label }))} onChoose={(v) => setReading(p.command, v)}>{p.words}</Phrase>,
+      )}
+    </>
+  )
+}
+
 function RecordLine({ pen, state, record }: { pen: Pen; state: State; record: RecordChoice }) {
   const set = (more: Partial<RecordChoice>) => useDesk.setState({ record: { ...record, ...more } })
   const tempo = Math.round(clickTempo() * 10) / 10
-  const bars = (n: number) => (n === 0 ? 'no bars' : n === 1 ? 'one bar' : `${['', '', 'two', 'three', 'four'][n]} bars`)
   const hands = { reach: 'both hands by reach', split: 'both hands', right: 'right hand', left: 'left hand' }
   const parts = state.parts.map((p) => ({ value: `${p.id} 1 ${pen.tick}`, label: p.name.toLowerCase() }))
   const place = pen.line.find((p) => p.name === 'place')?.words ?? ''
@@ -103,22 +121,37 @@ function RecordLine({ pen, state, record }: { pen: Pen; state: State; record: Re
           )}
         </>
       )}
-      , from <PlacePhrase pen={pen} words={place} /> (the whole bar), after{' '}
+      , from <PlacePhrase pen={pen} words={place} /> (the whole bar),{' '}
+      <Phrase name="click" value={record.click ? 'click' : 'freely'} onChoose={(v) => set({ click: v === 'click', shortest: v === 'click' ? '16th' : 'found' })}
+        choices={[{ value: 'click', label: 'with the click' }, { value: 'freely', label: 'freely: the beats are found afterwards' }]}>
+        {record.click ? 'with the click' : 'freely, without a click'}
+      </Phrase>
+      {record.click && <ClickPhrases record={record} set={set} tempo={tempo} />}
+      , written down to{' '}
+      <Phrase name="shortest value" value={record.shortest} onChoose={(v) => set({ shortest: v as RecordChoice['shortest'] })}
+        choices={[{ value: 'found', label: 'what the playing shows' }, ...SHORTEST.map((v) => ({ value: v, label: `${v}s` }))]}>
+        {record.shortest === 'found' ? 'what the playing shows' : `${record.shortest}s`}
+      </Phrase>
+      ; it replaces what is there.
+    </>
+  )
+}
+
+const barWords = (n: number) => (n === 0 ? 'no bars' : n === 1 ? 'one bar' : `${['', '', 'two', 'three', 'four'][n]} bars`)
+
+function ClickPhrases({ record, set, tempo }: { record: RecordChoice; set: (more: Partial<RecordChoice>) => void; tempo: number }) {
+  return (
+    <>
+      {' '}after{' '}
       <Phrase name="count-in" value={String(record.countIn)} onChoose={(v) => set({ countIn: Number(v) })}
-        choices={[0, 1, 2, 3, 4].map((n) => ({ value: String(n), label: `${bars(n)} of count-in` }))}>
-        {bars(record.countIn)}
+        choices={[0, 1, 2, 3, 4].map((n) => ({ value: String(n), label: `${barWords(n)} of count-in` }))}>
+        {barWords(record.countIn)}
       </Phrase>{' '}
       of count-in at{' '}
       <Phrase name="tempo of the take" value={String(record.percent)} onChoose={(v) => set({ percent: Number(v) })}
         choices={[40, 50, 60, 70, 80, 90, 100, 110, 120].map((p) => ({ value: String(p), label: p === 100 ? 'the tempo of the piece' : `${p} % of the tempo` }))}>
         {`♩ = ${tempo}`}
       </Phrase>
-      , written down to{' '}
-      <Phrase name="shortest value" value={record.shortest} onChoose={(v) => set({ shortest: v as RecordChoice['shortest'] })}
-        choices={SHORTEST.map((v) => ({ value: v, label: `${v}s` }))}>
-        {`${record.shortest}s`}
-      </Phrase>
-      ; it replaces what is there.
     </>
   )
 }

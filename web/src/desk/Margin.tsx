@@ -1,25 +1,75 @@
-/** The margin: takes and what is to be said beside the music. Nothing floats over the sheet. */
-import type { Take } from '../api/wire'
-import { hint } from '../commands/table'
-import { playTake } from './listening'
+/** The margin: takes and doubts beside the system that they concern. Nothing floats over the sheet. */
+import { useLayoutEffect, useRef, useState, type ReactNode } from 'react'
+import type { Doubt, Reading, Take } from '../api/wire'
+import { byId, hint, keyWords } from '../commands/table'
+import { playFrom, playTake } from './listening'
+import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from './reading'
 import { recordAgain } from './recorder'
 import { useDesk } from './store'
+import { endTapping, startTapping, useTapping } from './tapping'
 
 const SOURCES: Record<string, string> = { click: 'played to the click', free: 'played freely', file: 'from a file', journal: 'from the journal' }
-
 const NONE: Take[] = []
+const GAP = 12
+const SMALL_GAP = 4
+
+interface Card {
+  readonly id: string
+  /** Tick of the music that it stands beside; null for the top of the margin. */
+  readonly tick: number | null
+  readonly node: ReactNode
+}
 
 export function Margin() {
+  const { readings, doubt, way, openReading } = useDesk()
   const takes = useDesk((s) => s.state?.takes) ?? NONE
   const recording = useDesk((s) => s.recording)
-  const pen = useDesk((s) => s.pen)
+  const onPage = new Set(readings.map((r) => r.take))
+  const rest = [...takes].reverse().filter((t) => !onPage.has(t.id))
+  const cards: Card[] = [
+    ...rest.map((take): Card => ({ id: `take${take.id}`, tick: null, node: <TakeCard take={take} /> })),
+    ...readings.flatMap((reading): Card[] => [
+      { id: reading.id, tick: reading.first_tick, node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} /> },
+      ...(way === 'read' && reading.id === openReading ? reading.doubts : []).map((d): Card => ({
+        id: `${reading.id}-${d.key}`, tick: d.tick, node: <DoubtCard reading={reading} doubt={d} inHand={d.key === doubt} />,
+      })),
+    ]),
+  ]
   return (
-    <aside aria-label="Margin" className="flex w-64 shrink-0 flex-col gap-4 overflow-y-auto px-1 py-2 text-[0.95rem]">
+    <aside aria-label="Margin" className="relative w-64 shrink-0 px-1 py-2 text-[0.95rem]">
+      <Now />
+      <Beside cards={cards} />
+      {!cards.length && !recording && (
+        <p className="border-l-2 border-rule pl-3 text-faint">Takes will stand here beside the music they belong to.</p>
+      )}
+    </aside>
+  )
+}
+
+/** What goes on at this moment: always in sight. */
+function Now() {
+  const { recording, pen, busy } = useDesk()
+  const tapping = useTapping()
+  return (
+    <div className="sticky top-2 z-10 flex flex-col gap-3 bg-desk">
       {recording && (
         <section className="border-l-2 border-vermilion pl-3">
           <h2 className="font-serif text-lg text-vermilion">Recording</h2>
           <p className="text-faint">Everything you play is kept. {hint('record')}.</p>
           <button type="button" className="quiet-button mt-1" onClick={() => void recordAgain()}>Again from the count-in</button>
+        </section>
+      )}
+      {busy && (
+        <section className="border-l-2 border-verdigris pl-3" data-testid="busy" role="status">
+          <h2 className="font-serif text-lg text-verdigris">{busy}</h2>
+          <div className="mt-1 h-[3px] w-40 overflow-hidden rounded bg-rule"><div className="busy-bar h-full w-1/3 bg-verdigris" /></div>
+        </section>
+      )}
+      {tapping.on && (
+        <section className="border-l-2 border-vermilion pl-3" data-testid="tapping">
+          <h2 className="font-serif text-lg text-vermilion">{tapping.taps.length} {tapping.taps.length === 1 ? 'beat' : 'beats'} tapped</h2>
+          <p className="text-faint">Enter, the space bar, the pedal or any key; the first tap is a first beat.</p>
+          <button type="button" className="quiet-button mt-1" onClick={endTapping}>That is enough</button>
         </section>
       )}
       {pen?.down && pen.pending.length > 0 && (
@@ -28,16 +78,100 @@ export function Margin() {
           <p>{pen.pending.join(', ')}: {pen.step_words}</p>
         </section>
       )}
-      {[...takes].reverse().map((take) => (
-        <section key={take.id} className={`border-l-2 pl-3 ${take.dropped ? 'border-rule text-faint' : 'border-verdigris'}`} data-testid="take">
-          <h2 className={`font-serif text-lg ${take.dropped ? '' : 'text-verdigris'}`}>{take.name}, {SOURCES[take.source] ?? take.source}</h2>
-          <p className="text-faint">{take.notes} notes, {(take.length_us / 1e6).toFixed(0)} s{take.dropped ? '; not on the page' : ''}</p>
-          <button type="button" className="quiet-button mt-1" onClick={() => void playTake(take.id)}>As played</button>
-        </section>
+    </div>
+  )
+}
+
+/** Cards beside their systems; where two would meet the later one moves down. */
+function Beside({ cards }: { cards: readonly Card[] }) {
+  const box = useRef<HTMLDivElement>(null)
+  const [tops, setTops] = useState<readonly number[]>([])
+  const { refs, systems, doubt, recording, busy } = useDesk()
+
+  useLayoutEffect(() => {
+    const measure = () => {
+      const holder = box.current
+      const sheet = holder?.closest('[data-testid=sheet-scroll]')?.querySelector('[data-testid=sheet]')
+      if (!holder || !sheet) return
+      const origin = holder.getBoundingClientRect().top
+      let free = 0
+      const found = cards.map((card, i) => {
+        const index = card.tick === null ? -1 : refs.findIndex((r) => systems.get(r.key ?? '')?.bars.some((b) => card.tick! >= b.start && card.tick! < b.start + b.ticks))
+        const system = index < 0 ? null : sheet.querySelector(`[data-system="${index}"]`)
+        const wanted = system ? system.getBoundingClientRect().top - origin + 10 : free
+        const top = Math.max(wanted, free)
+        const height = holder.children[i]?.getBoundingClientRect().height ?? 0
+        free = top + height + (height < 30 ? SMALL_GAP : GAP)
+        return Math.round(top)
+      })
+      setTops((old) => (old.length === found.length && old.every((t, i) => t === found[i]) ? old : found))
+    }
+    measure()
+    const observer = new ResizeObserver(measure)
+    for (const child of box.current?.children ?? []) observer.observe(child)
+    return () => observer.disconnect()
+  }, [cards.map((c) => c.id).join(), refs, systems, doubt, recording, busy])
+
+  return (
+    <div ref={box} className="relative" style={{ height: (tops.at(-1) ?? 0) + 160 }}>
+      {cards.map((card, i) => (
+        <div key={card.id} className="absolute right-0 left-0" style={{ top: tops[i] ?? 0 }}>{card.node}</div>
       ))}
-      {!takes.length && !recording && (
-        <p className="border-l-2 border-rule pl-3 text-faint">Takes will stand here beside the music they belong to.</p>
-      )}
-    </aside>
+    </div>
+  )
+}
+
+function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading }) {
+  const { way, openReading } = useDesk()
+  if (!take) return null
+  const open = way === 'read' && reading?.id === openReading
+  const left = reading?.doubts.length ?? 0
+  return (
+    <section className={`border-l-2 pl-3 ${take.dropped ? 'border-rule text-faint' : 'border-verdigris'}`} data-testid="take">
+      <h2 className={`font-serif text-lg leading-tight ${take.dropped ? '' : 'text-verdigris'}`}>{take.name}, {SOURCES[take.source] ?? take.source}</h2>
+      <p className="text-faint">
+        {take.notes} notes, {(take.length_us / 1e6).toFixed(0)} s{reading ? `; ${left ? `${left} ${left === 1 ? 'doubt' : 'doubts'} left` : 'no doubt left'}` : '; not on the page'}
+      </p>
+      {reading?.remarks.map((r) => <p key={r} className="text-faint italic">{r}</p>)}
+      <div className="mt-1 flex flex-wrap gap-1.5">
+        <button type="button" className="quiet-button" onClick={() => void playTake(take.id)}>As played</button>
+        {reading && <button type="button" className="quiet-button" onClick={() => void playFrom(reading.first_tick)}>As written</button>}
+        {reading && !open && <button type="button" className="quiet-button" title={hint('read')} onClick={() => openRead(reading.id)}>How it was read</button>}
+        {!reading && <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>Write it at the pen</button>}
+        {open && reading.free && <button type="button" className="quiet-button" onClick={() => void startTapping(take.id)}>Tap its beats</button>}
+        {open && left > 1 && <button type="button" className="quiet-button" onClick={() => acceptAll(reading.id)}>Accept all {left}</button>}
+      </div>
+    </section>
+  )
+}
+
+const key = (id: string) => keyWords(byId.get(id)?.keys[0] ?? '')
+
+function DoubtCard({ reading, doubt, inHand }: { reading: Reading; doubt: Doubt; inHand: boolean }) {
+  const place = doubt.place[0]!.toUpperCase() + doubt.place.slice(1)
+  if (!inHand)
+    return (
+      <button type="button" className="block w-full truncate border-l-2 border-ochre/50 pl-3 text-left text-[0.9rem] text-faint hover:text-ochre" data-testid="doubt"
+        onClick={() => useDesk.setState({ doubt: doubt.key })}>
+        <b className="font-medium text-ochre">{place}</b> {optionWords(doubt)}?
+      </button>
+    )
+  return (
+    <section className="border-l-2 border-ochre pl-3" data-testid="doubt-in-hand" aria-label={`Doubt in ${doubt.place}`}>
+      <h2 className="font-serif text-lg leading-tight text-ochre">A doubt in {doubt.place}</h2>
+      {doubt.chosen === null && <p className="text-faint">As you wrote it; it was read otherwise:</p>}
+      <div role="radiogroup" aria-label="Readings of this place" className="my-1 flex flex-col gap-1">
+        {doubt.options.map(([words, probability], i) => (
+          <button key={words} type="button" role="radio" aria-checked={i === doubt.chosen} onClick={() => chooseOption(reading.id, doubt.key, i)}
+            className={`flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left ${i === doubt.chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper'}`}>
+            <span>{words}</span><span className="text-sm text-faint">{Math.round(probability * 100)} %</span>
+          </button>
+        ))}
+      </div>
+      <p className="text-sm text-faint">
+        <kbd>{key('swap-doubt')}</kbd> other · <button type="button" className="underline" onClick={acceptDoubt}>accept</button> <kbd>{key('accept-doubt')}</kbd> ·{' '}
+        <button type="button" className="underline" onClick={() => stepDoubt(1)}>next</button> <kbd>{key('next-doubt')}</kbd>
+      </p>
+    </section>
   )
 }

@@ -1,11 +1,30 @@
 /** When something on the sheet is selected the line speaks of it: each phrase is an edit of exactly these notes. */
 import { keyWords, byId } from '../commands/table'
 import { OpenPhrase, Phrase } from './Phrase'
+import { setReading } from './reading'
 import { edit, select, useDesk } from './store'
 
 const VALUES = ['whole', 'half', 'half dot', 'quarter', 'quarter dot', 'eighth', 'eighth dot', '16th', '32nd']
 const asChoices = (values: readonly string[]) => values.map((v) => ({ value: v, label: v.replace(/(.*) dot/, 'dotted $1') }))
 const key = (id: string) => keyWords(byId.get(id)?.keys[0] ?? '')
+
+const AGAIN = [
+  { value: 'plainness plainer', label: 'plainer' },
+  { value: 'plainness finer', label: 'finer' },
+  ...['quarter', 'eighth', '16th', '32nd'].map((v) => ({ value: `shortest ${v}`, label: `down to ${v}s` })),
+  { value: 'tuplets none', label: 'without tuplets' },
+  { value: 'tuplets allowed', label: 'tuplets allowed' },
+  { value: 'staccato rest', label: 'detached notes short, with rests' },
+  { value: 'staccato dot', label: 'detached notes in full, with a dot' },
+  { value: 'hands right', label: 'all in the right hand' },
+  { value: 'hands left', label: 'all in the left hand' },
+  { value: 'hands reach', label: 'hands by reach' },
+]
+
+function readAgain(value: string): void {
+  const [name, ...rest] = value.split(' ')
+  setReading(name!, rest.join(' '), [...useDesk.getState().selection])
+}
 
 function Now({ name, argument = '', children, command }: { name: string; argument?: string; children: string; command?: string }) {
   return (
@@ -17,6 +36,7 @@ function Now({ name, argument = '', children, command }: { name: string; argumen
 
 export function SelectionLine() {
   const count = useDesk((s) => s.selection.size)
+  const readings = useDesk((s) => s.readings.length > 0)
   const wider = [
     { value: 'left', label: 'one more to the left', hint: key('select-left') },
     { value: 'right', label: 'one more to the right', hint: key('select-right') },
@@ -34,6 +54,7 @@ export function SelectionLine() {
       {', '}set to a <Phrase name="set value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('length', v)}>value</Phrase>
       {', '}correct to a <Phrase name="correct value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('correct value', v)}>value, the rest moves</Phrase>
       {', '}read again as <Phrase name="read again" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('read again', v)}>equal steps</Phrase>
+      {readings && <>{', '}<Phrase name="read the playing again" value="" choices={AGAIN} onChoose={readAgain}>read the playing again</Phrase></>}
       {', '}<Now name="scale" argument="2">double</Now> or <Now name="scale" argument="1/2">halve</Now>
       {', '}<Now name="split" argument="2">split</Now>
       {', '}<Now name="respell" command="respell">respell</Now>

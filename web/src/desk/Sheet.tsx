@@ -3,9 +3,11 @@ import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type M
 import type { System } from '../api/wire'
 import { tickPlace, penPlace, placeAt, type PenPlace } from './geometry'
 import { useListening } from './listening'
+import { Margin } from './Margin'
 import { PenMark } from './PenMark'
 import { command, send, useDesk } from './store'
 import { TitleBlock } from './TitleBlock'
+import { Washes } from './Washes'
 
 const SystemDrawing = memo(function SystemDrawing({ system }: { system: System | undefined }) {
   if (!system) return <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />
@@ -68,6 +70,13 @@ export function Sheet() {
     for (const id of selection) sheet.current?.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.setAttribute('data-selected', 'yes')
   }, [selection, systems, refs])
 
+  const recording = useDesk((s) => s.recording !== null)
+  useEffect(() => {
+    if (!recording) return
+    const live = sheet.current?.querySelectorAll('g.note[id^="live"]')
+    live?.[live.length - 1]?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
+  }, [recording, systems])
+
   const penBar = pen?.bar ?? 0
   useEffect(() => {
     const index = refs.findIndex((r) => penBar >= r.first && penBar <= r.last)
@@ -89,11 +98,12 @@ export function Sheet() {
   }
 
   return (
-    <div className="min-h-0 flex-1 overflow-y-auto rounded-[3px]" data-testid="sheet-scroll">
+    <div className="flex min-h-0 flex-1 gap-4 overflow-y-auto rounded-[3px] pr-4" data-testid="sheet-scroll">
       <div ref={sheet} onClick={onClick} data-testid="sheet" role="document" aria-label="Sheet of music"
-        className="relative mx-auto min-h-full max-w-[1100px] rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+        className="relative mx-auto min-h-full max-w-[1100px] min-w-0 flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+        <Washes sheet={sheet} />
         <TitleBlock />
-        <div className="flex flex-col gap-1">
+        <div className="relative flex flex-col gap-1">
           {refs.map((ref, index) => (
             <div key={`${ref.first}`} data-system={index} className="system-holder" data-waiting={ref.key === null ? 'yes' : undefined}>
               <SystemDrawing system={systems.get(ref.key ?? '')} />
@@ -106,6 +116,7 @@ export function Sheet() {
             style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
         )}
       </div>
+      <Margin />
     </div>
   )
 }

@@ -27,7 +27,7 @@ const measureOf = (system: Element, bar: number) => system.querySelector(`g.meas
 const stavesOf = (measure: Element) => [...measure.querySelectorAll(':scope > g.staff')]
 const linesOf = (staff: Element) => [...staff.querySelectorAll(':scope > path')].slice(0, STAFF_LINES)
 
-function staffBox(staff: Element, origin: DOMRect): Box | null {
+export function staffBox(staff: Element, origin: DOMRect): Box | null {
   const lines = linesOf(staff)
   if (lines.length < STAFF_LINES) return null
   const first = box(lines[0]!, origin)

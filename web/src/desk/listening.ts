@@ -10,9 +10,12 @@ interface Listening {
   playing: boolean
   /** Tick that sounds now, for following on the sheet; null when nothing plays. */
   tick: number | null
+  /** Event time at which a take began to sound, and how far it is, in microseconds; null when none plays. */
+  originUs: number | null
+  takeUs: number | null
 }
 
-export const useListening = create<Listening>(() => ({ playing: false, tick: null }))
+export const useListening = create<Listening>(() => ({ playing: false, tick: null, originUs: null, takeUs: null }))
 whileSounding(() => useListening.getState().playing)
 const LEAD_US = 120_000
 let stop: (() => void) | null = null
@@ -25,7 +28,7 @@ export function stopPlaying(): void {
   stop?.()
   stop = null
   cancelAnimationFrame(frame)
-  useListening.setState({ playing: false, tick: null })
+  useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null })
 }
 
 export async function playFrom(tick: number): Promise<void> {
@@ -50,8 +53,14 @@ export async function playFrom(tick: number): Promise<void> {
 export async function playTake(take: number): Promise<void> {
   stopPlaying()
   const notes = await rest.takePlayback(useDesk.getState().pieceId, take)
-  useListening.setState({ playing: true, tick: null })
-  stop = soundNotes(notes, nowUs() + LEAD_US, stopPlaying)
+  const origin = nowUs() + LEAD_US
+  useListening.setState({ playing: true, tick: null, originUs: origin, takeUs: 0 })
+  stop = soundNotes(notes, origin, stopPlaying)
+  const follow = () => {
+    useListening.setState({ takeUs: Math.max(nowUs() - origin, 0) })
+    frame = requestAnimationFrame(follow)
+  }
+  follow()
 }
 
 /** The play key: stop what plays, else play from the pen (from the start if the pen is at the end). */

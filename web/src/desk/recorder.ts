@@ -13,6 +13,13 @@ let silence: (() => void) | null = null
 export async function beginRecording(programme?: Programme): Promise<void> {
   const { pieceId, pen, record, recording } = useDesk.getState()
   if (!pen || recording) return
+  const free = programme ? programme.qpm === null : !record.click
+  if (free) {
+    startRecording(nowUs(), null, 0)
+    say('Recording: play freely, the beats are found afterwards')
+    if (programme) await playProgramme(programme.name)
+    return
+  }
   const qpm = programme?.qpm ?? clickTempo()
   const countIn = programme?.count_in ?? record.countIn
   const clicks = await rest.clicks(pieceId, pen.bar, qpm, countIn)

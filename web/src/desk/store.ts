@@ -1,17 +1,18 @@
 /** What the desk shows: the server's messages, folded into one state; and the ways to talk back. */
 import { create } from 'zustand'
 import { openDeskSocket, type DeskSocket } from '../api/socket'
-import type { ClientMessage, Pen, ServerMessage, State, System, SystemRef } from '../api/wire'
+import type { ClientMessage, Pen, Reading, ServerMessage, State, System, SystemRef } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 
-export type Way = 'step' | 'record'
+export type Way = 'step' | 'record' | 'read'
 
 export interface RecordChoice {
+  click: boolean
   countIn: number
   percent: number
   hands: 'reach' | 'split' | 'right' | 'left'
   split: number
-  shortest: 'quarter' | 'eighth' | '16th' | '32nd'
+  shortest: 'found' | 'quarter' | 'eighth' | '16th' | '32nd'
 }
 
 export interface DeskState {
@@ -28,12 +29,17 @@ export interface DeskState {
   recording: { originUs: number } | null
   selection: ReadonlySet<string>
   sentAt: Map<number, number>
+  readings: readonly Reading[]
+  /** The reading that the line and the strip speak of while the way is "read", and its doubt in hand. */
+  openReading: string
+  doubt: number | null
+  busy: string
 }
 
 const fresh = (pieceId: string): DeskState => ({
   pieceId, link: 'opening', state: null, pen: null, refs: [], systems: new Map(), said: '', problem: '', way: 'step',
-  record: { countIn: 2, percent: 100, hands: 'reach', split: 60, shortest: '16th' },
-  recording: null, selection: new Set(), sentAt: new Map(),
+  record: { click: true, countIn: 2, percent: 100, hands: 'reach', split: 60, shortest: '16th' },
+  recording: null, selection: new Set(), sentAt: new Map(), readings: [], openReading: '', doubt: null, busy: '',
 })
 
 export const useDesk = create<DeskState>(() => fresh(''))
@@ -73,7 +79,7 @@ function receive(message: ServerMessage): void {
       useDesk.setState((s) => place(s, message))
       break
     case 'pen':
-      useDesk.setState({ pen: message })
+      useDesk.setState((s) => ({ pen: message, way: message.down && s.way === 'read' ? 'step' : s.way }))
       break
     case 'selection':
       useDesk.setState({ selection: new Set(message.ids) })
@@ -86,12 +92,33 @@ function receive(message: ServerMessage): void {
       break
     case 'recording':
       if (!message.going) useDesk.setState({ recording: null })
+      awaited = message.take ?? null
+      break
+    case 'readings':
+      useDesk.setState((s) => withReadings(s, message.readings))
+      break
+    case 'busy':
+      useDesk.setState({ busy: message.words })
       break
     case 'done':
       answered = message.seq
       if (answered >= sent) nextWaiting()
       break
   }
+}
+
+/** A take that was just recorded is opened as soon as it has been read; a doubt that was settled hands over to the next. */
+let awaited: number | null = null
+
+function withReadings(s: DeskState, readings: readonly Reading[]): Partial<DeskState> {
+  const come = readings.find((r) => r.take === awaited)
+  if (come) awaited = null
+  const openReading = come?.id ?? (readings.some((r) => r.id === s.openReading) ? s.openReading : (readings[0]?.id ?? ''))
+  const doubts = readings.find((r) => r.id === openReading)?.doubts ?? []
+  const tick = s.readings.flatMap((r) => r.doubts).find((d) => d.key === s.doubt)?.tick ?? -1
+  const doubt = doubts.some((d) => d.key === s.doubt) ? s.doubt : (doubts.find((d) => d.tick >= tick)?.key ?? doubts[0]?.key ?? null)
+  const way = come && !s.pen?.down ? 'read' : s.way === 'read' && !readings.length ? 'step' : s.way
+  return { readings, openReading, doubt, way }
 }
 
 /** A system that waits to be engraved keeps its old drawing until the new one comes. */
@@ -151,14 +178,14 @@ export const select = (what: string) => settled(() => send({ type: 'select', wha
 export const say = (said: string) => useDesk.setState({ said })
 
 /** The bar where a recording begins: that of the pen. */
-export function startRecording(originUs: number, qpm: number, countIn: number): void {
+export function startRecording(originUs: number, qpm: number | null, countIn: number): void {
   const { pen, record, state } = useDesk.getState()
   if (!pen || !state) return
   useDesk.setState({ recording: { originUs } })
   send({
-    type: 'record-start', origin_us: originUs, qpm, count_in: countIn, bar: pen.bar,
+    type: 'record-start', origin_us: originUs, now_us: nowUs(), qpm, count_in: countIn, bar: pen.bar,
     staff: record.hands === 'split' || record.hands === 'reach' ? 0 : record.hands === 'right' ? 1 : 2,
-    shortest: record.shortest, split: record.hands === 'split' ? record.split : null, tuplets: null,
+    shortest: record.shortest === 'found' ? null : record.shortest, split: record.hands === 'split' ? record.split : null, tuplets: null,
   })
 }
 

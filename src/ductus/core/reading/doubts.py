@@ -25,7 +25,7 @@ PLACE_CURVE = (0.606, 1.093)  # intercept and slope on ln(odds against), as tool
 VALUE_CURVE = (-0.537, 0.555)
 HAND_CURVE = (-0.023, 0.294)
 ENOUGH = 0.12  # expected wrong notes in a beat from which on it is a doubt
-LEAST_PLACE, LEAST_VALUE, LEAST_RIVAL = 0.04, 0.1, 0.12  # less likely rivals are not offered
+LEAST_PLACE, LEAST_VALUE, LEAST_HAND = 0.04, 0.1, 0.12  # less likely rivals are not offered
 MOST_RIVALS = 3
 MOST_PER_100 = 12  # doubts a hundred notes at the most: a longer list is not worked through
 
@@ -107,21 +107,24 @@ class Settled:
 
     def rivals_in(self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]]) -> tuple[Rival, ...]:
         """What else the beat could be: other places, other values, the other hand; the likeliest first."""
-        out = [*self._places(notes), *self._values(notes)]
         weakest = max(notes, key=lambda n: chance[n][2])
-        if chance[weakest][2] > LEAST_RIVAL:
-            other = 3 - self.hand[weakest]
-            words = f"{pitch_words(self.pitches[weakest])} in the {'left' if other == 2 else 'right'} hand"
-            out.append(Rival(words, chance[weakest][2], hands=((weakest, other),)))
+        other = 3 - self.hand[weakest]
+        words = f"{pitch_words(self.pitches[weakest])} in the {'left' if other == 2 else 'right'} hand"
+        by_hand = Rival(words, chance[weakest][2], hands=((weakest, other),))
+        for ease in (1.0, 0.1):  # where nothing is likely enough, the likeliest is named all the same
+            out = [*self._places(notes, ease), *self._values(notes, ease)]
+            out += [by_hand] if by_hand.probability > LEAST_HAND * ease else []
+            if out:
+                break
         return tuple(sorted(out, key=lambda r: -r.probability)[:MOST_RIVALS])
 
-    def _places(self, notes: Sequence[int]) -> list[Rival]:
+    def _places(self, notes: Sequence[int], ease: float) -> list[Rival]:
         """Each note's next likely place: all that move together, and each alone where they differ."""
         moved: dict[int, tuple[int, float]] = {}
         for n in notes:
             options = self.places.rivals[n] if self.places.rivals else ()
             other = next((r for r in options if self.grid.tick_of(*r[:3]) != self.ticks[n]), None)
-            if other is not None and other[3] > LEAST_PLACE:
+            if other is not None and other[3] > LEAST_PLACE * ease:
                 moved[n] = (self.grid.tick_of(*other[:3]), other[3])
         if not moved:
             return []
@@ -133,10 +136,10 @@ class Settled:
             out.append(Rival(self.figure(notes, likely), p * 0.999, tuple(likely.items())))
         return [r for r in out if r.words != self.figure(notes)]
 
-    def _values(self, notes: Sequence[int]) -> list[Rival]:
+    def _values(self, notes: Sequence[int], ease: float) -> list[Rival]:
         return [
-            Rival(f"{pitch_words(self.pitches[n])} {with_article(length_words(length))}", p, values=((n, length),))
+            Rival(f"{pitch_words(self.pitches[n])} as {with_article(length_words(length))}", p, values=((n, length),))
             for n in notes
             for length, p in self.choices[n][1:3]
-            if p > LEAST_VALUE
+            if p > LEAST_VALUE * ease
         ]

@@ -41,10 +41,17 @@ class Beats:
 def read_freely(take: Take, settings: ReadSettings, pins: Pins) -> ReadingResult:
     """Read a take of which nothing or little is known; ``settings.readings`` says how many rivals are wanted."""
     results = [
-        read_against(take, b.pulses, replace(settings, meter=b.frame.meter), pins, centred=True)
+        late_start(read_against(take, b.pulses, replace(settings, meter=b.frame.meter), pins, centred=True))
         for b in find_beats(take, settings, pins, max(settings.readings, 1))
     ]
     return replace(results[0], rivals=tuple(results[1:]))
+
+
+def late_start(result: ReadingResult) -> ReadingResult:
+    """A first note in the second half of its bar makes a pick-up (common practice): found bars begin where the playing begins."""
+    bar = result.meter.bar_ticks
+    inside = min(n.tick for n in result.notes) % bar
+    return replace(result, pickup=bar - inside) if 2 * inside >= bar else result
 
 
 def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) -> list[Beats]:

@@ -38,8 +38,7 @@ def to_notes(
 
 def pickup_of(result: ReadingResult) -> int:
     """Length of the pick-up in ticks, 0 for none."""
-    first = min(n.tick for n in result.notes)
-    return -first % result.meter.bar_ticks if first < 0 else 0
+    return result.pickup
 
 
 def start_in_piece(result: ReadingResult) -> int:

@@ -1,0 +1,167 @@
+"""Taking a take down in the real interface: notes while they are played, the Read line, doubts, the strip, taps."""
+
+from __future__ import annotations
+
+import json
+import re
+import signal
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.ui.conftest import Server
+from tests.ui.desk import begin, exported, press, says
+
+RECORD = re.compile("^Record")
+
+
+def record(page: Page, programme: str) -> None:
+    """Choose the way of working and let the rehearsal keyboard play."""
+    page.get_by_role("button", name=re.compile("^way of working")).click()
+    page.get_by_role("menuitemradio", name=RECORD).click()
+    page.get_by_test_id("hearing").click()
+    page.get_by_role("menuitem", name=re.compile(f"{programme}.*record this")).click()
+
+
+def choose(page: Page, phrase: str, label: str | re.Pattern[str]) -> None:
+    page.get_by_test_id("line").get_by_role("button", name=re.compile(f"^{phrase}")).click()
+    page.get_by_role("menuitemradio", name=label).click()
+
+
+def strip_of(server: Server, piece: str, reading: str) -> dict[str, Any]:
+    found: dict[str, Any] = json.loads(server.get(f"/api/pieces/{piece}/readings/{reading}/strip"))
+    return found
+
+
+@pytest.fixture
+def waltz_taken(page: Page) -> str:
+    """The waltz, recorded with the click; notes stand on the page before the playing is over."""
+    piece = begin(page, "Taken down", "3/4", "G minor")
+    record(page, "Lock Gate Waltz")
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")
+    expect(page.locator(".system g.note[id^='live']").nth(12)).to_be_attached(timeout=15_000)
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # they are there while it still goes on
+    expect(page.get_by_test_id("strip")).to_be_visible(timeout=40_000)
+    expect(page.locator(".system g.note[id^='live']")).to_have_count(0)
+    return piece
+
+
+def test_doubts_are_washed_named_swapped_accepted_by_one_key_each_and_outlive_a_kill(
+    page: Page, server: Server, waltz_taken: str
+) -> None:
+    expect(page.get_by_test_id("line")).to_contain_text("Read take 1 from bar 1, beat 1, in 3/4 against the click")
+    in_hand = page.get_by_test_id("doubt-in-hand")
+    expect(in_hand).to_have_count(1)
+    left = page.get_by_test_id("doubt").count() + 1
+    expect(page.get_by_test_id("take")).to_contain_text(f"{left} doubts left")
+    expect(page.get_by_test_id("washes").locator("[data-doubt]").first).to_be_visible()
+    first = in_hand.get_attribute("aria-label")
+    before = exported(server, waltz_taken)
+    press(page, "v")
+    says(page, f"Doubt 2 of {left}")
+    press(page, "Shift+V")
+    says(page, f"Doubt 1 of {left}")
+    expect(in_hand.get_by_role("radio").first).to_be_checked()
+    press(page, "x")
+    expect(in_hand.get_by_role("radio").nth(1)).to_be_checked()
+    assert exported(server, waltz_taken) != before
+    in_hand.get_by_role("radio").first.click()
+    expect(in_hand.get_by_role("radio").first).to_be_checked()
+    assert exported(server, waltz_taken) == before
+    press(page, "c")
+    says(page, "accepted")
+    expect(page.get_by_test_id("take")).to_contain_text(f"{left - 1} doubts left")
+    expect(in_hand).not_to_have_attribute("aria-label", first or "")
+    server.stop(signal.SIGKILL)
+    server.start()
+    page.reload()
+    expect(page.get_by_test_id("take")).to_contain_text(f"{left - 1} doubts left", timeout=15_000)
+    page.get_by_role("button", name="How it was read").click()
+    expect(page.get_by_test_id("strip")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Accept all")).click()
+    expect(page.get_by_test_id("take")).to_contain_text("no doubt left")
+    press(page, "Control+z", "Control+z")
+    expect(page.get_by_test_id("take")).to_contain_text(f"{left} doubts left")
+
+
+def test_the_whole_take_and_a_selection_are_read_again_and_corrections_by_hand_stay(
+    page: Page, server: Server, waltz_taken: str
+) -> None:
+    before = exported(server, waltz_taken)
+    assert any(length == 0.5 for _, length, *_ in before)
+    page.locator(".system g.note .notehead").nth(4).click()
+    press(page, "Delete")
+    says(page, "1 note deleted")
+    press(page, "Escape")
+    choose(page, "shortest value", "quarters")
+    says(page, "Take read again: shortest quarter")
+    coarse = exported(server, waltz_taken)
+    assert all(length.denominator == 1 for _, length, *_ in coarse)
+    assert len(coarse) == len(before) - 1  # what was deleted by hand is not written again
+    press(page, "Control+z")
+    says(page, "Undone: Take read again")
+    page.locator("g.measure[id^='b1-'] g.note .notehead").first.click()
+    press(page, "b")
+    choose(page, "read the playing again", "down to quarters")
+    says(page, "notes read again: shortest quarter")
+    mixed = exported(server, waltz_taken)
+    assert all(length.denominator == 1 for onset, length, *_ in mixed if 3 <= onset < 6)
+    assert any(length == 0.5 for onset, length, *_ in mixed if onset >= 6)
+
+
+def test_a_bar_line_on_the_strip_is_moved_by_keys_and_by_dragging(page: Page, server: Server, waltz_taken: str) -> None:
+    third = page.get_by_role("slider", name="Bar line of bar 3")
+    at = float(third.get_attribute("aria-valuenow") or 0)
+    third.focus()
+    press(page, "ArrowRight")
+    expect(third).to_have_attribute("aria-valuenow", str(round(at + 10)))
+    expect(third).to_have_attribute("aria-valuetext", re.compile("set by hand"))
+    third.focus()
+    press(page, "Delete")
+    expect(third).to_have_attribute("aria-valuenow", str(round(at)))
+    box = third.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 12)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2 + 12, box["y"] + 12, steps=4)
+    page.mouse.up()
+    expect(third).to_have_attribute("aria-valuetext", re.compile("set by hand"))
+    moved = float(third.get_attribute("aria-valuenow") or 0)
+    assert moved > at + 60
+    second = page.get_by_role("slider", name="Bar line of bar 2")
+    assert abs(float(second.get_attribute("aria-valuenow") or 0) - (at - 1875)) < 2  # 3 quarters at 96 last 1.875 s
+
+
+def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, server: Server) -> None:
+    piece = begin(page, "Freely")
+    choose(page, "way of working", RECORD)
+    choose(page, "click", "freely")
+    expect(page.get_by_test_id("line")).to_contain_text("freely, without a click")
+    record(page, "Otter at the Tiller")
+    says(page, "play freely")
+    expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
+    line = page.get_by_test_id("line")
+    expect(line).to_contain_text("first of 3 readings")
+    line.get_by_role("button", name=re.compile("^reading of the whole")).click()
+    options = page.get_by_role("menuitemradio")
+    expect(options).to_have_count(3)
+    assert len(set(options.all_text_contents())) == 3
+    options.nth(1).click()
+    expect(line).to_contain_text("second of 3 readings")
+    press(page, "Control+z")
+    expect(line).to_contain_text("first of 3 readings")
+    choose(page, "meter", "6/8")
+    expect(line).to_contain_text("in 6/8")
+    assert "<beats>6</beats>" in server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+    page.get_by_role("button", name="Tap its beats").click()
+    tapping = page.get_by_test_id("tapping")
+    for beats in range(1, 5):
+        page.wait_for_timeout(420)
+        press(page, "Enter")
+        expect(tapping).to_contain_text(f"{beats} beat")
+    press(page, "Escape")
+    says(page, "Bars follow the tapped beats")
+    expect(line).to_contain_text("tapped")
+    press(page, "Control+z")
+    expect(line).not_to_contain_text("tapped")

@@ -1,0 +1,72 @@
+/** Doubts on the sheet: an ochre wash behind the notes of each close call, stronger behind the one in hand. */
+import { useLayoutEffect, useState, type RefObject } from 'react'
+import { staffBox } from './geometry'
+import { useOpenReading } from './reading'
+import { useDesk } from './store'
+
+interface Wash {
+  readonly key: number
+  readonly left: number
+  readonly top: number
+  readonly width: number
+  readonly height: number
+}
+
+const PAD = 7
+
+export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
+  const { refs, systems, way, doubt } = useDesk()
+  const reading = useOpenReading()
+  const [washes, setWashes] = useState<readonly Wash[]>([])
+  const doubts = way === 'read' ? reading?.doubts : undefined
+
+  useLayoutEffect(() => {
+    const root = sheet.current
+    if (!root || !doubts?.length) return setWashes([])
+    const measure = () => setWashes(doubts.flatMap((d) => washesOf(root, d.key, d.ids)))
+    measure()
+    const observer = new ResizeObserver(measure)
+    observer.observe(root)
+    root.addEventListener('contentvisibilityautostatechange', measure, true)
+    return () => {
+      observer.disconnect()
+      root.removeEventListener('contentvisibilityautostatechange', measure, true)
+    }
+  }, [doubts, refs, systems])
+
+  const inHand = doubts?.find((d) => d.key === doubt)
+  useLayoutEffect(() => {
+    const id = inHand?.ids[0]
+    if (id) sheet.current?.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
+  }, [inHand?.key])
+
+  return (
+    <div aria-hidden className="pointer-events-none absolute inset-0" data-testid="washes">
+      {washes.map((w, i) => (
+        <div key={i} data-doubt={w.key} className={`absolute rounded-[3px] bg-wash ${w.key === doubt ? 'outline-2 outline-ochre/70' : 'opacity-75'}`}
+          style={{ left: w.left, top: w.top, width: w.width, height: w.height }} />
+      ))}
+    </div>
+  )
+}
+
+/** One wash for each staff that holds notes of the doubt. */
+function washesOf(root: Element, key: number, ids: readonly string[]): Wash[] {
+  const origin = root.getBoundingClientRect()
+  const byStaff = new Map<Element, DOMRect[]>()
+  for (const id of ids) {
+    const note = root.querySelector(`g.note[id="${CSS.escape(id)}"]`)
+    const staff = note?.closest('g.staff')
+    const head = note?.querySelector('.notehead') ?? note
+    if (staff && head) byStaff.set(staff, [...(byStaff.get(staff) ?? []), head.getBoundingClientRect()])
+  }
+  return [...byStaff].flatMap(([staff, heads]) => {
+    const lines = staffBox(staff, origin)
+    if (!lines || !heads[0]!.width) return []
+    const left = Math.min(...heads.map((h) => h.left)) - origin.left - PAD
+    const right = Math.max(...heads.map((h) => h.right)) - origin.left + PAD
+    const top = Math.min(lines.top, ...heads.map((h) => h.top - origin.top)) - PAD
+    const bottom = Math.max(lines.bottom, ...heads.map((h) => h.bottom - origin.top)) + PAD
+    return [{ key, left, top, width: right - left, height: bottom - top }]
+  })
+}

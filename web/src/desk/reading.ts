@@ -1,0 +1,74 @@
+/** The take that is looked at: its doubts one by one, and how it is read. */
+import type { Doubt, Reading } from '../api/wire'
+import { command, say, send, useDesk } from './store'
+
+export const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) => s.readings.find((r) => r.id === s.openReading)
+export const useOpenReading = () => useDesk(openReadingOf)
+
+/** Look at a take: the line tells how it was read, the strip shows it. The pen is lifted, so that no key writes unseen. */
+export function openRead(id?: string): void {
+  const { readings, openReading, pen } = useDesk.getState()
+  const reading = readings.find((r) => r.id === (id ?? openReading)) ?? readings[0]
+  if (!reading) return say('No take is on the page: record one, or bring in a MIDI file')
+  if (pen?.down) command('pen', 'up')
+  useDesk.setState({ way: 'read', openReading: reading.id, selection: new Set(), doubt: reading.doubts[0]?.key ?? null })
+}
+
+export const toggleRead = () => (useDesk.getState().way === 'read' ? useDesk.setState({ way: 'step' }) : openRead())
+
+/** Read otherwise: the whole open take, or only the selected notes (of whatever take). */
+export function setReading(name: string, value: string, ids: readonly string[] = []): void {
+  send({ type: 'reading-set', reading: ids.length ? '' : useDesk.getState().openReading, name, value, ids: [...ids] })
+}
+
+function inHand(): { reading: Reading; doubt: Doubt; index: number } | null {
+  const s = useDesk.getState()
+  const reading = openReadingOf(s)
+  const index = reading?.doubts.findIndex((d) => d.key === s.doubt) ?? -1
+  const doubt = reading?.doubts[index]
+  if (reading && doubt) return { reading, doubt, index }
+  say(reading ? 'No doubt is left in this take' : 'No take is open')
+  return null
+}
+
+export const optionWords = (doubt: Doubt) => (doubt.chosen === null ? 'as you wrote it' : doubt.options[doubt.chosen]![0])
+
+export function describe(doubt: Doubt): string {
+  return `${doubt.place}: ${optionWords(doubt)}; or ${doubt.options.filter((_, i) => i !== doubt.chosen).map(([words]) => words).join('; or ')}`
+}
+
+/** One key goes to the next doubt (or the one before). */
+export function stepDoubt(by: number): void {
+  if (useDesk.getState().way !== 'read') openRead()
+  const found = inHand()
+  if (!found) return
+  const { doubts } = found.reading
+  const next = doubts[(found.index + by + doubts.length) % doubts.length]!
+  useDesk.setState({ doubt: next.key })
+  say(`Doubt ${doubts.indexOf(next) + 1} of ${doubts.length}, ${describe(next)}`)
+}
+
+export function chooseOption(reading: string, key: number, option: number): void {
+  useDesk.setState({ doubt: key })
+  send({ type: 'doubt', reading, key, action: 'choose', option })
+}
+
+/** One key swaps to the next rival. */
+export function swapDoubt(): void {
+  const found = inHand()
+  if (found) chooseOption(found.reading.id, found.doubt.key, ((found.doubt.chosen ?? -1) + 1) % found.doubt.options.length)
+}
+
+/** One key accepts, and the next doubt is in hand. */
+export function acceptDoubt(): void {
+  const found = inHand()
+  if (found) send({ type: 'doubt', reading: found.reading.id, key: found.doubt.key, action: 'settle', option: 0 })
+}
+
+export const acceptAll = (reading: string) => send({ type: 'doubt', reading, key: 0, action: 'settle all', option: 0 })
+
+/** Put a kept take on the page at the bar of the pen. */
+export function writeTake(take: number): void {
+  const { pen } = useDesk.getState()
+  if (pen) send({ type: 'take-read', take, part: pen.part, staff: 0, bar: pen.bar })
+}

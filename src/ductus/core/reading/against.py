@@ -98,9 +98,17 @@ def played_notes(take: Take) -> Played:
 
 
 def write_down(
-    take: Take, played: Played, grid: BeatGrid, places: Places, pulses: PulseMap, settings: ReadSettings, pins: Pins
+    take: Take,
+    played: Played,
+    grid: BeatGrid,
+    places: Places,
+    pulses: PulseMap,
+    settings: ReadSettings,
+    pins: Pins,
+    *,
+    doubts: bool = True,
 ) -> ReadingResult:
-    """From places to written notes."""
+    """From places to written notes; without ``doubts`` (while it is still being played) nothing is said about close calls."""
     meter = settings.meter
     assert meter is not None
     count = len(take.notes)
@@ -134,8 +142,8 @@ def write_down(
         mode,
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
-        find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins, pitches),
-        tuple(find_ornaments(take)),
+        find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
+        tuple(find_ornaments(take)) if doubts else (),
         remarks=remarks_on(take),
     )
 

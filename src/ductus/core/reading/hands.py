@@ -181,30 +181,36 @@ def _side_costs(beam: Beam, struck: Floats, held: Ints, pitch: Ints, now: float,
     cost = np.zeros((len(beam.score), m + 1))
     hand_of = beam.window[:, held % WINDOW]
     held_pitch = pitch[held].astype(float)
+    taken = np.arange(1, m + 1)
     for side in (0, 1):
+        # columns: the hand takes the topmost (right) or lowest (left) 1 .. m of the struck notes
+        low = struck[m - taken] if side == 0 else np.full(m, struck[0])
+        high = np.full(m, struck[-1]) if side == 0 else struck[taken - 1]
+        centre = (low + high) / 2
         mine = hand_of == side + 1
-        low_held = np.where(mine, held_pitch, np.inf).min(1, initial=np.inf)
-        high_held = np.where(mine, held_pitch, -np.inf).max(1, initial=-np.inf)
-        count_held = mine.sum(1)
-        gap = now - beam.moved[:, side]
-        stays = np.where(gap < 1e6, w[7] * np.minimum(gap, 2.0), 0.0)
-        slowed = w[3] / (1 + np.minimum(gap, 1e6) / 0.5) * (gap < 1e6)
-        busy = now - beam.moved[:, 1 - side] < 0.6
-        for cut in range(m + 1):
-            taken = struck[cut:] if side == 0 else struck[:cut]
-            if not len(taken):
-                continue
-            low, high = float(taken[0]), float(taken[-1])
-            centre = (low + high) / 2
+        place, gap = beam.place[:, side], now - beam.moved[:, side]
+        lived = gap < 1e6
+        span = high - low
+        fingers = taken
+        if len(held):
+            low_held = np.where(mine, held_pitch, np.inf).min(1)[:, None]
+            high_held = np.where(mine, held_pitch, -np.inf).max(1)[:, None]
             span = np.maximum(high_held, high) - np.minimum(low_held, low)
-            fingers = count_held + len(taken)
-            crossed = ((hand_of == 2 - side) & ((low < held_pitch) if side == 0 else (high > held_pitch))).sum(1)
-            other = beam.place[:, 1 - side]
-            passed = busy & ((centre < other) if side == 0 else (centre > other))
-            cost[:, cut] += (
-                w[1] * np.maximum(span - 7, 0) + w[2] * np.maximum(span - 16, 0) + w[6] * np.maximum(fingers - 5, 0)
-                + w[4] * crossed + slowed * np.abs(centre - beam.place[:, side]) + stays + w[5] * passed
-            )  # fmt: skip
+            fingers = mine.sum(1)[:, None] + taken
+        part = w[1] * np.maximum(span - 7, 0) + w[2] * np.maximum(span - 16, 0) + w[6] * np.maximum(fingers - 5, 0)
+        slowed = np.where(lived, w[3] / (1 + np.minimum(gap, 1e6) / 0.5), 0.0)
+        stays = np.where(lived, w[7] * np.minimum(gap, 2.0), 0.0)
+        part = part + slowed[:, None] * np.abs(centre - place[:, None]) + stays[:, None]
+        other = beam.place[:, 1 - side][:, None]
+        busy = (now - beam.moved[:, 1 - side] < 0.6)[:, None]
+        part = part + w[5] * (busy & ((centre < other) if side == 0 else (centre > other)))
+        if len(held):
+            beyond = (low < held_pitch[:, None]) if side == 0 else (high > held_pitch[:, None])
+            part = part + w[4] * ((hand_of == 2 - side).astype(float) @ beyond)
+        if side == 0:
+            cost[:, :m] += part[:, ::-1]
+        else:
+            cost[:, 1:] += part
     return cost
 
 

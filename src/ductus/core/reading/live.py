@@ -46,7 +46,7 @@ class LiveReading:
             heard = played_notes(part)
             places = place_onward(heard, grid, settings, self.feel)
             self.feel = places.feel
-            result = write_down(part, heard, grid, places, self.pulses, settings, Pins())
+            result = write_down(part, heard, grid, places, self.pulses, settings, Pins(), doubts=False)
             kept += [replace(n, event=n.event + first) for n in result.notes]
         self.notes = kept
         return kept

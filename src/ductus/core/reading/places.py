@@ -76,10 +76,12 @@ class Places:
 
 
 def place_onward(played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel) -> Places:
-    """Places of a stretch whose player is known already: one start, which is refined once."""
+    """Places of a stretch whose player is known already: decoded once; the feel that comes back has learned from it."""
     table = plainer(rhythm_table(), settings.plainness)
     lattice = lattice_of(played, grid, allowed_by_beat(grid, settings), table)
-    return refine(played, lattice, table, [feel], 2)
+    found = refine(played, lattice, table, [feel], 1)
+    time_s = grid.seconds[found.beat] + (found.place - found.beat) * np.diff(grid.seconds)[found.beat]
+    return replace(found, feel=estimate_feel(played.onset, time_s, found.chord))
 
 
 def place_notes(

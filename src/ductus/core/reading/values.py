@@ -206,7 +206,8 @@ def choose_values(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]
         chosen = [max(range(len(row)), key=row.__getitem__) for row in scores]
     ranked = []
     for row, score in zip(options, scores, strict=True):
-        weights = np.exp(np.array(score) - max(score))
-        weights /= weights.sum()
-        ranked.append(sorted(((o.length, float(p)) for o, p in zip(row, weights, strict=True)), key=lambda c: -c[1]))
+        top = max(score)
+        weights = [math.exp(x - top) for x in score]
+        whole = sum(weights)
+        ranked.append(sorted(((o.length, w / whole) for o, w in zip(row, weights, strict=True)), key=lambda c: -c[1]))
     return [row[k].length for row, k in zip(options, chosen, strict=True)], ranked

@@ -20,8 +20,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 
-import numpy as np
-
 UNIT = 5040
 LATTICE = tuple(
     UNIT * a // b

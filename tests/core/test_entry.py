@@ -199,6 +199,14 @@ ARGUMENTS = {
     "letter": st.sampled_from(["C", "F#", "Bb"]),
     "span": st.sampled_from(["1 2", "2 2", "off"]),
     "voice": st.sampled_from(["1", "2"]),
+    "vary": st.sampled_from(["0", "20", "10 3"]),
+    "rhythm-by": st.sampled_from(["step", "time"]),
+    "click": st.builds(
+        lambda staff, tick, line: f"p1 {staff} {tick * 5765760} {line}",
+        st.integers(1, 2),
+        st.integers(0, 40),
+        st.integers(14, 50),
+    ),
     "pen": st.sampled_from(["down", "down", "up"]),
 }
 COMMAND = st.sampled_from(sorted([*COMMANDS, *TIMED])).flatmap(

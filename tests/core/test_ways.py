@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import random
+
 import pytest
 
 from ductus.core.entry.events import Command, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.line import sentence
 from ductus.core.entry.machine import COMMANDS, TIMED
-from ductus.core.entry.state import WAYS, StepValue
+from ductus.core.entry.state import RHYTHM_OVER_US, WAYS, StepValue
 from ductus.core.entry.ways.one_beat import scaled
 from ductus.core.entry.ways.registry import BY_NAME, WAY_WORDS
 from ductus.core.errors import BadInput, CannotWrite
@@ -340,3 +342,86 @@ def test_a_command_without_meaning_is_refused_and_nothing_changes() -> None:
         with pytest.raises(BadInput):
             player.do(Command(name, bad))
     assert player.state == before
+
+
+def struck(*values: float, bpm: float = 92, uneven: float = 0.0, seed: int = 1) -> Player:
+    """One key struck in these values (quarters), read when the silence is over."""
+    rng = random.Random(seed)
+    player = Player(new_piece(bpm=bpm), way="rhythm", step=StepValue("16th")).command("rhythm-by", "time")
+    quarter_us, now = 60e6 / bpm, 1_000_000.0
+    for value in values:
+        at = now + rng.gauss(0, uneven)
+        player.do(KeyDown(round(at), 40)).do(KeyUp(round(at + 0.8 * value * quarter_us), 40))
+        now += value * quarter_us
+    return player.do(Wait(round(now + RHYTHM_OVER_US)))
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        (1.5, 0.5, 1, 1),
+        (0.75, 0.25, 0.5, 0.5, 2),
+        (1, 1 / 3, 1 / 3, 1 / 3, 1, 1),
+        (0.5, 1, 0.5, 2),
+        (0.25, 0.25, 0.25, 0.25, 1, 2),
+    ],
+)
+def test_a_rhythm_struck_in_time_on_one_key_is_written(values: tuple[float, ...]) -> None:
+    """JOB 4.2. The unevenness, 12 ms, is that of trained players (common practice)."""
+    player = struck(*values, *values, uneven=12_000)
+    places = [0.0]
+    for value in (*values, *values):
+        places.append(places[-1] + value)
+    assert [n[0] for n in player.notes()] == pytest.approx(places[:-1], abs=1e-6)
+    assert [n[1] for n in player.notes()] == pytest.approx([*values, *values], abs=1e-6)
+    assert player.state.tick == round(places[-1] * QUARTER)
+    assert player.state.figure.notes == ()
+
+
+def test_a_rhythm_struck_slower_than_the_tempo_is_the_same_rhythm() -> None:
+    slow = Player(new_piece(bpm=120), way="rhythm", step=StepValue("16th")).command("rhythm-by", "time")
+    at = 0.0
+    for value in (1, 0.5, 0.5, 1, 1, 1.5, 0.5, 2):
+        slow.do(KeyDown(round(at), 50)).do(KeyUp(round(at + value * 450_000), 50))
+        at += value * 600_000  # a quarter lasts 600 ms: 100 instead of 120
+    slow.command("advance")
+    assert [n[0] for n in slow.notes()] == [0, 1, 1.5, 2, 3, 4, 5.5, 6]
+    before = len(slow.notes())
+    slow.command("advance")
+    assert len(slow.notes()) == before
+    assert "Nothing was struck" in slow.said[-1]
+
+
+def test_sounding_lengths_vary_within_their_bound_and_the_same_each_time() -> None:
+    """JOB 3.10: bounded, seeded; the writing stays."""
+
+    def lengths(setting: str) -> list[int]:
+        player = Player().command("vary", setting)
+        for key in range(60, 76):
+            player.chord(key)
+        assert {n[1] for n in player.notes()} == {1.0}
+        return [n.sounds_ticks or n.ticks for n in sorted(player.piece.notes.values(), key=lambda n: n.tick)]
+
+    ten = lengths("10")
+    assert all(0.9 * QUARTER <= x <= 1.1 * QUARTER for x in ten)
+    assert len(set(ten)) > 10
+    assert lengths("10 %") == ten
+    assert lengths("10 7") != ten
+    assert set(lengths("0")) == {QUARTER}
+    with pytest.raises(BadInput, match="0 to 50 percent"):
+        Player().command("vary", "90")
+
+
+def test_a_click_writes_a_note_at_its_place_with_the_stated_velocity() -> None:
+    """JOB 7.4: the accidental is that of the signature; a second click on the same place makes a chord."""
+    player = Player(new_piece(fifths=2)).command("clicks", "write")
+    player.command("click", f"p1 1 {2 * QUARTER} 31")  # the F above middle C, sharp in D major
+    (note,) = player.piece.notes.values()
+    assert (str(note.pitch), note.tick, note.ticks, note.velocity) == ("F#4", 2 * QUARTER, QUARTER, 80)
+    player.command("velocity", "50").command("click", f"p1 1 {2 * QUARTER} 33")
+    assert sorted((str(n.pitch), n.velocity) for n in player.piece.notes.values()) == [("A4", 50), ("F#4", 80)]
+    words = "".join(p.words for p in sentence(player.state, player.piece))
+    assert "a click on a staff writes a note at velocity 50" in words
+    for bad in ("p1 9 0 31", "p9 1 0 31", "p1 1 0", "p1 1 x 31"):
+        with pytest.raises(BadInput, match="place on a staff"):
+            player.command("click", bad)

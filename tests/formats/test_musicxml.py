@@ -12,7 +12,7 @@ import pytest
 from lxml import etree
 
 from ductus.core.score.piece import Piece
-from ductus.demo.scenario import PIECES
+from ductus.demo.scenario import PIECES, dance
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange
 from ductus.formats.musicxml_write import Window, write_musicxml
@@ -107,6 +107,7 @@ def compare(piece: Piece, data: bytes) -> None:
     score = music21.converter.parseData(data.decode(), format="musicxml")
     theirs = [n for part in score.parts for n in tied_notes(part)]
     ours = [(F(n.tick, 23_063_040), F(n.ticks, 23_063_040), str(n.pitch)) for n in piece.notes.values()]
+    ours += [(F(n.tick, 23_063_040), F(0), str(p)) for n in piece.notes.values() for p in n.crushed]
     assert sorted(theirs) == sorted(ours)
     for part in score.parts:
         measures = list(part.getElementsByClass("Measure"))
@@ -152,3 +153,16 @@ def test_a_window_repeats_clef_and_key_but_prints_no_meter() -> None:
     assert b'<time print-object="no">' in xml
     assert b"<fifths>-2</fifths>" in xml
     assert xml.count(b"<measure ") == 2
+
+
+def test_ornaments_stand_in_the_file(schema: etree.XMLSchema) -> None:
+    """The names of the elements and classes are those of MusicXML 4.0 and of music21's reader."""
+    data = write_musicxml(dance())
+    check(schema, data)
+    score = music21.converter.parse(data.decode(), format="musicxml")
+    notes = list(score.recurse().notes)
+    assert sum(any(isinstance(e, music21.expressions.Trill) for e in n.expressions) for n in notes) == 3
+    assert sum(any(isinstance(e, music21.expressions.ArpeggioMark) for e in n.expressions) for n in notes) == 4
+    grace = [n for n in notes if n.duration.isGrace]
+    assert [n.pitch.nameWithOctave for n in grace] == ["D#5", "C#5", "B4"]
+    assert all(n.duration.slash for n in grace)

@@ -146,6 +146,7 @@ def test_the_demo_fills_an_empty_shelf_only(client: TestClient, library: Library
         "Lock Gate Waltz",
         "Otter at the Tiller",
         "The Lantern-Keeper’s Song",
+        "Dance of the Paper Crane",
     ]
     for programme in PROGRAMMES:
         events = client.get(f"/api/programmes/{programme.name}").json()["events"]

@@ -222,3 +222,33 @@ def test_an_imported_performance_can_be_read_again_after_a_restart(client: TestC
     library.close_desk(piece)
     with desk(client, piece) as socket:
         assert "plainer than usual" in line(reading(Browser(socket), lambda r: True))
+
+
+def test_ornaments_are_offered_written_as_such_and_taken_back(client: TestClient, library: Library) -> None:
+    piece = library.add(new_piece(bpm=84))
+    with desk(client, piece) as socket:
+        browser = Browser(socket)
+        play(browser, "crane-with-click", qpm=84, count_in=2)
+        view = browser.latest["readings"]["readings"][0]
+        offers = [d for d in view["doubts"] if d["key"] < 0]
+        assert len(offers) == 10
+        trill = next(d for d in offers if "trill" in d["options"][1][0])
+        assert trill["options"][0][0] == f"{len(trill['ids'])} notes one by one"
+        opened = library.desk(piece)
+        before = onsets(opened.piece)
+        browser.ask(type="doubt", reading=view["id"], key=trill["key"], action="choose", option=1)
+        reading(browser, lambda r: any(d["key"] == trill["key"] and d["chosen"] == 1 for d in r["doubts"]))
+        (note,) = [n for n in opened.piece.notes.values() if "trill" in n.articulations]
+        assert note.ticks == 2 * QUARTER
+        browser.ask(type="reading-set", reading=view["id"], name="hands", value="60")
+        reading(browser, lambda r: "split at C4" in line(r))
+        assert any("trill" in n.articulations for n in opened.piece.notes.values())  # read again, the choice stays
+        opened.undo()
+        browser.ask(type="doubt", reading=view["id"], key=trill["key"], action="choose", option=0)
+        reading(browser, lambda r: any(d["key"] == trill["key"] and d["chosen"] == 0 for d in r["doubts"]))
+        assert onsets(opened.piece) == before
+        browser.ask(type="doubt", reading=view["id"], key=trill["key"], action="settle")
+        reading(browser, lambda r: all(d["key"] != trill["key"] for d in r["doubts"]))
+        browser.ask(type="doubt", reading=view["id"], key=-9999, action="settle")
+        browser.until("problem")
+        assert "not there any more" in browser.problems[-1]

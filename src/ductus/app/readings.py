@@ -23,6 +23,7 @@ from ductus.core.reading.choices import (
 )
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
+from ductus.core.reading.ornaments import Ornament, ornament_words
 from ductus.core.reading.sentence import read_sentence, tempo_words
 from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import TempoCurve, tempo_curve
@@ -62,13 +63,14 @@ class Worked:
 
 @dataclass(frozen=True, slots=True)
 class DoubtShown:
-    """A close call on the page: ``options`` are (words, probability), the first as read; ``chosen`` the present one or None."""
+    """A close call on the page: ``options`` are (words, probability or None), the first as read; ``chosen`` the present one or
+    None. ``key`` is the first event, or below zero -1 less an ornament's first event."""
 
     key: int
     tick: int
     place: str
     ids: tuple[str, ...]
-    options: tuple[tuple[str, float], ...]
+    options: tuple[tuple[str, float | None], ...]
     chosen: int | None
 
 
@@ -187,6 +189,7 @@ def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
             fresh(dict(held.places), dict(old.places), dict(pins.places)),
             fresh(dict(held.values), dict(old.values), dict(pins.values)),
             left_out=pins.left_out | held.left_out,
+            ornaments=pins.ornaments,
         ),
     )
 
@@ -201,13 +204,19 @@ def shown(piece: Piece, worked: Worked) -> ReadingShown:
     ticks = [n.tick + reading.start for n in result.notes]
     open_doubts = worked.chosen.doubts(worked.choices)
     place = piece.timeline.place_words(max(min(ticks), 0))
+    calls = [doubt_shown(piece, worked, d, ids) for d in open_doubts if any(e in ids for e in d.events)]
+    offers = [
+        ornament_shown(piece, worked, o, ids)
+        for o in worked.chosen.open.ornaments
+        if ornament_key(o) not in worked.choices.settled and any(e in ids for e in o.events)
+    ]
     return ReadingShown(
         reading.id,
         reading.take,
         worked.row.name,
         worked.free,
         read_sentence(worked.row.name, worked.row.source, place, worked.choices, result, proposal_words(worked)),
-        tuple(doubt_shown(piece, worked, d, ids) for d in open_doubts if any(e in ids for e in d.events)),
+        tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
         len(worked.chosen.open.doubts) - len(open_doubts),
         result.remarks,
         max(min(ticks), 0),
@@ -222,6 +231,23 @@ def doubt_shown(piece: Piece, worked: Worked, doubt: Doubt, ids: dict[int, str])
     notes = tuple(ids[e] for e in doubt.events if e in ids)
     chosen = option_chosen(worked.choices, doubt)
     return DoubtShown(doubt.events[0], tick, piece.timeline.place_words(tick), notes, options, chosen)
+
+
+def ornament_key(ornament: Ornament) -> int:
+    """What names the offer of an ornament among the doubts: below zero."""
+    return -1 - ornament.events[0]
+
+
+def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[int, str]) -> DoubtShown:
+    """An ornament that was heard, offered like a doubt: its notes one by one, or the sign."""
+    read = {n.event: n for n in worked.chosen.open.notes}
+    mine = [read[e] for e in ornament.events if e in read]
+    tick = max(min(n.tick for n in mine) + worked.reading.start, 0)
+    words = ornament_words(ornament, {n.event: n.pitch for n in mine})
+    options = ((f"{count_words(len(mine), 'note')} one by one", None), (words, None))
+    notes = tuple(ids[e] for e in ornament.events if e in ids)
+    chosen = int(ornament.events[0] in worked.choices.pins.ornaments)
+    return DoubtShown(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
 
 
 def proposal_words(worked: Worked) -> tuple[str, ...]:
@@ -254,7 +280,7 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
     """The strip of a reading."""
     result, reading = worked.result, worked.reading
     ids = {n.event: n for n in notes_of_reading(piece, reading)}
-    written = {n.event: n for n in result.notes}
+    written = {n.event: n for n in (*worked.chosen.open.notes, *result.notes)}
     pulses, meter = result.pulses, result.meter
     strokes = []
     for event, note in enumerate(worked.take.notes):

@@ -8,7 +8,7 @@ from functools import lru_cache
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import SUSTAIN
 from ductus.demo.player import play
-from ductus.demo.scenario import jig, waltz
+from ductus.demo.scenario import dance, jig, waltz
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +25,7 @@ class Programme:
 
 PROGRAMMES = (
     Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4"),
+    Programme("crane-with-click", "Dance of the Paper Crane", "with the click, trills and rolled chords", 84, 2, "4/4"),
     Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8"),
 )
 Event = tuple[int, str, int, int]
@@ -33,9 +34,12 @@ Event = tuple[int, str, int, int]
 @lru_cache(maxsize=8)
 def programme_events(name: str) -> list[Event]:
     """(microseconds, "down" | "up" | "control", key or controller, value), in order. Raises NotThere."""
+    pedal: list[int] = []
     if name == "waltz-with-click":
         start_us = round(2 * 3 * 60e6 / 96)
-        notes, pedal = play(waltz(), range(8), 11, 96, start_us=start_us), []
+        notes = play(waltz(), range(8), 11, 96, start_us=start_us)
+    elif name == "crane-with-click":
+        notes = play(dance(), range(8), 7, 84, start_us=round(2 * 4 * 60e6 / 84))
     elif name == "otter-freely":
         notes = play(jig(), range(9), 23, 150, free=True, start_us=800_000)
         pedal = [n.onset_us for n in notes if n.key < 52]

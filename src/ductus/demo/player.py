@@ -17,6 +17,7 @@ from ductus.core.time.ticks import QUARTER
 ONSET_SD_S = 0.012
 CHORD_SPREAD_S = 0.012
 LEGATO = (0.86, 1.01)
+TRILL_S, ROLL_S, CRUSHED_S = (0.075, 0.095), (0.032, 0.045), (0.05, 0.065)
 
 
 def play(
@@ -33,11 +34,37 @@ def play(
         onset = clock(note.tick) + together[note.tick] + rng.uniform(0, CHORD_SPREAD_S)
         length = (clock(min(note.end, last)) - clock(note.tick)) * rng.uniform(*LEGATO)
         velocity = _velocity(piece, note, rng)
-        played.append((max(onset, 0.0), max(onset, 0.0) + length, note.pitch.midi, velocity))
+        onset = max(onset, 0.0)
+        played += embellished(note, notes, onset, length, velocity, rng)
     return [
         PlayedNote(start_us + round(a * 1e6), start_us + round(b * 1e6), key, velocity)
         for a, b, key, velocity in sorted(played)
     ]
+
+
+def embellished(
+    note: Note, notes: list[Note], onset: float, length: float, velocity: int, rng: random.Random
+) -> list[tuple[float, float, int, int]]:
+    """A note as (onset, release in seconds, key, velocity), with what its signs ask for: a trill with the key above it in a minor scale,
+    a chord rolled upwards, grace notes just before."""
+    key = note.pitch.midi
+    out = []
+    for k, grace in enumerate(reversed(note.crushed), 1):
+        early = onset - k * rng.uniform(*CRUSHED_S)
+        out.append((max(early, 0.0), max(early, 0.0) + 0.05, grace.midi, velocity - 6))
+    if "rolled" in note.articulations:
+        rank = sum(n.tick == note.tick and n.staff == note.staff and n.pitch.midi < key for n in notes)
+        late = rank * rng.uniform(*ROLL_S)
+        return [*out, (onset + late, onset + length, key, velocity)]
+    if "trill" in note.articulations:
+        upper = key + (1 if key % 12 in (4, 8, 11) else 2)
+        at, now = onset, key
+        while at < onset + length - 0.06:
+            step = rng.uniform(*TRILL_S)
+            out.append((at, min(at + step * 0.95, onset + length), now, velocity - rng.randint(0, 8)))
+            at, now = at + step, upper if now == key else key
+        return out
+    return [*out, (onset, onset + length, key, velocity)]
 
 
 def _velocity(piece: Piece, note: Note, rng: random.Random) -> int:

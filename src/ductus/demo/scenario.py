@@ -1,4 +1,4 @@
-"""Three pieces from the barge's repertoire, all invented for Ductus."""
+"""Four pieces from the barge's repertoire, all invented for Ductus."""
 
 from __future__ import annotations
 
@@ -28,6 +28,11 @@ D5:8 F#5:8 A5:8 A5:4 F#5:8 | B5:8 A5:8 G5:8 F#5:4 E5:8 | D5:8 E5:8 F#5:8 E5:8 D5
 JIG_LEFT = """
 r:8 | D3:4. A3+F#3:4. | A2:4. A3+F#3:4. | G2:4. D3+B3:4. | A2:4. E3+C#4:4. |
 D3:4. A3+F#3:4. | G2:4. D3+A3:4. | A2:4. A2+G3:4. | D2:4. D3+F#3:4."""
+DANCE_RIGHT = """
+E5:4 D#5'E5:4 C5:4 A4:4 | B4:2~ C5:2 | D5:4 C#5'D5:4 B4:4 G4:4 | A4:2~ B4:2 |
+C5:4 B4'C5:4 E5:4 A5:4 | G#5:2~ A5:2 | E5:4 D5:4 C5:4 B4:4 | A4+C5+E5:1^"""
+DANCE_LEFT = """
+A2+E3+C4:1^ | E3:2 A3:2 | G2+D3+B3:1^ | F3:2 G3:2 | A2+E3+C4:1^ | E3:2 A2:2 | D3:2 E3:2 | A2:1"""
 SONG_VOICE = """
 r:1 | F4:4=Light G4:4=the A4:4=lamp C5:4=and | D5:4.=let C5:8=it A4:2=go | Bb4:4=down A4:4=the G4:4=slow- F4:4=-ly |
 A4:4=turn- G4:2.=-ing | F4:4=stream, G4:4=the A4:4=moon C5:4=a | F5:4.=pa- E5:8=-per D5:2=boat | C5:4=on Bb4:4=wa- A4:4=-ter G4:4=made |
@@ -44,13 +49,12 @@ def filled(piece: Piece, voices: dict[tuple[str, int], str], marks: tuple[Mark, 
     rows: list[tuple[Record | None, Record | None]] = [(None, mark) for mark in marks]
     number = 0
     for (part, staff), text in voices.items():
-        for tick, (pitches, value, syllable) in parse_line(text):
-            for pitch in pitches:
+        for tick, token in parse_line(text):
+            for pitch in token.pitches:
                 number += 1
-                velocity = 76 if staff == 1 else 62
-                rows.append(
-                    (None, Note(f"n{number}", part, staff, 1, tick, value.ticks, pitch, velocity, lyric=syllable))
-                )
+                note = Note(f"n{number}", part, staff, 1, tick, token.value.ticks, pitch, 76 if staff == 1 else 62)
+                signs = (token.sign,) if token.sign else ()
+                rows.append((None, replace(note, lyric=token.syllable, articulations=signs, crushed=token.crushed)))
     written = piece.with_rows(rows)
     return written.with_rows([(written.facts, replace(written.facts, bars=max(written.last_end) + 1))])
 
@@ -108,7 +112,24 @@ def song() -> Piece:
     return filled(piece, {("p1", 1): SONG_VOICE, ("p2", 1): SONG_RIGHT, ("p2", 2): SONG_LEFT})
 
 
-PIECES = (song, jig, waltz)
+def dance() -> Piece:
+    """Dance of the Paper Crane: trills, rolled chords and grace notes."""
+    piece = new_piece(
+        "keys",
+        "Dance of the Paper Crane",
+        Meter(4, 4),
+        0,
+        "minor",
+        0,
+        84,
+        "On thin legs",
+        subtitle="while the puppeteers change the lamp",
+        composer="Pit band of the barge",
+    )
+    return filled(piece, {("p1", 1): DANCE_RIGHT, ("p1", 2): DANCE_LEFT})
+
+
+PIECES = (dance, song, jig, waltz)
 
 
 def fill_library(library: Library) -> None:

@@ -12,9 +12,10 @@ from math import gcd
 
 from lxml import etree
 
-from ductus.core.notation.bars import notate_bar
+from ductus.core.notation.bars import crushed_id, notate_bar
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
 from ductus.core.pitch.chords import KINDS, parse_chord
+from ductus.core.pitch.pitches import Pitch
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note, Part, TempoMark
 from ductus.core.time.bars import Bar
@@ -248,8 +249,26 @@ class _PartWriter:
         if symbol.is_rest:
             self._rest(measure, voice, i, symbol)
             return
-        for k, note in enumerate(sorted(symbol.notes, key=lambda n: n.pitch.midi)):
+        notes = sorted(symbol.notes, key=lambda n: n.pitch.midi)
+        for note in notes:
+            if note.id not in symbol.tied_from:
+                self._crushed(measure, voice, note, notated)
+        for k, note in enumerate(notes):
             self._note(measure, voice, i, symbol, note, chord=k > 0, notated=notated)
+
+    def _crushed(self, measure: Element, voice: VoiceBar, note: Note, notated: PartBar) -> None:
+        """Grace notes with a stroke before a note."""
+        for k, pitch in enumerate(note.crushed):
+            name = crushed_id(note, k)
+            element = sub(measure, "note", id=name)
+            sub(element, "grace", slash="yes")
+            _pitch(element, pitch)
+            sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
+            sub(element, "type", "eighth")
+            if name in notated.accidentals:
+                sub(element, "accidental", ACCIDENTALS[notated.accidentals[name]])
+            if self.part.staves > 1:
+                sub(element, "staff", voice.staff)
 
     def _rest(self, measure: Element, voice: VoiceBar, i: int, symbol: Symbol) -> None:
         element = sub(measure, "note", id=symbol.id, **({"print_object": "no"} if symbol.hidden else {}))
@@ -267,11 +286,7 @@ class _PartWriter:
         element = sub(measure, "note", id=f"{note.id}_{symbol.tick}" if again else note.id)
         if chord:
             sub(element, "chord")
-        pitch = sub(element, "pitch")
-        sub(pitch, "step", note.pitch.step)
-        if note.pitch.alter:
-            sub(pitch, "alter", note.pitch.alter)
-        sub(pitch, "octave", note.pitch.octave)
+        _pitch(element, note.pitch)
         sub(element, "duration", symbol.ticks // self.tick_unit)
         ties = [kind for kind, ids in (("stop", symbol.tied_from), ("start", symbol.tied_on)) if note.id in ids]
         for kind in ties:
@@ -285,6 +300,8 @@ class _PartWriter:
             notations.insert(position, etree.Element("tied", type=kind))
         for kind, number in self.slurs.get(note.id, ()) if not again else ():
             sub(notations, "slur", type=kind, number=str(number))
+        if "trill" in note.articulations and not again:
+            sub(sub(notations, "ornaments"), "trill-mark")
         drawn = [ARTICULATIONS[a] for a in note.articulations if a in ARTICULATIONS]
         if drawn and not again and not chord:
             group = sub(notations, "articulations")
@@ -292,6 +309,8 @@ class _PartWriter:
                 sub(group, name)
         if "fermata" in note.articulations and not again and not chord:
             sub(notations, "fermata")
+        if "rolled" in note.articulations and not again:
+            sub(notations, "arpeggiate")
         if len(notations):
             element.append(notations)
         if note.lyric and not again:
@@ -352,6 +371,14 @@ class _PartWriter:
         if last and not first:
             sub(notations, "tuplet", type="stop")
         return notations
+
+
+def _pitch(parent: Element, pitch: Pitch) -> None:
+    element = sub(parent, "pitch")
+    sub(element, "step", pitch.step)
+    if pitch.alter:
+        sub(element, "alter", pitch.alter)
+    sub(element, "octave", pitch.octave)
 
 
 def _slur_ends(piece: Piece, part: str) -> dict[str, list[tuple[str, int]]]:

@@ -32,9 +32,9 @@ insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed)
 values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed)""",
     "note": """
 insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
-  sounds_late, sounds_ticks, articulations, lyric, take, event)
+  sounds_late, sounds_ticks, articulations, lyric, take, event, crushed)
 values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octave, :velocity,
-  :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event)""",
+  :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event, :crushed)""",
     "reading": """
 insert or replace into reading (piece, id, take, part, staff, start, choices)
 values (:piece, :id, :take, :part, :staff, :start, :choices)""",

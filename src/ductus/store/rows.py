@@ -6,7 +6,7 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from ductus.core.pitch.pitches import Pitch
+from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.score.changes import Change
 from ductus.core.score.records import (
     KIND_OF,
@@ -89,6 +89,7 @@ def note_columns(record: Note) -> Columns:
         "lyric": record.lyric,
         "take": record.take,
         "event": record.event,
+        "crushed": words(tuple(map(str, record.crushed))),
     }
 
 
@@ -148,6 +149,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
                 r["lyric"],
                 r["take"],
                 r["event"],
+                tuple(parse_pitch(p) for p in (r["crushed"] if "crushed" in r.keys() else "").split()),  # noqa: SIM118 - a row of SQLite
             )
         case "mark":
             ratio = Tuplet(r["actual"], r["normal"]) if r["actual"] else None

@@ -10,9 +10,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ductus.app.desk import Desk
-from ductus.app.readings import first_reading, read_again, shown, strip, worked_out
+from ductus.app.readings import Worked, first_reading, ornament_key, read_again, shown, strip, worked_out
 from ductus.core.errors import BadInput, DuctusError, NotThere
-from ductus.core.reading.choices import Choices, choices_from_json, choose_rival, settle
+from ductus.core.reading.choices import Choices, choices_from_json, choose_ornament, choose_rival, settle
 from ductus.core.reading.choosing import changed_choices
 from ductus.core.reading.onto_page import notes_of_reading
 from ductus.core.reading.settings import Doubt, ReadSettings
@@ -106,8 +106,10 @@ def decide_doubt(desk: Desk, message: s.DoubtIn) -> Job:
         worked = worked_out(desk, reading)
         doubts = worked.chosen.open.doubts
         if message.action == "settle all":
-            events = [e for d in doubts for e in d.events]
+            events = [e for d in doubts for e in d.events] + [ornament_key(o) for o in worked.chosen.open.ornaments]
             return read_again(desk, piece, reading, settle(worked.choices, events), "All doubts looked through")
+        if message.key < 0:
+            return decide_ornament(desk, piece, worked, message)
         doubt = doubt_of(doubts, message.key)
         place = piece.timeline.place_words(max(doubt.tick + reading.start, 0))
         if message.action == "settle":
@@ -117,6 +119,19 @@ def decide_doubt(desk: Desk, message: s.DoubtIn) -> Job:
         return read_again(desk, piece, reading, wanted, f"{place[0].upper()}{place[1:]}: {words}")
 
     return Job("Reading again", work)
+
+
+def decide_ornament(desk: Desk, piece: Piece, worked: Worked, message: s.DoubtIn) -> Change:
+    """Write an ornament as such or note by note, or leave it as it is. Raises NotThere."""
+    found = next((o for o in worked.chosen.open.ornaments if ornament_key(o) == message.key), None)
+    if found is None:
+        raise NotThere("That ornament is not there any more.")
+    if message.action == "settle":
+        wanted, words = settle(worked.choices, [message.key]), "Ornament accepted"
+    else:
+        wanted = choose_ornament(worked.choices, found, written=bool(message.option))
+        words = f"{found.kind.capitalize()} written {'as such' if message.option else 'note by note'}"
+    return read_again(desk, piece, worked.reading, wanted, words)
 
 
 def doubt_of(doubts: tuple[Doubt, ...], key: int) -> Doubt:

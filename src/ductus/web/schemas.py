@@ -248,11 +248,11 @@ class ReadingSetIn(In):
 
 
 class DoubtIn(In):
-    """Decide a doubt (``key`` its first event): choose an option, or settle it; "settle all" settles all of the reading."""
+    """Decide a doubt (``key`` its first event, or below zero for an ornament): choose an option, or settle it; "settle all" settles all of the reading."""
 
     type: Literal["doubt"]
     reading: NoteId
-    key: Annotated[int, Field(ge=0)] = 0
+    key: int = 0
     action: Literal["choose", "settle", "settle all"]
     option: Annotated[int, Field(ge=0, le=9)] = 0
 
@@ -416,14 +416,14 @@ class RecordingOut(Out):
 
 
 class DoubtOut(Out):
-    """A close call: ``options`` are (words, probability), the first as it was read; ``chosen`` the present one, None if it is
+    """A close call, or an ornament that is offered: ``options`` are (words, probability or None), the first as it was read; ``chosen`` the present one, None if it is
     something of the person's own."""
 
     key: int
     tick: int
     place: str
     ids: tuple[str, ...]
-    options: tuple[tuple[str, float], ...]
+    options: tuple[tuple[str, float | None], ...]
     chosen: int | None
 
 

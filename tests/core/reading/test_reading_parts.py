@@ -26,6 +26,7 @@ from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
 from ductus.core.reading.free import find_beats, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
+from ductus.core.reading.key import FEATURES as FEATURES_OF_KEY
 from ductus.core.reading.key import key_scores, turned
 from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
 from ductus.core.reading.places import allowed_by_beat, estimate_feel, plainer
@@ -247,7 +248,7 @@ def test_key_features_turn_with_the_music() -> None:
     higher = key_scores([k + 7 for k in keys], starts, lengths)
     assert max(plain, key=plain.__getitem__) + 1 == max(higher, key=higher.__getitem__)
     assert sum(math.exp(v) for v in plain.values()) == pytest.approx(1)
-    assert len(turned(np.zeros(72), 3)) == 73
+    assert len(turned(np.zeros(96), 3)) == FEATURES_OF_KEY
 
 
 @pytest.mark.parametrize("curve", [(0.6, 1.1), (-0.5, 0.55), (0.0, 0.3)])

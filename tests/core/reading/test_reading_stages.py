@@ -236,3 +236,30 @@ def test_a_live_reading_agrees_with_the_whole_once_the_bar_is_over() -> None:
         for bar in range(1, 8)
     )
     assert changed <= 1
+
+
+def test_finer_playing_than_the_shortest_value_is_said() -> None:
+    run = take_of(*[(k / 8, 0.12, 60 + k) for k in range(8)], *[(1 + k / 2, 0.4, 70) for k in range(6)])
+    said = read(run, CLICK, ReadSettings(meter=Meter(4, 4), shortest="16th")).remarks
+    assert any("Finer playing than 16ths was heard in one place" in r for r in said)
+    sixteenths = take_of(*[(k / 4, 0.2, 60 + k % 12) for k in range(64)], sd=0.025)
+    assert not read(sixteenths, CLICK, ReadSettings(meter=Meter(4, 4), shortest="16th")).remarks
+
+
+def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
+    """A trill is one note with its sign, a rolled chord stands at one place, a crushed note before its neighbour."""
+    trill = [PlayedNote(k * 90_000, k * 90_000 + 80_000, 72 + 2 * (k % 2)) for k in range(11)]
+    roll = [PlayedNote(2_360_000 + k * 45_000, 3_300_000, 48 + 5 * k) for k in range(4)]
+    crushed = [PlayedNote(4_140_000, 4_190_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
+    take = Take((*trill, *roll, *crushed))
+    pins = Pins(ornaments=frozenset({0, 11, 15}))
+    plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)))
+    result = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), pins)
+    assert len(plain.notes) == 17
+    first, *chord, last = result.notes
+    assert (str(first.pitch), first.tick, first.articulations) == ("C5", 0, ("trill",))
+    assert first.ticks == QUARTER * 3 // 2  # 980 ms at 100: nearer to a dotted quarter than to a half
+    assert {n.tick for n in chord} == {4 * QUARTER}
+    assert all(n.articulations == ("rolled",) for n in chord)
+    assert [str(p) for p in last.crushed] == ["B4"]
+    assert str(last.pitch) == "C5"

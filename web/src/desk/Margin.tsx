@@ -157,14 +157,14 @@ function DoubtCard({ reading, doubt, inHand }: { reading: Reading; doubt: Doubt;
       </button>
     )
   return (
-    <section className="border-l-2 border-ochre pl-3" data-testid="doubt-in-hand" aria-label={`Doubt in ${doubt.place}`}>
-      <h2 className="font-serif text-lg leading-tight text-ochre">A doubt in {doubt.place}</h2>
+    <section className="border-l-2 border-ochre pl-3" data-testid="doubt-in-hand" aria-label={`${doubt.key < 0 ? 'Ornament' : 'Doubt'} in ${doubt.place}`}>
+      <h2 className="font-serif text-lg leading-tight text-ochre">{doubt.key < 0 ? 'An ornament' : 'A doubt'} in {doubt.place}</h2>
       {doubt.chosen === null && <p className="text-faint">As you wrote it; it was read otherwise:</p>}
       <div role="radiogroup" aria-label="Readings of this place" className="my-1 flex flex-col gap-1">
         {doubt.options.map(([words, probability], i) => (
           <button key={words} type="button" role="radio" aria-checked={i === doubt.chosen} onClick={() => chooseOption(reading.id, doubt.key, i)}
             className={`flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left ${i === doubt.chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper'}`}>
-            <span>{words}</span><span className="text-sm text-faint">{Math.round(probability * 100)} %</span>
+            <span>{words}</span>{probability !== null && <span className="text-sm text-faint">{Math.round(probability * 100)} %</span>}
           </button>
         ))}
       </div>

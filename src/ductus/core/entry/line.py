@@ -148,9 +148,11 @@ def _pulse(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
 
 
 def _rhythm(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
+    by = {"step": "any key of the instrument", "time": "a rhythm struck in time on any one key is written"}
+    after = (plain(" "), *_value(state)) if state.rhythm_by == "step" else (plain(" down to "), *_value(state)[1:])
     return (
-        *_where(state, piece), plain(": each value key writes its value, any key of the instrument "), *_value(state), plain("; it "),
-        *_policy(state), plain("; then come "), Phrase("the pitches", "pitches", "pitches", "", (("", "begin the pitches where this pass began"),)),
+        *_where(state, piece), plain(": each value key writes its value, "), _choice(by, "rhythm by", "rhythm-by", state.rhythm_by),
+        *after, plain("; it "), *_policy(state), plain("; then come "), Phrase("the pitches", "pitches", "pitches", "", (("", "begin the pitches where this pass began"),)),
     )  # fmt: skip
 
 
@@ -203,6 +205,16 @@ def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
             plain(", "),
             _choice(ends, "end of the span", "span", state.span.then),
         ]
+    if state.touch.vary:
+        lengths = (("0", "do not vary"), *((str(p), f"vary by up to {p} %") for p in (5, 10, 20, 30)))
+        out += [
+            plain("; sounding lengths vary by up to "),
+            Phrase(f"{state.touch.vary} %", "variation", "vary", str(state.touch.vary), lengths),
+        ]
+    if state.clicks == "write":
+        velocity = state.touch.velocity or 80
+        words = {"place": "places the pen", "write": f"writes a note at velocity {velocity}"}
+        out += [plain("; a click on a staff "), _choice(words, "clicks", "clicks", state.clicks)]
     if state.touch.velocity is not None:
         out += [
             plain("; velocity "),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
@@ -17,6 +18,7 @@ SPAN_ENDS = ("stop", "wrap", "run on")
 HARMONIES = ("off", "chord", "key")
 GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke (JOB 3.6)
 FIGURE_OVER_US = 900_000  # silence that ends the figure of "one beat again"
+RHYTHM_OVER_US = 2_500_000  # silence that ends a rhythm struck in time
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,13 +73,16 @@ class StepValue:
 @dataclass(frozen=True, slots=True)
 class Touch:
     """How a step sounds: ``percent`` of its value or ``ticks`` of its own (None: in full), ``late`` ticks after its place (early
-    if negative), a fixed velocity or pitch instead of the played one."""
+    if negative), a fixed velocity or pitch instead of the played one. ``vary`` is the most by which sounding lengths vary at
+    random, in percent of the step, always the same for a ``seed`` and a place (JOB 3.10)."""
 
     percent: int = 100
     ticks: int | None = None
     late: int = 0
     velocity: int | None = None
     pitch: int | None = None
+    vary: int = 0
+    seed: int = 1
 
     def lengths(self, step: int) -> tuple[int, int | None]:
         """(written ticks, sounding ticks where they differ): JOB 3.5. From 75 % to 100 % the full value is written and only the
@@ -88,6 +93,13 @@ class Touch:
             return step, None
         sounds = step * self.percent // 100
         return (sounds, None) if self.percent < 75 else (step, sounds)
+
+    def varied(self, tick: int, written: int, sounds: int | None) -> int | None:
+        """The sounding length of a note at ``tick`` with the variation in it; the writing never varies."""
+        if not self.vary:
+            return sounds
+        by = random.Random(f"{self.seed} {tick}").uniform(-self.vary, self.vary) / 100
+        return max(round((sounds or written) * (1 + by)), 1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,6 +179,8 @@ class EntryState:
     figure: Figure = field(default_factory=Figure)
     pulse_key: int | None = None
     pulse_until: str = "next"  # a tune note lasts until the "next" one or until its "release"
+    rhythm_by: str = "step"  # a key in "rhythm first" writes one "step", or its strokes are read in "time"
+    clicks: str = "place"  # a click on a staff "place"s the pen, or "write"s a note there
     over: str = "pitch"
     over_done: bool = False
     foot_grey: str = "drop"  # a key let go before the tap: "drop" or "write"

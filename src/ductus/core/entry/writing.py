@@ -87,6 +87,7 @@ def write_step(state: EntryState, piece: Piece) -> Outcome:
 def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
     """Write strikes over [tick, tick + step) as the touch and the policy say, with the bracket of the step value."""
     ticks, sounds = state.touch.lengths(step) if strikes else (step, None)
+    sounds = state.touch.varied(tick, ticks, sounds) if strikes else None
     placed = place_chord(
         draft,
         state.line,

@@ -172,6 +172,11 @@ def _hide_outer_rests(symbols: list[Symbol]) -> list[Symbol]:
     ]
 
 
+def crushed_id(note: Note, k: int) -> str:
+    """The id of the k-th grace note before a note."""
+    return f"{note.id}_g{k}"
+
+
 def _accidentals(piece: Piece, part: str, index: int, voices: Sequence[VoiceBar]) -> dict[str, int]:
     """Note id -> alteration to draw: what differs from the signature or from earlier in the bar.
 
@@ -184,11 +189,11 @@ def _accidentals(piece: Piece, part: str, index: int, voices: Sequence[VoiceBar]
         state: dict[tuple[str, int], int] = {}
         symbols = sorted((s for v in voices if v.staff == staff for s in v.symbols if s.notes), key=lambda s: s.tick)
         for symbol in symbols:
-            for note in symbol.notes:
-                if note.id in symbol.tied_from:
-                    continue
-                place = (note.pitch.step, note.pitch.octave)
-                if state.get(place, base[note.pitch.step]) != note.pitch.alter:
-                    out[note.id] = note.pitch.alter
-                    state[place] = note.pitch.alter
+            struck = [n for n in symbol.notes if n.id not in symbol.tied_from]
+            crushed = [(crushed_id(n, k), p) for n in struck for k, p in enumerate(n.crushed)]
+            for name, pitch in [*crushed, *((n.id, n.pitch) for n in struck)]:
+                place = (pitch.step, pitch.octave)
+                if state.get(place, base[pitch.step]) != pitch.alter:
+                    out[name] = pitch.alter
+                    state[place] = pitch.alter
     return out

@@ -15,6 +15,10 @@ from ductus.core.time.meters import BEAT, MIDDLE
 from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 
+CRUSHED_US = (
+    70_000  # how long a grace note with a stroke sounds, just before its note (common practice: as short as can be)
+)
+
 
 @dataclass(frozen=True, slots=True)
 class Sounding:
@@ -62,6 +66,9 @@ def piece_events(piece: Piece, start: int = 0, end: int | None = None) -> list[S
         out.append(
             Sounding(max(onset - zero, 0), max(off - onset, 1), note.pitch.midi, note.velocity, note.part, note.id)
         )
+        for k, pitch in enumerate(reversed(note.crushed), 1):
+            early = max(onset - k * CRUSHED_US - zero, 0)
+            out.append(Sounding(early, CRUSHED_US, pitch.midi, note.velocity, note.part, note.id))
     return sorted(out, key=lambda s: (s.onset_us, s.key))
 
 

@@ -15,7 +15,7 @@ from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
-from ductus.core.reading.ornaments import find_ornaments
+from ductus.core.reading.ornaments import find_ornaments, with_ornaments
 from ductus.core.reading.places import Places, Played, place_notes
 from ductus.core.reading.settings import Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
@@ -32,6 +32,10 @@ PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 FULL_FROM = (
     0.3  # a note that sounded for this share of the way to the next is taken as detached, not as followed by a rest
 )
+FINER_APART, FINER_RUN = (
+    0.3,
+    1.8,
+)  # in shortest values: nearer onsets are a chord; four notes within so much are finer playing
 SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
 
@@ -131,6 +135,8 @@ def write_down(
     fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
     velocity = [n.velocity for n in take.notes]
     written = [ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order]
+    ornaments = find_ornaments(take) if doubts else []
+    written = with_ornaments(written, [o for o in ornaments if o.events[0] in pins.ornaments], meter)
     notes = tuple(with_voices(written, settings.voices))
     first = min(ticks)
     return ReadingResult(
@@ -143,8 +149,8 @@ def write_down(
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
         find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
-        tuple(find_ornaments(take)) if doubts else (),
-        remarks=remarks_on(take),
+        tuple(ornaments),
+        remarks=(*remarks_on(take), *finer_heard(played, pulses, settings.shortest)) if doubts else (),
     )
 
 
@@ -280,3 +286,19 @@ def remarks_on(take: Take) -> tuple[str, ...]:
             f"{slips} very short, soft {'note' if slips == 1 else 'notes'} may be slips; they are written all the same."
         )
     return tuple(out)
+
+
+def finer_heard(played: Played, pulses: PulseMap, shortest: str | None) -> tuple[str, ...]:
+    """A sentence where runs of notes are clearly finer than the shortest value allows (JOB 6.1): four onsets within the time of
+    less than two such values, none of them together."""
+    if shortest is None:
+        return ()
+    step = BASE_TICKS[shortest]
+    at = np.array([pulses.tick_at(float(t) * 1e6) for t in np.sort(played.onset)]) / step
+    at = at[np.append(True, np.diff(at) > FINER_APART)]
+    runs = np.flatnonzero(at[3:] - at[:-3] < FINER_RUN)
+    if not len(runs):
+        return ()
+    places = 1 + int((np.diff(runs) > 3).sum())
+    where = "one place" if places == 1 else f"{places} places"
+    return (f"Finer playing than {shortest}s was heard in {where}; nothing finer is written, as was chosen.",)

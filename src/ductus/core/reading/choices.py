@@ -17,6 +17,7 @@ from typing import Any
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.against import Decoded, decode
+from ductus.core.reading.ornaments import Ornament
 from ductus.core.reading.read import likely_meter
 from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.voices import with_voices
@@ -74,6 +75,7 @@ def choices_to_json(choices: Choices) -> str:
         "places": sorted(pins.places.items()),
         "values": sorted(pins.values.items()),
         "left_out": sorted(pins.left_out),
+        "ornaments": sorted(pins.ornaments),
         "rank": choices.rank,
         "shift": choices.shift,
         "taps": list(choices.taps),
@@ -92,6 +94,7 @@ def choices_from_json(text: str) -> Choices:
         dict(data.get("places", ())),
         dict(data.get("values", ())),
         left_out=frozenset(data.get("left_out", ())),
+        ornaments=frozenset(data.get("ornaments", ())),
     )
     return Choices(
         _settings_from(data["settings"]),
@@ -273,6 +276,13 @@ def option_chosen(choices: Choices, doubt: Doubt) -> int | None:
         if mine == option:
             return k
     return None
+
+
+def choose_ornament(choices: Choices, ornament: Ornament, *, written: bool) -> Choices:
+    """Write an ornament as such, or its notes one by one."""
+    first = ornament.events[0]
+    chosen = choices.pins.ornaments | {first} if written else choices.pins.ornaments - {first}
+    return replace(choices, pins=replace(choices.pins, ornaments=chosen))
 
 
 def settle(choices: Choices, events: Iterable[int]) -> Choices:

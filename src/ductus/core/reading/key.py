@@ -3,7 +3,9 @@
 Every signature of -6..6 fifths gets a score: the pitch classes by duration, those of the first and last bass and of the
 last top note, each weighed by its distance from the signature. A weighted profile as Krumhansl & Kessler 1982 have it
 (from memory), but its weights are fitted on open scores (``tools/fit_spelling.py``), and beginnings and ends count for
-themselves. Mode: major if the last bass lies on the signature's major tonic, minor if on its minor one, else by the
+themselves. Beside them stands the evidence of *local keys*: every few beats the music may be in a key of its own, and
+which local keys belong to which signature is known (a piece in C sharp minor may stand on its dominant for long); the chances of
+a pitch class in a local key are those of Temperley 2007, "Music and Probability" (Kostka-Payne excerpts, from memory). Mode: major if the last bass lies on the signature's major tonic, minor if on its minor one, else by the
 better of the two tonics in the whole.
 """
 
@@ -20,8 +22,17 @@ import numpy as np
 from ductus.core.reading.divisions import Floats
 
 SIGNATURES = tuple(range(-6, 7))
-FEATURES = (
-    73  # profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names
+# profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names;
+# evidence of local keys for the major and for the minor tonic
+FEATURES = 75
+TOLERANCE = 1e-6  # quarters
+WINDOW = 4.0  # quarters in which one local key holds
+WHOLE = 20.0  # nats of evidence that count as one
+PRESENT = np.array(
+    [
+        [0.748, 0.060, 0.488, 0.082, 0.670, 0.460, 0.096, 0.715, 0.104, 0.366, 0.057, 0.400],
+        [0.712, 0.084, 0.474, 0.618, 0.049, 0.460, 0.105, 0.747, 0.404, 0.067, 0.133, 0.330],
+    ]
 )
 TRIADS = ((0, 4, 7), (0, 3, 7))
 
@@ -36,20 +47,52 @@ def spelling_table() -> dict[str, Any]:
 
 def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> Floats:
     """Profile (shares), then one-hot pitch classes of first bass, last bass and last top, then shares of the moments at
-    which a triad on each root sounds, major and minor; for a signature of 0 fifths.
+    which a triad on each root sounds, major and minor; then the evidence of local keys for each tonic, major and minor;
+    for a signature of 0 fifths.
 
-    Shape (FEATURES - 1,); ``starts`` rising, in any unit."""
-    out = np.zeros(FEATURES - 1)
-    for key, length in zip(keys, lengths, strict=True):
-        out[key % 12] += max(min(length, 4.0), 0.05)
-    out[:12] /= max(out[:12].sum(), 1e-9)
-    tolerance = 1e-6
-    first = [k for k, s in zip(keys, starts, strict=True) if s <= starts[0] + tolerance]
-    last = [k for k, s in zip(keys, starts, strict=True) if s >= starts[-1] - tolerance]
+    Shape (96,); ``starts`` rising and ``lengths`` in quarters."""
+    out = np.zeros(96)
+    out[:12] = profile(keys, lengths)
+    first = [k for k, s in zip(keys, starts, strict=True) if s <= starts[0] + TOLERANCE]
+    last = [k for k, s in zip(keys, starts, strict=True) if s >= starts[-1] - TOLERANCE]
     out[12 + min(first) % 12] = 1
     out[24 + min(last) % 12] = 1
     out[36 + max(last) % 12] = 1
-    out[48:] = triad_shares(keys, starts, lengths)
+    out[48:72] = triad_shares(keys, starts, lengths)
+    windows = local_windows(keys, starts)
+    evidence = local_evidence(windows, np.array(spelling_table()["relations"])).ravel()
+    out[72:] = (evidence - evidence.max()) / WHOLE
+    return out
+
+
+def local_windows(keys: Sequence[int], starts: Sequence[float]) -> Floats:
+    """ln likelihood of the pitch classes struck in each window of WINDOW quarters, under every local key: shape (windows, 2
+    modes, 12 tonics). Silent windows are left out."""
+    number = np.floor((np.array(starts) - starts[0]) / WINDOW + 1e-6).astype(np.int64)
+    _, number = np.unique(number, return_inverse=True)
+    struck = np.zeros((number.max() + 1, 12))
+    struck[number, np.array(keys) % 12] = 1
+    yes = np.array([[np.roll(row, tonic) for tonic in range(12)] for row in PRESENT])
+    out: Floats = np.einsum("wp,mtp->wmt", struck, np.log(yes)) + np.einsum("wp,mtp->wmt", 1 - struck, np.log(1 - yes))
+    return out
+
+
+def local_evidence(windows: Floats, relations: Floats) -> Floats:
+    """ln likelihood of all windows for every key of the whole, shape (2 modes, 12 tonics); ``relations[mode, local mode, steps]`` is the
+    chance of a local key so many semitones above the tonic of the whole."""
+    out = np.zeros((2, 12))
+    for mode in (0, 1):
+        for tonic in range(12):
+            prior = np.log(np.roll(relations[mode], tonic, axis=1))
+            out[mode, tonic] = np.logaddexp.reduce((windows + prior).reshape(len(windows), -1), axis=1).sum()
+    return out
+
+
+def profile(keys: Sequence[int], lengths: Sequence[float]) -> Floats:
+    """Shares of the pitch classes by duration, shape (12,)."""
+    out = np.zeros(12)
+    np.add.at(out, np.array(keys) % 12, np.clip(np.array(lengths, float), 0.05, 4.0))
+    out /= max(float(out.sum()), 1e-9)
     return out
 
 
@@ -74,10 +117,11 @@ def triad_shares(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
 
 
 def turned(features: Floats, fifths: int) -> Floats:
-    """The features as seen from a signature: everything turned so that its major tonic is 0, and the names' likelihood."""
+    """The features as seen from a signature, shape (FEATURES,): everything turned so that its major tonic is 0, the names'
+    likelihood, and the evidence for its two tonics."""
     shift = (7 * fifths) % 12
-    rows = [np.roll(features[k : k + 12], -shift) for k in range(0, FEATURES - 1, 12)]
-    return np.concatenate([*rows, [rows[0] @ name_likelihoods()]])
+    rows = [np.roll(features[k : k + 12], -shift) for k in range(0, 96, 12)]
+    return np.concatenate([*rows[:6], [rows[0] @ name_likelihoods(), rows[6][0], rows[7][9]]])
 
 
 def name_likelihoods() -> Floats:
@@ -104,7 +148,9 @@ def estimate_key(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
 
 def mode_of(fifths: int, keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> str:
     """Major or minor under a signature."""
-    seen = turned(key_features(keys, starts, lengths), fifths)
-    if seen[24] or seen[24 + 9]:
-        return "major" if seen[24] else "minor"
+    tonic = (7 * fifths) % 12
+    bass = (min(k for k, s in zip(keys, starts, strict=True) if s >= starts[-1] - TOLERANCE) - tonic) % 12
+    if bass in (0, 9):
+        return "minor" if bass else "major"
+    seen = np.roll(profile(keys, lengths), -tonic)
     return "minor" if seen[9] + seen[4] + seen[8] > seen[0] + seen[7] else "major"

@@ -16,6 +16,8 @@ from ductus.core.score.records import KeyChange, MeterChange, Note, Reading, Rec
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue
 
+READ_MARKS = ("staccato", "trill", "rolled")  # marks that come from the playing
+
 
 def notes_of_reading(piece: Piece, reading: Reading) -> list[Note]:
     """The notes of a reading that are on the page, in order of place."""
@@ -81,12 +83,13 @@ def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, re
     if here is None:
         return Note(
             draft.new_id("n"), reading.part, staff, n.voice, tick, n.ticks, n.pitch, n.velocity,
-            articulations=n.articulations, take=reading.take, event=n.event,
+            articulations=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
         )  # fmt: skip
     pitch = n.pitch if respell and here.pitch.midi == n.pitch.midi else here.pitch
-    kept = [a for a in here.articulations if a != "staccato"]
-    marks = (*kept, *n.articulations)
-    return replace(here, staff=staff, voice=n.voice, tick=tick, ticks=n.ticks, pitch=pitch, articulations=marks)
+    kept = [a for a in here.articulations if a not in READ_MARKS]
+    return replace(
+        here, staff=staff, voice=n.voice, tick=tick, ticks=n.ticks, pitch=pitch, articulations=(*kept, *n.articulations), crushed=n.crushed
+    )  # fmt: skip
 
 
 def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote]) -> None:

@@ -42,13 +42,15 @@ class ReadSettings:
 @dataclass(frozen=True, slots=True)
 class Pins:
     """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; beats as
-    (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take)."""
+    (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take); ``ornaments`` the first
+    events of those ornaments that are written as such."""
 
     hands: Mapping[int, int] = field(default_factory=dict)
     places: Mapping[int, int] = field(default_factory=dict)
     values: Mapping[int, int] = field(default_factory=dict)
     beats: tuple[tuple[int, int], ...] = ()
     left_out: frozenset[int] = frozenset()
+    ornaments: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +65,7 @@ class ReadNote:
     pitch: Pitch
     velocity: int
     articulations: tuple[str, ...] = ()
+    crushed: tuple[Pitch, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

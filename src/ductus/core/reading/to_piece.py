@@ -30,6 +30,7 @@ def to_notes(
             articulations=n.articulations,
             take=take,
             event=n.event,
+            crushed=n.crushed,
         )
         for n in result.notes
         if n.tick + shift >= 0

@@ -104,7 +104,7 @@ class Note:
     """One written note. Notes of one voice with the same tick and length are a chord.
 
     ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event``
-    say where it was played.
+    say where it was played; ``crushed`` are grace notes with a stroke, played just before it, in order.
     """
 
     id: str
@@ -121,6 +121,7 @@ class Note:
     lyric: str = ""
     take: int | None = None
     event: int | None = None
+    crushed: tuple[Pitch, ...] = ()
 
     @property
     def end(self) -> int:

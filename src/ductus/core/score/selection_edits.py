@@ -12,7 +12,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.pitches import Pitch, parse_pitch, pitch_on_line, spell_in_key
+from ductus.core.pitch.pitches import parse_pitch, pitch_on_line, spell_in_key
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.edits import Line, clear_brackets, clear_span, count_words, delete_notes
 from ductus.core.score.piece import Piece
@@ -108,7 +108,8 @@ def split_notes(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
         edges = [note.tick + note.ticks * k // count for k in range(count + 1)]
         draft.put(replace(note, ticks=edges[1] - edges[0], sounds_ticks=None))
         for a, b in itertools.pairwise(edges[1:]):
-            draft.put(replace(note, id=draft.new_id("n"), tick=a, ticks=b - a, sounds_ticks=None, lyric=""))
+            rest = replace(note, id=draft.new_id("n"), tick=a, ticks=b - a, sounds_ticks=None, lyric="", crushed=())
+            draft.put(rest)
     return draft.change(f"{count_words(len(notes), 'note')} split in {count}")
 
 
@@ -127,9 +128,9 @@ def octave(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
     by = int(argument) if argument in ("1", "-1", "2", "-2") else 1
     draft = Draft(piece)
     for note in notes:
-        pitch = Pitch(note.pitch.step, note.pitch.alter, note.pitch.octave + by)
+        pitch, *crushed = (replace(p, octave=p.octave + by) for p in (note.pitch, *note.crushed))
         if 0 <= pitch.midi <= 127:
-            draft.put(replace(note, pitch=pitch))
+            draft.put(replace(note, pitch=pitch, crushed=tuple(crushed)))
     return draft.change(f"{count_words(len(notes), 'note')} {'up' if by > 0 else 'down'} an octave")
 
 
@@ -144,7 +145,8 @@ def transpose(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
         key = note.pitch.midi + by
         if 0 <= key <= 127:
             fifths = piece.key_at(piece.timeline.bar_at(note.tick).index).fifths
-            draft.put(replace(note, pitch=spell_in_key(key, fifths)))
+            crushed = tuple(spell_in_key(min(max(p.midi + by, 0), 127), fifths) for p in note.crushed)
+            draft.put(replace(note, pitch=spell_in_key(key, fifths), crushed=crushed))
     return draft.change(f"{count_words(len(notes), 'note')} transposed by {by:+d} semitones")
 
 

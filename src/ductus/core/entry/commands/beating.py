@@ -8,16 +8,18 @@ from ductus.core.entry.state import EntryState, Held, Outcome, evolved
 from ductus.core.entry.ways.foot import Foot
 from ductus.core.entry.ways.one_beat import OneBeat, beat_at, bracket_for
 from ductus.core.entry.ways.pulse import Pulse
-from ductus.core.entry.ways.rhythm import write_value
+from ductus.core.entry.ways.rhythm import Rhythm, write_value
 from ductus.core.entry.ways.stepping import Stepping
-from ductus.core.entry.writing import last_note, write_step
+from ductus.core.entry.writing import last_note, moved_on, put_chord, step_words, write_step
 from ductus.core.errors import BadInput
-from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.pitch.keys import signature
+from ductus.core.pitch.pitches import STEPS, Pitch, parse_pitch
 from ductus.core.score.changes import Draft
 from ductus.core.score.edits import Strike, clear_span, place_chord
 from ductus.core.score.piece import Piece
 from ductus.core.time.values import STEP_BASES
 
+CLICKED_VELOCITY = 80
 PEN_UP = "The pen is up; nothing was written"
 
 
@@ -33,7 +35,7 @@ def advance(state: EntryState, time_us: int, piece: Piece) -> Outcome:
         case "beat":
             return OneBeat().write(state, piece, time_us)
         case "rhythm":
-            return write_value(state, piece)
+            return write_value(state, piece) if state.rhythm_by == "step" else Rhythm().write(state, piece, time_us)
         case "step":
             return Stepping().advance(state, piece)
         case _:
@@ -81,3 +83,26 @@ def letter(state: EntryState, argument: str, piece: Piece) -> Outcome:
     pitch = parse_pitch(f"{argument.strip()[:2]}4")
     key = min((pitch.midi + 12 * o for o in range(-4, 5)), key=lambda k: abs(k - near))
     return write_step(evolved(state, held=(Held(key, state.touch.velocity or 80, 0, False),)), piece)
+
+
+def click(state: EntryState, argument: str, piece: Piece) -> Outcome:
+    """Write a note of the step value where a person clicked (JOB 7.4): "part staff tick diatonic" (staff steps above C0), with the
+    accidental of the signature and the velocity that the line states. The pen goes behind it."""
+    words = argument.split()
+    if len(words) != 4 or not all(w.isdigit() for w in words[1:]) or words[0] not in piece.parts:
+        raise BadInput("A click needs a place on a staff.")
+    staff, tick, diatonic = (int(w) for w in words[1:])
+    if not 1 <= staff <= piece.part(words[0]).staves or not 7 <= diatonic <= 66:
+        raise BadInput("A click needs a place on a staff.")
+    fifths = piece.key_at(piece.timeline.bar_at(tick).index).fifths
+    step = STEPS[diatonic % 7]
+    pitch = Pitch(step, signature(fifths)[step], diatonic // 7)
+    there = evolved(state.fresh(), part=words[0], staff=staff, tick=tick, pass_start=tick)
+    draft = Draft(piece)
+    strike = Strike(pitch, state.touch.velocity or CLICKED_VELOCITY)
+    here = [n for n in piece.line_between(there.line, tick, tick + 1) if n.tick == tick]
+    same = bool(here) and all(n.ticks == there.step.ticks for n in here)
+    placed = put_chord(draft, evolved(there, policy="add") if same else there, tick, there.step.ticks, [strike])
+    say = step_words(piece, there, placed, [strike])
+    after = moved_on(there, placed.tick, placed.ids)
+    return Outcome(after, draft.change(say[:1].upper() + say[1:]) or None, say)

@@ -78,6 +78,18 @@ foot_grey = choice(
 )
 
 
+rhythm_by = choice(
+    "rhythm_by",
+    ("step", "time"),
+    {"step": "Any key writes the step value", "time": "The rhythm is struck in time on any one key"},
+)
+clicks = choice(
+    "clicks",
+    ("place", "write"),
+    {"place": "A click on a staff places the pen", "write": "A click on a staff writes a note there"},
+)
+
+
 def way(state: EntryState, argument: str, piece: Piece) -> Outcome:
     """Change the way of working; what is half done is finished first (JOB 4.7)."""
     if argument not in WAYS:

@@ -133,6 +133,16 @@ def late(state: EntryState, argument: str, _: Piece) -> Outcome:
     return Outcome(evolved(state, touch=replace(state.touch, late=ticks_of_shown(shown))), say=f"Steps sound {words}")
 
 
+def vary(state: EntryState, argument: str, _: Piece) -> Outcome:
+    """Most variation of the sounding length in percent, 0 to 50, and a seed if wanted: "10", "10 3" (JOB 3.10)."""
+    words = argument.replace("%", " ").split() or ["0"]
+    if len(words) > 2 or not all(w.isdigit() for w in words) or int(words[0]) > 50:
+        raise BadInput("Lengths can vary by 0 to 50 percent; a second number chooses another variation.")
+    touch = replace(state.touch, vary=int(words[0]), seed=int(words[-1]) if len(words) == 2 else state.touch.seed)
+    say = f"Sounding lengths vary by up to {touch.vary} %" if touch.vary else "Sounding lengths do not vary"
+    return Outcome(evolved(state, touch=touch), say=say)
+
+
 def velocity(state: EntryState, argument: str, _: Piece) -> Outcome:
     """ "touch", or a fixed velocity 1 to 127 (JOB 3.10)."""
     if argument in ("", "touch"):

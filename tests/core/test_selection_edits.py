@@ -122,6 +122,9 @@ ARGUMENTS = {
     "read again": "eighth",
     "correct value": "half",
     "velocity": "+5",
+    "steps": "-2",
+    "move": "+480",
+    "end": "-240",
 }
 
 
@@ -147,3 +150,39 @@ def test_any_edits_leave_full_bars_and_are_undone_exactly(seed: int, edits: list
     for change in reversed(made):
         piece = change.inverse().apply(piece)
     assert sorted(map(repr, records_of(piece))) == sorted(map(repr, records_of(start)))
+
+
+def test_notes_move_by_staff_steps_with_the_accidentals_of_the_signature() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1)], fifths=2, pitch="C#5")
+    names = [str(n.pitch) for n in piece.notes.values()]
+    up = after(piece, "steps", "3")
+    assert [n.pitch.diatonic for n in up.notes.values()] == [n.pitch.diatonic + 3 for n in piece.notes.values()]
+    assert all(n.pitch.alter == (1 if n.pitch.step in "FC" else 0) for n in up.notes.values())
+    assert [str(n.pitch) for n in after(up, "steps", "-3").notes.values()] == names
+    with pytest.raises(BadInput, match="staff steps"):
+        after(piece, "steps", "99")
+
+
+def test_a_dragged_note_goes_to_its_place_and_overwrites_nothing() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1), (2, 2)])
+    first, second, third = sorted(piece.notes.values(), key=lambda n: n.tick)
+    moved = after(piece, "move", f"{first.id} {3 * QUARTER}", [first.id])
+    assert moved.notes[first.id].tick == 3 * QUARTER
+    assert moved.notes[first.id].voice == 2  # the third note sounds there in voice 1
+    assert {moved.notes[third.id], moved.notes[second.id]} == {third, second}
+    together = after(piece, "move", "+960", [first.id, second.id])
+    assert [(together.notes[i].tick, together.notes[i].ticks) for i in (first.id, second.id)] == [
+        (QUARTER, QUARTER),
+        (2 * QUARTER, QUARTER),
+    ]
+    assert min(n.tick for n in after(piece, "move", "-9600").notes.values()) == 0
+
+
+def test_a_note_is_made_longer_up_to_the_next_and_shorter_down_to_a_rest() -> None:
+    piece = piece_of("4/4", [(0, F(1, 2)), (2, 1)])
+    first = min(piece.notes.values(), key=lambda n: n.tick)
+    assert rhythm(after(piece, "end", f"{first.id} {QUARTER * 3 // 2}", [first.id])) == [(0, 1.5), (2, 1)]
+    assert rhythm(after(piece, "end", "+9600", [first.id])) == [(0, 2), (2, 1)]
+    assert rhythm(after(piece, "end", "-240", [first.id])) == [(0, 0.25), (2, 1)]
+    with pytest.raises(BadInput, match="distance"):
+        after(piece, "end", "far", [first.id])

@@ -81,6 +81,7 @@ class PartView(Out):
     id: str
     name: str
     staves: int
+    clefs: tuple[str, ...]
     programme: int
 
 
@@ -381,6 +382,7 @@ class PenOut(Out):
     line: list[PhraseOut]
     allowed: list[int] | None
     over: str
+    clicks: Literal["place", "write"]
     clef: str
 
 

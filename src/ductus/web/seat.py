@@ -361,6 +361,7 @@ class Seat:
             line=[s.PhraseOut.model_validate(p) for p in sentence(state, piece)],
             allowed=sorted(classes) if (classes := classes_at_pen(piece, state)) is not None else None,
             over=state.over,
+            clicks=state.clicks,  # type: ignore[arg-type]
             clef=part.clefs[state.staff - 1],
         )
 

@@ -26,6 +26,10 @@ const server = (name: string, argument = '') => () => command(name, argument)
 
 const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9']] as const
 
+const TICKS_SHOWN = 24_024 // ticks to one of 960 to the quarter
+/** The step value in ticks as people see them, 960 to the quarter. */
+const shownStep = () => Math.round((useDesk.getState().pen?.step_ticks ?? 0) / TICKS_SHOWN)
+
 function letGo() {
   if (useDesk.getState().selection.size) useDesk.setState({ selection: new Set() })
   else command('pen', 'up')
@@ -58,6 +62,7 @@ export const COMMANDS: readonly Command[] = [
   ...VALUE_KEYS.map(([value, key]): Command => ({
     id: `value-${value}`, group: 'Value', label: `${value[0]!.toUpperCase()}${value.slice(1)} (in rhythm first: write one)`, keys: [key], run: server('rhythm-value', value),
   })),
+  { id: 'clicks', group: 'Pen', label: 'A click on a staff writes a note, or places the pen', keys: ['Slash'], run: server('clicks') },
   { id: 'advance', group: 'Step', label: 'Advance: write what is held, beat, tap', keys: ['Numpad5', 'Enter'], run: server('advance') },
   { id: 'pitches', group: 'Step', label: 'Rhythm is done: now the pitches', keys: ['KeyQ'], run: server('pitches') },
   { id: 'rest', group: 'Step', label: 'Rest', keys: ['Numpad0', 'Digit0'], run: server('rest') },
@@ -81,6 +86,12 @@ export const COMMANDS: readonly Command[] = [
   { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => edit('paste') },
   { id: 'hold', group: 'Editing', label: 'Hold each to the next', keys: ['Period'], run: () => edit('hold to the next') },
   { id: 'respell', group: 'Editing', label: 'Respell', keys: ['Comma'], run: () => edit('respell') },
+  { id: 'note-up', group: 'Editing', label: 'Selected notes a staff step up (or drag them)', keys: ['Alt+ArrowUp'], run: () => edit('steps', '1') },
+  { id: 'note-down', group: 'Editing', label: 'Selected notes a staff step down', keys: ['Alt+ArrowDown'], run: () => edit('steps', '-1') },
+  { id: 'note-earlier', group: 'Editing', label: 'Selected notes a step value earlier (or drag them)', keys: ['Alt+ArrowLeft'], run: () => edit('move', String(-shownStep())) },
+  { id: 'note-later', group: 'Editing', label: 'Selected notes a step value later', keys: ['Alt+ArrowRight'], run: () => edit('move', String(shownStep())) },
+  { id: 'note-longer', group: 'Editing', label: 'A step value longer (or drag with Alt)', keys: ['Shift+Period'], run: () => edit('end', String(shownStep())) },
+  { id: 'note-shorter', group: 'Editing', label: 'A step value shorter', keys: ['Shift+Comma'], run: () => edit('end', String(-shownStep())) },
   { id: 'octave-up-notes', group: 'Editing', label: 'Selected notes an octave up', keys: ['Ctrl+ArrowUp'], run: () => edit('octave', '1') },
   { id: 'octave-down-notes', group: 'Editing', label: 'Selected notes an octave down', keys: ['Ctrl+ArrowDown'], run: () => edit('octave', '-1') },
   { id: 'octave-down', group: 'Keys as a piano', label: 'Octave lower', keys: ['KeyN'], run: () => useComputerKeys.getState().shiftOctave(-1) },
@@ -92,7 +103,7 @@ export const COMMANDS: readonly Command[] = [
 ]
 
 const NAMES: Record<string, string> = {
-  Backquote: '`', BracketLeft: '[', BracketRight: ']', Equal: '=', Period: '.', Comma: ',', Space: 'space', Escape: 'Esc', Backslash: '\\', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑',
+  Backquote: '`', BracketLeft: '[', BracketRight: ']', Equal: '=', Period: '.', Comma: ',', Slash: '/', Space: 'space', Escape: 'Esc', Backslash: '\\', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑',
   ArrowDown: '↓', NumpadMultiply: 'pad *', NumpadDecimal: 'pad .', NumpadAdd: 'pad +', NumpadEnter: 'pad Enter', NumpadDivide: 'pad /',
 }
 

@@ -1,11 +1,12 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
-import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type MouseEvent } from 'react'
+import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 'react'
 import type { System } from '../api/wire'
-import { tickPlace, penPlace, placeAt, type PenPlace } from './geometry'
+import { tickPlace, penPlace, type PenPlace } from './geometry'
+import { takeInHand, useHand } from './hand'
 import { useListening } from './listening'
 import { Margin } from './Margin'
 import { PenMark } from './PenMark'
-import { command, send, useDesk } from './store'
+import { send, useDesk } from './store'
 import { TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 
@@ -21,7 +22,23 @@ function useStaves() {
   return {
     indexOf: (part: string, staff: number) => flat.findIndex((f) => f.part === part && f.staff === staff),
     at: (index: number) => flat[index],
+    clefs: (parts ?? []).flatMap((p) => p.clefs),
   }
+}
+
+/** The selecting rectangle, and what letting go would do. */
+function UnderHand() {
+  const { lasso, label } = useHand()
+  return (
+    <>
+      {lasso && <div aria-hidden className="pointer-events-none absolute border border-verdigris bg-verdigris/10" style={lasso} />}
+      {label && (
+        <span data-testid="in-hand" className="pointer-events-none absolute rounded-[3px] bg-vermilion px-1.5 text-[0.9rem] whitespace-nowrap text-paper" style={{ left: label.x, top: label.y }}>
+          {label.words}
+        </span>
+      )}
+    </>
+  )
 }
 
 export function Sheet() {
@@ -84,23 +101,16 @@ export function Sheet() {
     send({ type: 'view', bar: penBar })
   }, [penBar, refs.length])
 
-  const onClick = (event: MouseEvent<HTMLDivElement>) => {
-    const holder = (event.target as Element).closest('[data-system]')
-    if (!holder || !sheet.current) return
-    const view = viewOf(Number(holder.getAttribute('data-system')))
-    if (!view) return
-    const note = (event.target as Element).closest('g.note')
-    const id = note?.id.split('_')[0]
-    useDesk.setState({ selection: id ? new Set(event.shiftKey ? [...selection, id] : [id]) : new Set() })
-    const found = placeAt(sheet.current, holder, view, event.clientX, event.clientY)
-    const staff = found && staves.at(found.staffIndex)
-    if (found && staff) command('place', `${staff.part} ${staff.staff} ${found.tick}`)
+  const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
+    if (!sheet.current || !(event.target as Element).closest('[data-system]')) return
+    const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
+    takeInHand(event.nativeEvent, { sheet: sheet.current, clefs: staves.clefs, viewOf: viewOfHolder, staffAt: staves.at })
   }
 
   return (
     <div className="flex min-h-0 flex-1 gap-4 overflow-y-auto rounded-[3px] pr-4" data-testid="sheet-scroll">
-      <div ref={sheet} onClick={onClick} data-testid="sheet" role="document" aria-label="Sheet of music"
-        className="relative mx-auto min-h-full max-w-[1100px] min-w-0 flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+      <div ref={sheet} onPointerDown={onPointerDown} data-testid="sheet" role="document" aria-label="Sheet of music"
+        className="relative mx-auto min-h-full select-none max-w-[1100px] min-w-0 flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
         <Washes sheet={sheet} />
         <TitleBlock />
         <div className="relative flex flex-col gap-1">
@@ -115,6 +125,7 @@ export function Sheet() {
           <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"
             style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
         )}
+        <UnderHand />
       </div>
       <Margin />
     </div>

@@ -107,12 +107,12 @@ export function tickPlace(sheet: Element, system: Element, view: System, tick: n
   return x === null || !first || !last ? null : { x, top: first.top, bottom: last.bottom }
 }
 
-/** The written place under a point: staff (counted over all parts) and the nearest column or beat. */
-export function placeAt(sheet: Element, system: Element, view: System, clientX: number, clientY: number): { staffIndex: number; tick: number } | null {
+/** The written place under a point: staff (counted over all parts), the nearest column or beat (or step of ``grid``), and the staff step (C0 = 0). */
+export function placeAt(sheet: Element, system: Element, view: System, clefs: readonly string[], clientX: number, clientY: number, grid = 0): { staffIndex: number; tick: number; diatonic: number } | null {
   const origin = sheet.getBoundingClientRect()
   const x = clientX - origin.left
   const y = clientY - origin.top
-  let best: { distance: number; staffIndex: number; bar: BarInfo } | null = null
+  let best: { distance: number; staffIndex: number; bar: BarInfo; lines: Box } | null = null
   for (const bar of view.bars) {
     const measure = measureOf(system, bar.index)
     if (!measure) continue
@@ -122,13 +122,15 @@ export function placeAt(sheet: Element, system: Element, view: System, clientX: 
       const dx = Math.max(lines.left - x, x - lines.right, 0)
       const dy = Math.max(lines.top - y, y - lines.bottom, 0)
       const distance = dx * 4 + dy
-      if (!best || distance < best.distance) best = { distance, staffIndex, bar }
+      if (!best || distance < best.distance) best = { distance, staffIndex, bar, lines }
     })
   }
   if (!best) return null
-  const { staffIndex, bar } = best as { staffIndex: number; bar: BarInfo }
+  const { staffIndex, bar, lines } = best as { staffIndex: number; bar: BarInfo; lines: Box }
   const columns = columnsOf(system, view, bar, origin)
   const places = [...columns.slice(0, -1), ...bar.beats.map((t): [number, number] => [t, between(columns, t) ?? Infinity])]
+  for (let t = bar.start + grid; grid && t < bar.start + bar.ticks; t += grid) places.push([t, between(columns, t) ?? Infinity])
   const nearest = places.sort((a, b) => Math.abs(a[1] - x) - Math.abs(b[1] - x))[0]
-  return nearest ? { staffIndex, tick: nearest[0] } : null
+  const diatonic = (BOTTOM_LINE[clefs[staffIndex] ?? 'treble'] ?? 30) + Math.round((lines.bottom - y) / ((lines.bottom - lines.top) / 8))
+  return nearest ? { staffIndex, tick: nearest[0], diatonic } : null
 }

@@ -12,11 +12,13 @@ from dataclasses import replace
 from fractions import Fraction
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.pitches import parse_pitch, pitch_on_line, spell_in_key
+from ductus.core.pitch.keys import signature
+from ductus.core.pitch.pitches import STEPS, Pitch, parse_pitch, pitch_on_line, pitch_words, spell_in_key
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.edits import Line, clear_brackets, clear_span, count_words, delete_notes
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
+from ductus.core.time.ticks import ticks_of_shown
 from ductus.core.time.values import BASE_TICKS
 
 Edit = Callable[[Piece, Sequence[Note], str], Change]
@@ -233,6 +235,67 @@ def set_velocity(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
     )
 
 
+def steps(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
+    """Staff steps up (positive) or down, with the accidentals of the signature: what dragging a note up or down does."""
+    by = signed_number(argument, 35, "number of staff steps")
+    draft = Draft(piece)
+    for note in notes:
+        scale = signature(piece.key_at(piece.timeline.bar_at(note.tick).index).fifths)
+        octave, index = divmod(note.pitch.diatonic + by, 7)
+        pitch = Pitch(STEPS[index], scale[STEPS[index]], octave)
+        if 0 <= pitch.midi <= 127:
+            draft.put(replace(note, pitch=pitch))
+    names = " and ".join(pitch_words(r.pitch) for _, r in draft.change("").rows if isinstance(r, Note))
+    what = f"Now {names}" if len(notes) <= 4 and names else f"{count_words(len(notes), 'note')} moved"
+    return draft.change(f"{what}, {abs(by)} {'step' if abs(by) == 1 else 'steps'} {'up' if by > 0 else 'down'}")
+
+
+def move(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
+    """To another place: "+480" or "-480" of 960 to the quarter, or "note tick": that note goes there and the others with it. Nothing
+    is overwritten: where a voice is taken, the note goes to a free one."""
+    by = shift_of(piece, argument)
+    by = max(by, -min(n.tick for n in notes))
+    draft = Draft(piece)
+    for note in notes:
+        draft.drop(note)
+    for note in sorted(notes, key=lambda n: (n.tick, n.pitch.midi)):
+        there = replace(note, tick=note.tick + by)
+        voices = (note.voice, *(v for v in range(1, 5) if v != note.voice))
+        free = next((v for v in voices if fits(draft, (note.part, note.staff, v), there)), note.voice)
+        draft.put(replace(there, voice=free))
+    place = piece.timeline.place_words(min(n.tick for n in notes) + by)
+    return draft.change(f"{count_words(len(notes), 'note')} moved to {place}")
+
+
+def end_at(piece: Piece, notes: Sequence[Note], argument: str) -> Change:
+    """Longer or shorter: "+480" or "-480" of 960 to the quarter, or "note tick": that note ends there, the others change as much."""
+    anchor = piece.notes.get(argument.split()[0]) if argument.strip() else None
+    by = shift_of(piece, argument) - (anchor.ticks if anchor else 0)
+    shortest = min(BASE_TICKS.values())
+    return with_length(
+        piece, notes, lambda n: max(n.ticks + by, min(n.ticks, shortest)), "made longer" if by > 0 else "made shorter"
+    )
+
+
+def shift_of(piece: Piece, argument: str) -> int:
+    """Ticks by which "note tick" moves that note, or which "+480" (960 to the quarter) says. Raises BadInput."""
+    first, _, tick = argument.partition(" ")
+    if first in piece.notes and tick.isdigit():
+        return int(tick) - piece.notes[first].tick
+    return ticks_of_shown(signed_number(argument, 960 * 64, "distance in ticks (960 to the quarter)"))
+
+
+def signed_number(text: str, most: int, what: str) -> int:
+    """A whole number between -most and most. Raises BadInput."""
+    try:
+        number = int(text)
+    except ValueError:
+        number = most + 1
+    if abs(number) > most:
+        raise BadInput(f"'{text[:20]}' is no {what}; nothing was changed.")
+    return number
+
+
 def remove(piece: Piece, notes: Sequence[Note], _: str) -> Change:
     """Delete."""
     return delete_notes(piece, [n.id for n in notes])
@@ -252,6 +315,9 @@ EDITS: dict[str, Edit] = {
     "read again": retime,
     "correct value": wrong_value,
     "velocity": set_velocity,
+    "steps": steps,
+    "move": move,
+    "end": end_at,
     "delete": remove,
 }
 

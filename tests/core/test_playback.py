@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from ductus.core.performance.takes import Heard, PlayedNote, Take, take_of_events
-from ductus.core.playback.events import click_ranks, piece_events, take_events, written_tempo_map
+from ductus.core.playback.events import click_ranks, company_at, piece_events, take_events, written_tempo_map
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.records import TempoMark
 from ductus.core.time.meters import Meter, parse_meter
@@ -15,7 +15,7 @@ from ductus.core.time.pulse import Pulse, PulseMap, tempo_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.demo.player import play
-from ductus.demo.scenario import jig, waltz
+from ductus.demo.scenario import jig, song, waltz
 from tests.building import piece_of
 
 
@@ -119,3 +119,12 @@ def test_free_playing_breathes_and_every_programme_plays_whole_notes() -> None:
         assert [e[0] for e in events] == sorted(e[0] for e in events)
         assert sum(e[1] == "down" for e in events) == sum(e[1] == "up" for e in events)
         assert Meter(*(int(x) for x in programme.meter.split("/")))  # type: ignore[arg-type]
+
+
+def test_the_company_of_a_place_is_what_all_other_staves_hold_there() -> None:
+    piece = song()
+    bar = piece.timeline.bar(1)
+    around = company_at(piece, bar.start + QUARTER, "p2", 1)
+    assert [(s.key, s.part) for s in around] == [(53, "p2"), (67, "p1")]
+    assert [round(s.length_us / 1e6, 2) for s in around] == [0.83, 0.83]  # a quarter of each is left, at 72
+    assert company_at(piece, 0, "p2", 1)[0].key == 53

@@ -6,8 +6,13 @@ FAKE_MIDI = """
     id: 'barge-1', name: 'Barge piano', manufacturer: '', type: 'input', state: 'connected', connection: 'open', version: '1',
     onmidimessage: null, open: async () => input, close: async () => input, addEventListener() {}, removeEventListener() {},
   }
+  window.sentOut = []
+  const output = {
+    id: 'barge-out', name: 'Barge organ', manufacturer: '', type: 'output', state: 'connected', connection: 'open', version: '1',
+    open: async () => output, close: async () => output, clear() {}, send: (data) => window.sentOut.push([...data]), addEventListener() {}, removeEventListener() {},
+  }
   const access = {
-    inputs: new Map(), outputs: new Map(), sysexEnabled: false, onstatechange: null, addEventListener() {}, removeEventListener() {},
+    inputs: new Map(), outputs: new Map([[output.id, output]]), sysexEnabled: false, onstatechange: null, addEventListener() {}, removeEventListener() {},
   }
   navigator.requestMIDIAccess = async () => access
   window.plugIn = () => { access.inputs.set(input.id, input); access.onstatechange?.({ port: input, target: access }) }

@@ -17,7 +17,7 @@ from ductus.app.imports import import_file
 from ductus.app.library import Library
 from ductus.core.errors import BadInput, NotThere, TooMuch
 from ductus.core.pitch.keys import check_fifths
-from ductus.core.playback.events import click_ranks, piece_events, take_events, written_tempo_map
+from ductus.core.playback.events import click_ranks, company_at, piece_events, take_events, written_tempo_map
 from ductus.core.score.edits import change_facts
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
@@ -163,6 +163,14 @@ def get_places(library: Lib, piece_id: str, from_tick: int = 0) -> list[tuple[in
     pulses = written_tempo_map(piece)
     zero = pulses.time_at(from_tick)
     return [(pulses.time_at(t) - zero, t) for bar in piece.bars() for t in bar.beats() if t >= from_tick]
+
+
+@router.get("/pieces/{piece_id}/company")
+def get_company(library: Lib, piece_id: str, tick: int, part: str, staff: int) -> list[s.SoundingView]:
+    """What the other parts and staves hold at a place, for each step to sound with it; at the written tempi."""
+    return [
+        s.SoundingView.model_validate(x) for x in company_at(library.desk(piece_id).piece, max(tick, 0), part, staff)
+    ]
 
 
 @router.get("/pieces/{piece_id}/takes/{take_id}/playback")

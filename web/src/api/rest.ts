@@ -37,6 +37,7 @@ export const rest = {
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
   playback: (id: string, fromTick: number) => ask<Sounding[]>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   places: (id: string, fromTick: number) => ask<[number, number][]>(`/pieces/${id}/playback/places?from_tick=${fromTick}`),
+  company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
   takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
   clicks: (id: string, bar: number, qpm: number, countIn: number) =>
     ask<Click[]>(`/pieces/${id}/clicks?bar=${bar}&qpm=${qpm}&count_in=${countIn}&bars=200`),

@@ -12,12 +12,16 @@ export function keyOf(event: KeyboardEvent): string {
   return `${ctrl}${event.altKey ? 'Alt+' : ''}${event.shiftKey ? 'Shift+' : ''}${event.code}`
 }
 
-const presses = (target: EventTarget | null) => target instanceof HTMLElement && target.closest('button, a, [role=button]') !== null
+/** Did focus come here by keyboard? A button that was merely clicked does not keep Space and Enter: the play key always plays. */
+let byKeyboard = false
+const presses = (target: EventTarget | null) => byKeyboard && target instanceof HTMLElement && target.closest('button, a, [role=button]') !== null
 
 export function listenToCommands(): () => void {
   const waiting = new Map<string, { timer: number; since: number }>()
 
+  const onPointer = () => { byKeyboard = false }
   const onDown = (event: KeyboardEvent) => {
+    if (event.code === 'Tab') byKeyboard = true
     const found = byKey.get(keyOf(event))
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
     if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
@@ -39,9 +43,11 @@ export function listenToCommands(): () => void {
     if (event.timeStamp - held.since >= HOLD_MS) found?.hold?.() // the timer came late, the hand did not
     else found?.run()
   }
+  window.addEventListener('pointerdown', onPointer, true)
   window.addEventListener('keydown', onDown)
   window.addEventListener('keyup', onUp)
   return () => {
+    window.removeEventListener('pointerdown', onPointer, true)
     window.removeEventListener('keydown', onDown)
     window.removeEventListener('keyup', onUp)
   }

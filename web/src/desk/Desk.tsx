@@ -6,7 +6,7 @@ import { lookForDevices } from '../input/devices'
 import { stopProgramme } from '../input/rehearsal'
 import { prepareSound } from '../sound/engine'
 import { KeyPage } from '../help/KeyPage'
-import { listenForIdle } from './idle'
+import { keepHabits } from './habits'
 import { Header } from './Header'
 import { Keys } from './Keys'
 import { Line } from './Line'
@@ -25,7 +25,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const reads = useDesk((s) => s.readings.length > 0)
 
   useEffect(() => {
-    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme(), listenForIdle()]
+    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme(), keepHabits()]
     void lookForDevices()
     return () => {
       endRecording()

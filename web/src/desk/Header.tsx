@@ -1,4 +1,5 @@
 /** The header: where we are, play, pen, what is heard, undo and export. */
+import { Fragment, useState } from 'react'
 import { DropdownMenu } from 'radix-ui'
 import { rest } from '../api/rest'
 import { hint } from '../commands/table'
@@ -60,7 +61,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
 
 /** What stays as it was chosen: how the desk looks and what it does by itself. */
 function Ways() {
-  const { barTone, penFollows, idleMinutes, set } = usePreferences()
+  const { barTone, beatTone, company, penFollows, idleMinutes, set } = usePreferences()
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger className="quiet-button">Desk</DropdownMenu.Trigger>
@@ -71,6 +72,8 @@ function Ways() {
           <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
           <Choice on={barTone} onChange={(on) => set({ barTone: on })}>A tone at each bar line of the pen</Choice>
+          <Choice on={beatTone} onChange={(on) => set({ beatTone: on })}>A tone for each beat the pen comes to, by its rank</Choice>
+          <Choice on={company} onChange={(on) => set({ company: on })}>Each step sounds what the other parts hold there</Choice>
           <Choice on={penFollows} onChange={(on) => set({ penFollows: on })}>The pen goes where playback stops</Choice>
           <Choice on={idleMinutes > 0} onChange={(on) => set({ idleMinutes: on ? 10 : 0 })}>The pen lifts itself after ten idle minutes</Choice>
         </DropdownMenu.Content>
@@ -101,9 +104,10 @@ function Beat({ beat }: { beat: string }) {
 }
 
 function Hearing() {
-  const { list, advice, setHeard } = useDevices()
+  const { list, outputs, advice, setHeard, setChannel } = useDevices()
   const { programmes, playing, load } = useRehearsal()
-  const { sounded, setSounded, ready } = useSound()
+  const { voice, setVoice, ready } = useSound()
+  const [channelOf, setChannelOf] = useState('')
   const way = useDesk((s) => s.way)
   const live = list.filter((d) => d.connected && d.heard)
   const name = playing ? 'Rehearsal keyboard' : live.length ? live.map((d) => d.name).join(', ') : 'computer keys'
@@ -117,14 +121,32 @@ function Hearing() {
         <DropdownMenu.Content className="menu max-w-96" align="end" sideOffset={10}>
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Instruments</DropdownMenu.Label>
           {list.map((d) => (
-            <DropdownMenu.CheckboxItem key={d.id} className="menu-item" checked={d.heard && d.connected} disabled={!d.connected} onCheckedChange={(on) => setHeard(d.id, on)}>
-              <span>{d.name}</span><kbd>{d.connected ? (d.heard ? 'heard' : 'not heard') : 'not plugged in'}</kbd>
-            </DropdownMenu.CheckboxItem>
+            <Fragment key={d.id}>
+              <DropdownMenu.CheckboxItem className="menu-item" checked={d.heard && d.connected} disabled={!d.connected} onCheckedChange={(on) => setHeard(d.id, on)}>
+                <span>{d.name}</span><kbd>{d.connected ? (d.heard ? 'heard' : 'not heard') : 'not plugged in'}</kbd>
+              </DropdownMenu.CheckboxItem>
+              <DropdownMenu.Item className="menu-item pl-6" onSelect={(e) => { e.preventDefault(); setChannelOf(channelOf === d.id ? '' : d.id) }}>
+                <span>its channel</span><kbd>{d.channel || 'all'}</kbd>
+              </DropdownMenu.Item>
+              {channelOf === d.id && (
+                <DropdownMenu.RadioGroup value={String(d.channel)} onValueChange={(v) => { setChannel(d.id, Number(v)); setChannelOf('') }} className="grid grid-cols-6 gap-0.5 pl-6">
+                  {Array.from({ length: 17 }, (_, c) => (
+                    <DropdownMenu.RadioItem key={c} value={String(c)} aria-label={c ? `channel ${c}` : 'all channels'} onSelect={(e) => e.preventDefault()} className="menu-item justify-center aria-checked:font-bold">{c || 'all'}</DropdownMenu.RadioItem>
+                  ))}
+                </DropdownMenu.RadioGroup>
+              )}
+            </Fragment>
           ))}
           {advice && <p className="px-2 py-1 text-sm text-faint">{advice}</p>}
-          <DropdownMenu.CheckboxItem className="menu-item" checked={sounded} onCheckedChange={setSounded}>
-            <span>Sounded by Ductus</span><kbd>{ready ? (sounded ? 'yes' : 'no') : 'loading the piano'}</kbd>
-          </DropdownMenu.CheckboxItem>
+          <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+          <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Sounded by</DropdownMenu.Label>
+          <DropdownMenu.RadioGroup value={voice} onValueChange={setVoice}>
+            {[{ id: 'piano', name: 'Ductus’ piano' }, ...outputs, { id: 'none', name: 'nobody (the instrument sounds by itself)' }].map((o) => (
+              <DropdownMenu.RadioItem key={o.id} value={o.id} className="menu-item aria-checked:font-medium">
+                <span>{o.name}</span><kbd>{o.id === 'piano' && !ready ? 'loading' : o.id === voice ? 'sounds' : ''}</kbd>
+              </DropdownMenu.RadioItem>
+            ))}
+          </DropdownMenu.RadioGroup>
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Rehearsal keyboard (a simulated player with pedal)</DropdownMenu.Label>
           {playing && <DropdownMenu.Item className="menu-item" onSelect={stopProgramme}>Stop playing</DropdownMenu.Item>}

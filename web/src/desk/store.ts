@@ -58,7 +58,7 @@ export function openDesk(pieceId: string): () => void {
     useDesk.setState({ link })
   })
   const deaf = onHeard((event) => {
-    sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: 0 }], sounding()) ?? sent
+    sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: event.channel - 1 }], sounding()) ?? sent
   })
   return () => {
     deaf()

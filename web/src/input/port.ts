@@ -8,6 +8,8 @@ export interface PlayedEvent {
   readonly value: number
   readonly atUs: number
   readonly source: string
+  /** MIDI channel, 1 to 16. */
+  readonly channel: number
 }
 
 import { takenByCommand } from './learned'
@@ -21,7 +23,7 @@ const held = new Map<number, number>() // key -> how many sources hold it
 /** Microseconds of the event clock. */
 export const nowUs = () => Math.round(performance.now() * 1000)
 
-export function hear(kind: HeardKind, key: number, value: number, source: string, atUs = nowUs()): void {
+export function hear(kind: HeardKind, key: number, value: number, source: string, atUs = nowUs(), channel = 1): void {
   if (kind === 'down') held.set(key, (held.get(key) ?? 0) + 1)
   if (kind === 'up') {
     const left = (held.get(key) ?? 0) - 1
@@ -29,7 +31,7 @@ export function hear(kind: HeardKind, key: number, value: number, source: string
     else held.delete(key)
   }
   if (takenByCommand(kind, key, value)) return // a learned control no longer writes or sounds
-  const event: PlayedEvent = { kind, key, value, atUs, source }
+  const event: PlayedEvent = { kind, key, value, atUs, source, channel }
   for (const listener of listeners) listener(event)
 }
 

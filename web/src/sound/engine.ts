@@ -1,7 +1,8 @@
-/** Sound at once: a sampled piano and a click, no server in the path. */
+/** Sound at once: a sampled piano (or an instrument at a MIDI output) and a click, no server in the path. */
 import type * as ToneModule from 'tone'
 import { create } from 'zustand'
 import type { Click, Sounding } from '../api/wire'
+import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
 
 // The sampled keys: A, C, D sharp and F sharp of each octave (see vite.config.ts for the files).
@@ -11,11 +12,23 @@ const CLICKS = { bar: [1760, 0.9], strong: [1320, 0.7], beat: [1108, 0.55], half
 
 interface Sound {
   ready: boolean
-  sounded: boolean
-  setSounded(on: boolean): void
+  /** Who sounds what is heard: our "piano", "none", or the id of a MIDI output. */
+  voice: string
+  setVoice(voice: string): void
 }
 
-export const useSound = create<Sound>((set) => ({ ready: false, sounded: true, setSounded: (sounded) => set({ sounded }) }))
+const STORE = 'ductus.voice'
+
+export const useSound = create<Sound>((set) => ({
+  ready: false,
+  voice: localStorage.getItem(STORE) ?? 'piano',
+  setVoice: (voice) => {
+    allOff()
+    localStorage.setItem(STORE, voice)
+    set({ voice })
+  },
+}))
+const outside = () => outputOf(useSound.getState().voice)
 
 /** The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes seconds. */
 let Tone: typeof ToneModule
@@ -33,7 +46,7 @@ export function prepareSound(): () => void {
   window.addEventListener('pointerdown', wake)
   window.addEventListener('keydown', wake)
   const stop = onHeard((event) => {
-    if (!useSound.getState().sounded || !useSound.getState().ready) return
+    if (useSound.getState().voice === 'none') return
     if (event.kind === 'down') strike(event.key, event.value)
     else if (event.kind === 'up') lift(event.key)
     else if (event.key === SUSTAIN) setPedal(event.value >= 64)
@@ -58,19 +71,32 @@ function load(): Promise<void> {
 
 const noteName = (key: number) => Tone.Frequency(key, 'midi').toNote()
 
+/** Our piano sounds when it is chosen, and in place of an output that is not plugged in. */
+const isReady = () => useSound.getState().ready && (useSound.getState().voice === 'piano' || (useSound.getState().voice !== 'none' && !outside()))
+
+function allOff() {
+  outputOf(useSound.getState().voice)?.sendAllNotesOff()
+  piano?.releaseAll()
+}
+
 function strike(key: number, velocity: number) {
+  outside()?.playNote(key, { rawAttack: velocity })
+  if (!isReady()) return
   ringing.delete(key)
   piano?.triggerAttack(noteName(key), Tone.now(), velocity / 127)
 }
 
 function lift(key: number) {
+  outside()?.stopNote(key)
+  if (!isReady()) return
   if (pedal) ringing.add(key)
   else piano?.triggerRelease(noteName(key), Tone.now())
 }
 
 function setPedal(on: boolean) {
+  outside()?.sendControlChange(SUSTAIN, on ? 127 : 0)
   pedal = on
-  if (on) return
+  if (on || !isReady()) return
   for (const key of ringing) piano?.triggerRelease(noteName(key), Tone.now())
   ringing.clear()
 }
@@ -130,10 +156,11 @@ export function soundNotes(notes: readonly Sounding[], originUs: number, onEnd: 
     return () => undefined
   }
   const stop = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
-    if (useSound.getState().ready) piano?.triggerAttackRelease(noteName(n.key), n.length_us / 1e6, Math.max(audioTime(at), Tone.now()), n.velocity / 127)
+    outside()?.playNote(n.key, { rawAttack: n.velocity, time: at / 1000, duration: n.length_us / 1000 })
+    if (isReady()) piano?.triggerAttackRelease(noteName(n.key), n.length_us / 1e6, Math.max(audioTime(at), Tone.now()), n.velocity / 127)
   }, onEnd)
   return () => {
     stop()
-    piano?.releaseAll()
+    allOff()
   }
 }

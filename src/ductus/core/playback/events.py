@@ -72,6 +72,18 @@ def piece_events(piece: Piece, start: int = 0, end: int | None = None) -> list[S
     return sorted(out, key=lambda s: (s.onset_us, s.key))
 
 
+def company_at(piece: Piece, tick: int, part: str, staff: int) -> list[Sounding]:
+    """What all other staves hold at a tick (JOB 3.11), as sounds that begin at once."""
+    pulses = written_tempo_map(piece)
+    out = []
+    for other in piece.ordered_parts():
+        for note in piece.notes_between(other.id, tick, tick + 1):
+            if (note.part, note.staff) != (part, staff):
+                left = pulses.time_at(note.end) - pulses.time_at(tick)
+                out.append(Sounding(0, left, note.pitch.midi, note.velocity, note.part, note.id))
+    return sorted(out, key=lambda s: s.key)
+
+
 def take_events(take: Take) -> list[Sounding]:
     """A take as it was played, silence before its first note left out; the pedal holds notes on."""
     first = take.notes[0].onset_us if take.notes else 0

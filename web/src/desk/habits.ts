@@ -1,0 +1,69 @@
+/** What the desk does by itself while stepping, all by choice: it lifts an idle pen, sounds tones for the place, and the other parts. */
+import { rest } from '../api/rest'
+import type { Pen, Sounding } from '../api/wire'
+import { heldKeys, nowUs, onHeard } from '../input/port'
+import { soundClicks, soundNotes } from '../sound/engine'
+import { useListening } from './listening'
+import { usePreferences } from './preferences'
+import { command, useDesk } from './store'
+
+const LOOK_MS = 5000
+
+export function keepHabits(): () => void {
+  let last = Date.now()
+  const alive = () => { last = Date.now() }
+  const deaf = onHeard(alive)
+  window.addEventListener('keydown', alive)
+  const timer = window.setInterval(() => {
+    const { idleMinutes } = usePreferences.getState()
+    if (idleMinutes && useDesk.getState().pen?.down && Date.now() - last > idleMinutes * 60_000) command('pen', 'up')
+  }, LOOK_MS)
+  const unwatch = useDesk.subscribe((now, before) => {
+    if (!now.pen?.down || !before.pen || now.pen === before.pen) return
+    const rank = toneFor(now.pen, before.pen)
+    if (rank) soundClicks([{ time_us: 0, rank }], nowUs())
+    if (now.pen.tick !== before.pen.tick || now.pen.part !== before.pen.part || now.pen.staff !== before.pen.staff) askCompany(now.pieceId, now.pen)
+  })
+  const stopCompany = onHeard((event) => {
+    const { pen, recording } = useDesk.getState()
+    if (event.kind !== 'down' || heldKeys().size > 1 || !pen?.down || recording || useListening.getState().playing) return
+    if (usePreferences.getState().company) soundCompany()
+  })
+  const unprefer = usePreferences.subscribe((now, before) => {
+    const { pieceId, pen } = useDesk.getState()
+    if (now.company && !before.company && pen) askCompany(pieceId, pen)
+  })
+  return () => {
+    deaf()
+    stopCompany()
+    unprefer()
+    unwatch()
+    window.removeEventListener('keydown', alive)
+    window.clearInterval(timer)
+  }
+}
+
+/** The tone of the place that the pen has come to, if one is wanted. */
+function toneFor(now: Pen, before: Pen): 'bar' | 'beat' | 'half' | null {
+  const { barTone, beatTone } = usePreferences.getState()
+  if (now.bar !== before.bar) return barTone || beatTone ? 'bar' : null
+  if (!beatTone || now.tick === before.tick) return null
+  return now.tick === now.bar_start ? 'bar' : now.beat.includes('/') ? 'half' : 'beat'
+}
+
+const COMPANY_US = 700_000
+let company: Sounding[] = []
+
+/** What the other parts and staves hold where the pen stands: asked for ahead, so that it sounds with the key. */
+function askCompany(pieceId: string, pen: Pen): void {
+  company = []
+  if (!usePreferences.getState().company) return
+  void rest.company(pieceId, pen.tick, pen.part, pen.staff).then((found) => {
+    const here = useDesk.getState().pen
+    if (here?.tick === pen.tick && here.staff === pen.staff && here.part === pen.part) company = found
+  }, () => undefined)
+}
+
+function soundCompany(): void {
+  if (company.length) soundNotes(company.map((n) => ({ ...n, onset_us: 0, length_us: Math.min(n.length_us, COMPANY_US) })), nowUs(), () => undefined)
+}

@@ -12,6 +12,7 @@ from ductus.app.desk import Desk
 from ductus.core.entry.line import Phrase
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Take
+from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.reading.choices import (
     Choices,
     ChosenReading,
@@ -241,10 +242,11 @@ def ornament_key(ornament: Ornament) -> int:
 def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[int, str]) -> DoubtShown:
     """An ornament that was heard, offered like a doubt: its notes one by one, or the sign."""
     read = {n.event: n for n in worked.chosen.open.notes}
-    mine = [read[e] for e in ornament.events if e in read]
-    tick = max(min(n.tick for n in mine) + worked.reading.start, 0)
-    words = ornament_words(ornament, {n.event: n.pitch for n in mine})
-    options = ((f"{count_words(len(mine), 'note')} one by one", None), (words, None))
+    tick = max(min(read[e].tick for e in ornament.events if e in read) + worked.reading.start, 0)
+    key = worked.chosen.open.key
+    pitches = {e: read[e].pitch if e in read else spell_in_key(worked.take.notes[e].key, key) for e in ornament.events}
+    words = ornament_words(ornament, pitches)
+    options = ((f"{count_words(len(ornament.events), 'note')} one by one", None), (words, None))
     notes = tuple(ids[e] for e in ornament.events if e in ids)
     chosen = int(ornament.events[0] in worked.choices.pins.ornaments)
     return DoubtShown(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
@@ -282,12 +284,15 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
     ids = {n.event: n for n in notes_of_reading(piece, reading)}
     written = {n.event: n for n in (*worked.chosen.open.notes, *result.notes)}
     pulses, meter = result.pulses, result.meter
+    hands = {
+        e: next((written[m].hand for m in o.events if m in written), 1) for o in result.ornaments for e in o.events
+    }
     strokes = []
     for event, note in enumerate(worked.take.notes):
         read = written.get(event)
         page = ids.get(event)
         tick = page.tick - reading.start if page else read.tick if read else round(pulses.tick_at(note.onset_us))
-        hand = read.hand if read else 1
+        hand = read.hand if read else hands.get(event, 1)
         strokes.append(
             (
                 note.onset_us, note.release_us, note.key, note.velocity, hand, pulses.time_at(tick),

@@ -301,7 +301,7 @@ class _PartWriter:
         for kind, number in self.slurs.get(note.id, ()) if not again else ():
             sub(notations, "slur", type=kind, number=str(number))
         if "trill" in note.articulations and not again:
-            sub(sub(notations, "ornaments"), "trill-mark")
+            sub(sub(notations, "ornaments"), "trill-mark", placement="above")
         drawn = [ARTICULATIONS[a] for a in note.articulations if a in ARTICULATIONS]
         if drawn and not again and not chord:
             group = sub(notations, "articulations")

@@ -258,7 +258,7 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     assert len(plain.notes) == 17
     first, *chord, last = result.notes
     assert (str(first.pitch), first.tick, first.articulations) == ("C5", 0, ("trill",))
-    assert first.ticks == QUARTER * 3 // 2  # 980 ms at 100: nearer to a dotted quarter than to a half
+    assert first.ticks == 2 * QUARTER  # it sounds for 1.6 quarters, and nothing follows at once
     assert {n.tick for n in chord} == {4 * QUARTER}
     assert all(n.articulations == ("rolled",) for n in chord)
     assert [str(p) for p in last.crushed] == ["B4"]

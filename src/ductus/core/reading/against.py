@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from bisect import bisect_right
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,9 +16,9 @@ from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
-from ductus.core.reading.ornaments import find_ornaments, with_ornaments
+from ductus.core.reading.ornaments import Ornament, dressed, find_ornaments, plainly
 from ductus.core.reading.places import Places, Played, place_notes
-from ductus.core.reading.settings import Pins, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.values import UNIT, Situation, choose_values
 from ductus.core.reading.voices import with_voices
@@ -41,8 +42,12 @@ SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably br
 
 @dataclass(frozen=True, slots=True)
 class Decoded:
-    """A take with the places of its notes found: what all writing down (with whatever pins) starts from."""
+    """A take with the places of its notes found: what all writing down (with whatever pins) starts from. ``take`` is the one that
+    was read, with the ``ornaments`` that are written as such made plain; ``events`` are those of the ``whole`` take."""
 
+    whole: Take
+    ornaments: tuple[Ornament, ...]
+    events: tuple[int, ...]
     take: Take
     played: Played
     grid: BeatGrid
@@ -51,12 +56,53 @@ class Decoded:
     settings: ReadSettings
 
     def written(self, pins: Pins) -> ReadingResult:
-        """The written notes, ``pins`` obeyed."""
-        return write_down(self.take, self.played, self.grid, self.places, self.pulses, self.settings, pins)
+        """The written notes, ``pins`` obeyed (but for those of ornaments, which were decided before)."""
+        here = {event: n for n, event in enumerate(self.events)}
+
+        def local(mine: Mapping[int, int]) -> dict[int, int]:
+            return {here[e]: v for e, v in mine.items() if e in here}
+
+        own = Pins(
+            local(pins.hands),
+            local(pins.places),
+            local(pins.values),
+            left_out=frozenset(here[e] for e in pins.left_out if e in here),
+        )
+        result = write_down(self.take, self.played, self.grid, self.places, self.pulses, self.settings, own)
+        notes = [replace(n, event=self.events[n.event]) for n in result.notes]
+        return replace(
+            result,
+            notes=dressed(notes, self.whole, self.ornaments, result.key),
+            doubts=tuple(self._doubt(d) for d in result.doubts),
+            ornaments=tuple(find_ornaments(self.whole)),
+            remarks=(*remarks_on(self.whole), *finer_heard(self.played, self.pulses, self.settings.shortest)),
+        )
+
+    def _doubt(self, doubt: Doubt) -> Doubt:
+        """A doubt in events of the whole take."""
+
+        def whole(mine: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
+            return tuple((self.events[n], value) for n, value in mine)
+
+        rivals = tuple(
+            replace(r, places=whole(r.places), values=whole(r.values), hands=whole(r.hands)) for r in doubt.rivals
+        )
+        return replace(doubt, events=tuple(self.events[n] for n in doubt.events), rivals=rivals)
 
 
-def decode(take: Take, pulses: PulseMap, settings: ReadSettings, *, centred: bool = False) -> Decoded:
-    """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes."""
+def decode(
+    take: Take,
+    pulses: PulseMap,
+    settings: ReadSettings,
+    *,
+    centred: bool = False,
+    ornaments: frozenset[int] = frozenset(),
+) -> Decoded:
+    """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes; ``ornaments`` are the
+    first events of those that are written as such."""
+    whole = take
+    taken = tuple(o for o in find_ornaments(take) if o.events[0] in ornaments) if ornaments else ()
+    take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
     meter = settings.meter
     assert meter is not None
     if settings.pedal:
@@ -64,14 +110,14 @@ def decode(take: Take, pulses: PulseMap, settings: ReadSettings, *, centred: boo
     played = played_notes(take)
     grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
     places = place_notes(played, grid, settings, rivals=True, centred=centred)
-    return Decoded(take, played, grid, places, pulses, settings)
+    return Decoded(whole, taken, events, take, played, grid, places, pulses, settings)
 
 
 def read_against(
     take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins, *, centred: bool = False
 ) -> ReadingResult:
     """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
-    return decode(take, pulses, settings, centred=centred).written(pins)
+    return decode(take, pulses, settings, centred=centred, ornaments=pins.ornaments).written(pins)
 
 
 def with_pedal(take: Take) -> Take:
@@ -135,8 +181,6 @@ def write_down(
     fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
     velocity = [n.velocity for n in take.notes]
     written = [ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order]
-    ornaments = find_ornaments(take) if doubts else []
-    written = with_ornaments(written, [o for o in ornaments if o.events[0] in pins.ornaments], meter)
     notes = tuple(with_voices(written, settings.voices))
     first = min(ticks)
     return ReadingResult(
@@ -149,8 +193,6 @@ def write_down(
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
         find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
-        tuple(ornaments),
-        remarks=(*remarks_on(take), *finer_heard(played, pulses, settings.shortest)) if doubts else (),
     )
 
 

@@ -159,8 +159,8 @@ def bent(pulses: PulseMap, meter: Meter, tick: int, us: int) -> PulseMap:
 
 
 @lru_cache(maxsize=24)
-def _decoded(take: Take, pulses: PulseMap, settings: ReadSettings, centred: bool) -> Decoded:
-    return decode(take, pulses, settings, centred=centred)
+def _decoded(take: Take, pulses: PulseMap, settings: ReadSettings, centred: bool, ornaments: frozenset[int]) -> Decoded:
+    return decode(take, pulses, settings, centred=centred, ornaments=ornaments)
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,12 +185,14 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     meter = settings.meter or likely_meter(take, found)
     pulses = beats_chosen(found, meter, choices)
     settings = replace(settings, meter=meter)
-    none = Pins(left_out=choices.pins.left_out)
-    found_open = _decoded(take, pulses, settings, centred).written(none)
-    result = _decoded(take, pulses, settings, centred).written(choices.pins) if choices.pins != none else found_open
+    ornaments = choices.pins.ornaments
+    none = Pins(left_out=choices.pins.left_out, ornaments=ornaments)
+    decoded = _decoded(take, pulses, settings, centred, ornaments)
+    found_open = decoded.written(none)
+    result = decoded.written(choices.pins) if choices.pins != none else found_open
     for passage in choices.passages:
         own = replace(passage.settings, meter=meter, key=found_open.key)
-        decoded = _decoded(take, pulses, own, centred)
+        decoded = _decoded(take, pulses, own, centred, ornaments)
         fresh = decoded.written(choices.pins)
         result = joined_readings(result, fresh, passage.events, settings.voices)
         doubts = [*(d for d in found_open.doubts if not passage.events & set(d.events))]

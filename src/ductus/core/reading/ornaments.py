@@ -7,15 +7,12 @@ before a neighbour that lasts. A person who takes an offer pins it (``Pins.ornam
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.pitch.pitches import Pitch, pitch_words
-from ductus.core.time.meters import Meter
-from ductus.core.time.values import BASE_TICKS
+from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
 
 if TYPE_CHECKING:
     from ductus.core.reading.settings import ReadNote
@@ -23,7 +20,6 @@ if TYPE_CHECKING:
 TRILL_NOTES, TRILL_GAP_US = 5, 125_000
 ROLL_NOTES, ROLL_GAP_US, ROLL_LEAST_US, ROLL_STEP = 3, 70_000, 60_000, 12
 CRUSHED_US, CRUSHED_GAP_US = 90_000, 85_000
-PLAIN = sorted(v for base in BASE_TICKS.values() for v in (base, base * 3 // 2))
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +100,7 @@ def crushed_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
 
 def ornament_words(ornament: Ornament, pitches: Mapping[int, Pitch]) -> str:
     """What would be written: "a trill on D 5"; ``pitches`` by event."""
-    named = [pitches[e] for e in ornament.events if e in pitches]
+    named = [pitches[e] for e in ornament.events]
     if ornament.kind == "trill":
         return f"a trill on {pitch_words(min(named, key=lambda p: p.midi))}"
     if ornament.kind == "rolled chord":
@@ -112,53 +108,54 @@ def ornament_words(ornament: Ornament, pitches: Mapping[int, Pitch]) -> str:
     return f"{pitch_words(named[0])} crushed into {pitch_words(named[-1])}"
 
 
-def with_ornaments(notes: Sequence[ReadNote], ornaments: Sequence[Ornament], meter: Meter) -> list[ReadNote]:
-    """The notes with these ornaments written as such: a trill as one note of a plain value with its sign, the notes of a rolled chord at one
-    place (the metrically strongest of theirs), a crushed note as a grace note of the note that follows it."""
-    by_event = {n.event: n for n in notes}
+def main_event(take: Take, ornament: Ornament) -> int:
+    """The event that stands for an ornament on the page: the lower key of a trill, the note that a grace note leads to."""
+    if ornament.kind == "trill":
+        return min(ornament.events[:2], key=lambda e: take.notes[e].key)
+    return ornament.events[-1]
+
+
+def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int, ...]]:
+    """The take as if these ornaments were plain notes, and the event of each of its notes: a trill is one long note, a rolled chord
+    is struck at once, a grace note is left out. So the notes around them are read as if nobody had ornamented."""
+    notes: dict[int, PlayedNote] = dict(enumerate(take.notes))
     for ornament in ornaments:
-        if all(e in by_event for e in ornament.events):
-            WRITE[ornament.kind](by_event, [by_event[e] for e in ornament.events], meter)
-    return sorted(by_event.values(), key=lambda n: (n.tick, n.pitch.midi))
+        mine = [take.notes[e] for e in ornament.events]
+        first = mine[0].onset_us
+        if ornament.kind == "rolled chord":
+            for e in ornament.events:
+                notes[e] = replace(take.notes[e], onset_us=first)
+            continue
+        for e in ornament.events:
+            notes.pop(e, None)
+        main = main_event(take, ornament)
+        if ornament.kind == "trill":
+            end = max(n.release_us for n in mine)
+            notes[main] = replace(take.notes[main], onset_us=first, release_us=end)
+        else:
+            notes[main] = take.notes[main]
+    order = sorted(notes, key=lambda e: (notes[e].onset_us, notes[e].key))
+    return replace(take, notes=tuple(notes[e] for e in order)), tuple(order)
 
 
-def strongest(run: Sequence[ReadNote], meter: Meter) -> int:
-    """The metrically strongest place of some notes, the first of equals."""
-    return min((n.tick for n in run), key=lambda t: (meter.level_at(t % meter.bar_ticks), t))
-
-
-def _write_trill(by_event: dict[int, ReadNote], run: list[ReadNote], meter: Meter) -> None:
-    main = min(run[:2], key=lambda n: n.pitch.midi)
-    start, end = min(n.tick for n in run), max(n.tick + n.ticks for n in run)
-    for n in run:
-        del by_event[n.event]
-    following = min((n.tick for n in by_event.values() if n.hand == main.hand and n.tick > start), default=end * 2 + 1)
-    lengths = [v for v in PLAIN if start + v <= following] + [following - start]
-    ticks = min(lengths, key=lambda v: abs(math.log(v / max(end - start, 1))))
-    marks = tuple(a for a in main.articulations if a != "staccato")
-    by_event[main.event] = replace(main, tick=start, ticks=ticks, articulations=(*marks, "trill"))
-
-
-def _write_roll(by_event: dict[int, ReadNote], run: list[ReadNote], meter: Meter) -> None:
-    tick = strongest(run, meter)
-    hand = 1 if sum(n.hand == 1 for n in run) * 2 > len(run) else 2
-    end = max(n.tick + n.ticks for n in run)
-    for n in run:
-        by_event[n.event] = replace(
-            n, hand=hand if len(run) <= 5 else n.hand, tick=tick, ticks=end - tick, articulations=("rolled",),
-        )  # fmt: skip
-
-
-def _write_crushed(by_event: dict[int, ReadNote], run: list[ReadNote], meter: Meter) -> None:
-    grace, main = run
-    del by_event[grace.event]
-    tick = strongest(run, meter)
-    by_event[main.event] = replace(
-        main, tick=tick, ticks=main.tick + main.ticks - tick, crushed=(*main.crushed, grace.pitch)
+def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament], fifths: int) -> tuple[ReadNote, ...]:
+    """The notes of a reading of ``plainly`` (events already those of the take) with the signs of these ornaments."""
+    sign: dict[int, str] = {}
+    crushed: dict[int, tuple[Pitch, ...]] = {}
+    for ornament in ornaments:
+        main = main_event(take, ornament)
+        if ornament.kind == "trill":
+            sign[main] = "trill"
+        elif ornament.kind == "rolled chord":
+            sign.update(dict.fromkeys(ornament.events, "rolled"))
+        else:
+            grace, key = take.notes[ornament.events[0]].key, take.notes[main].key
+            crushed[main] = (*crushed.get(main, ()), spell_in_key(grace, fifths, 1 if grace < key else -1))
+    return tuple(
+        replace(
+            n,
+            articulations=(sign[n.event],) if n.event in sign else n.articulations,
+            crushed=crushed.get(n.event, ()),
+        )
+        for n in notes
     )
-    for n in list(by_event.values()):  # what was held up to either of the two is held up to where they now stand
-        if n.hand == main.hand and n.tick < tick and n.tick + n.ticks in (grace.tick, main.tick):
-            by_event[n.event] = replace(n, ticks=tick - n.tick)
-
-
-WRITE = {"trill": _write_trill, "rolled chord": _write_roll, "crushed note": _write_crushed}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from functools import lru_cache
 
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import Line
@@ -44,9 +45,7 @@ class StepValue:
     @property
     def ticks(self) -> int:
         """Its length in ticks."""
-        if self.custom is not None:
-            return self.custom
-        return self.value.ticks + (NoteValue(self.added, 0, self.tuplet).ticks if self.added else 0)
+        return length_of_step(self)
 
     @property
     def words(self) -> str:
@@ -62,12 +61,22 @@ class StepValue:
         """The value once a step is written: unlatched dots go, an unlatched tuplet goes when its bracket is full."""
         dots = self.dots if self.dots_latched else 0
         tuplet = self.tuplet if self.tuplet_latched or not bracket_full else None
+        if dots == self.dots and tuplet == self.tuplet:
+            return self
         return replace(self, dots=dots, tuplet=tuplet)
 
     def shifted(self, by: int) -> StepValue:
         """Finer (+1) or coarser (-1), staying inside whole..128th."""
         k = min(max(STEP_BASES.index(self.base) + by, 0), len(STEP_BASES) - 1)
         return replace(self, base=STEP_BASES[k], custom=None, added=None)
+
+
+@lru_cache(maxsize=256)
+def length_of_step(step: StepValue) -> int:
+    """Length of a step value in ticks: asked for several times at each key."""
+    if step.custom is not None:
+        return step.custom
+    return step.value.ticks + (NoteValue(step.added, 0, step.tuplet).ticks if step.added else 0)
 
 
 @dataclass(frozen=True, slots=True)

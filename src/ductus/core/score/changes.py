@@ -59,7 +59,9 @@ class Draft:
     def new_id(self, letter: str) -> str:
         """A fresh id such as "n17"."""
         self.serial += 1
-        return f"{letter}{self.serial}"
+        fresh = f"{letter}{self.serial}"
+        self._before[fresh] = None
+        return fresh
 
     def put(self, record: Record) -> None:
         """Add or replace a record."""
@@ -113,8 +115,9 @@ def _lookup(piece: Piece, record_id: str) -> Record | None:
     if record_id == "facts":
         return piece.facts
     for table in (piece.notes, piece.marks, piece.parts, piece.meters, piece.keys, piece.tempi, piece.readings):
-        if record_id in table:
-            return table[record_id]
+        found: Record | None = table.get(record_id)
+        if found is not None:
+            return found
     return None
 
 

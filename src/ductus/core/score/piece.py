@@ -169,16 +169,8 @@ class Piece:
                 counts[bar] = counts.get(bar, 0) + sign
 
     def _table(self, kind: str) -> Table[str, Any]:
-        tables: dict[str, Table[str, Any]] = {
-            "part": self.parts,
-            "meter": self.meters,
-            "key": self.keys,
-            "tempo": self.tempi,
-            "note": self.notes,
-            "mark": self.marks,
-            "reading": self.readings,
-        }
-        return tables[kind]
+        table: Table[str, Any] = getattr(self, TABLES[kind])
+        return table
 
     def _assemble(
         self,
@@ -189,9 +181,7 @@ class Piece:
         touched: dict[tuple[str, int], dict[str, Note | Mark]],
         counts: dict[int, int],
     ) -> Piece:
-        got: dict[str, Any] = {
-            kind: tables.get(kind, self._table(kind)) for kind in KIND_OF.values() if kind != "facts"
-        }
+        got = {kind: tables[kind] if kind in tables else getattr(self, name) for kind, name in TABLES.items()}
         if rebar:
             return _build(facts, got, serial)
         by_bar, last_end, last_bar = self.by_bar, self.last_end, self.last_bar
@@ -208,6 +198,17 @@ class Piece:
             facts, got["part"], got["meter"], got["key"], got["tempo"], got["note"], got["mark"], got["reading"],
             self.timeline, by_bar, serial, last_end, last_bar,
         )  # fmt: skip
+
+
+TABLES = {
+    "part": "parts",
+    "meter": "meters",
+    "key": "keys",
+    "tempo": "tempi",
+    "note": "notes",
+    "mark": "marks",
+    "reading": "readings",
+}  # kind of a record -> where a piece keeps them
 
 
 def note_order(note: Note) -> tuple[int, int, str]:

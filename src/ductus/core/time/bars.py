@@ -43,6 +43,9 @@ class Bar:
         return [tick for tick in places if tick >= self.start]
 
 
+KEPT_WORDS = 4096  # places that a time line remembers the words of
+
+
 class Timeline:
     """Bars made from meter changes and a pick-up, without an end.
 
@@ -71,6 +74,7 @@ class Timeline:
         bar, at, meter = self._changes[0]
         self._only = (bar, at, meter.bar_ticks) if len(self._changes) == 1 else None
         self._bars: dict[int, Bar] = {}
+        self._words: dict[int, str] = {}
 
     def bar(self, index: int) -> Bar:
         """Return bar ``index`` (from 0)."""
@@ -117,10 +121,15 @@ class Timeline:
         >>> Timeline({0: Meter(3, 4)}).place_words(Meter(3, 4).bar_ticks)
         'bar 2, beat 1'
         """
-        bar = self.bar_at(tick)
-        number = self.number_of(bar.index)
-        beat = beat_number(bar, tick)
-        return f"{'pick-up' if number == 0 else f'bar {number}'}, beat {mixed(beat)}"
+        words = self._words.get(tick)
+        if words is None:
+            bar = self.bar_at(tick)
+            number = self.number_of(bar.index)
+            words = f"{'pick-up' if number == 0 else f'bar {number}'}, beat {mixed(beat_number(bar, tick))}"
+            if len(self._words) >= KEPT_WORDS:
+                self._words.clear()
+            self._words[tick] = words
+        return words
 
     def tick_of(self, number: int, beat: Fraction | int) -> int:
         """Tick of a beat (from 1, fractions allowed) of a bar number; inverse of what people read."""
@@ -136,10 +145,11 @@ def beat_number(bar: Bar, tick: int) -> Fraction:
     offset = bar.offset_of(tick)
     starts = [*bar.meter.beat_starts, bar.meter.bar_ticks]
     k = min(bar.meter.beat_at(offset), len(starts) - 2)
-    return k + 1 + Fraction(offset - starts[k], starts[k + 1] - starts[k])
+    length = starts[k + 1] - starts[k]
+    return Fraction((k + 1) * length + offset - starts[k], length)
 
 
 def mixed(number: Fraction) -> str:
     """Write 7/2 as "3 1/2"."""
-    whole, rest = divmod(number, 1)
-    return str(whole) if not rest else f"{whole} {rest}"
+    whole, rest = divmod(number.numerator, number.denominator)
+    return str(whole) if not rest else f"{whole} {Fraction(rest, number.denominator)}"

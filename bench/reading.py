@@ -27,6 +27,7 @@ ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
 
 from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.live import LiveReading
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
 from ductus.core.time.meters import parse_meter
@@ -157,6 +158,42 @@ def figures(
     }  # fmt: skip
 
 
+LIVE = ("bach/bwv277.mxl", "mozart/k156/movement4.mxl", "oneills1850/0101-0200.abc")
+
+
+def live(sources: Sequence[str], skill: str = "ordinary") -> dict[str, float]:
+    """Reading while it is played, beat by beat: milliseconds a beat (median and ninetieth percentile), and how many of the bars that
+    were over changed a place in the reading of the whole."""
+    spent: list[float] = []
+    changed = total = 0
+    for piece in pieces(sources):
+        take, _, qpm, start_s = Case(piece, skill, 1, False).perform()
+        meter = parse_meter(piece["meter"])
+        pulses = steady_map(qpm, 0, round((start_s + piece["pickup"] / UNIT * 60 / qpm) * 1e6))
+        settings = ReadSettings(meter=meter, key=piece["key"])
+        reader = LiveReading(pulses, settings)
+        first, last = (int(pulses.tick_at(n.onset_us) // meter.beat_ticks) for n in (take.notes[0], take.notes[-1]))
+        early: dict[int, list[tuple[int, int]]] = {}
+        per_bar = meter.bar_ticks // meter.beat_ticks
+        for beat in range(first + 1, last + 2):
+            now = pulses.time_at(beat * meter.beat_ticks)
+            heard = [n for n in take.notes if n.onset_us < now]
+            started = time.perf_counter()
+            notes = reader.advance(heard, now)
+            spent.append((time.perf_counter() - started) * 1000)
+            bar = beat // per_bar - 1  # the bar that was over a bar ago
+            if beat % per_bar == 0:
+                early[bar - 1] = sorted((n.event, n.tick) for n in notes if n.tick // meter.bar_ticks == bar - 1)
+        whole = read(take, pulses, settings).notes
+        for bar, places in early.items():
+            total += 1
+            changed += places != sorted((n.event, n.tick) for n in whole if n.tick // meter.bar_ticks == bar)
+    spent.sort()
+    return {
+        "median_ms": spent[len(spent) // 2], "p90_ms": spent[len(spent) * 9 // 10], "beats": len(spent), "changed": changed, "bars": total,
+    }  # fmt: skip
+
+
 def table(rows: list[dict[str, Any]]) -> str:
     """Means by skill, then places by gap class, then doubts."""
     out = []
@@ -200,6 +237,12 @@ def main() -> None:
     args = arguments.parse_args()
     rows = run(FEW if args.few else SOURCES, ("steady", "ordinary", "rough"), (False, True))
     print(table(rows))
+    if not args.few:
+        found = live(LIVE)
+        print(
+            f"while playing: {found['median_ms']:.1f} ms a beat (median of {found['beats']:.0f}), {found['p90_ms']:.1f} at the ninetieth "
+            f"percentile; {found['changed']:.0f} of {found['bars']:.0f} bars changed a place after they were over"
+        )
     if args.json:
         args.json.write_text(json.dumps(rows, indent=1))
 

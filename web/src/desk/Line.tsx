@@ -2,10 +2,10 @@
  * The line: one sentence that says what the next key will do; every marked phrase of it is a control.
  * The words of all ways of entry come from the server (core/entry/line.py); recording and selections speak here.
  */
-import { useState } from 'react'
+import { Fragment, useState, type ReactNode } from 'react'
 import type { LinePhrase, Pen, State } from '../api/wire'
 import { byId, keyWords } from '../commands/table'
-import { OpenPhrase, Phrase, type Choice } from './Phrase'
+import { OpenPhrase, Phrase, Tail, type Choice } from './Phrase'
 import { openRead, setReading, useOpenReading } from './reading'
 import { SelectionLine } from './SelectionLine'
 import { SoundingForm } from './SoundingForm'
@@ -24,9 +24,18 @@ export function Line() {
   const about = selection.size > 0 && !recording
   return (
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {about ? <SelectionLine /> : way === 'record' ? <RecordLine pen={pen} state={state} record={record} /> : way === 'read' ? <ReadLine pen={pen} /> : pen.line.map((p, i) => <LinePart key={`${p.name}${i}`} phrase={p} pen={pen} />)}
+      {about ? <SelectionLine /> : way === 'record' ? <RecordLine pen={pen} state={state} record={record} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
     </section>
   )
+}
+
+/** Phrases in order; the mark that follows a control stays with it. */
+function Sentence({ phrases, draw }: { phrases: readonly LinePhrase[]; draw: (phrase: LinePhrase) => ReactNode }) {
+  const mark = (i: number) => (phrases[i]?.name && !phrases[i + 1]?.name ? (/^[,;:.)]+/.exec(phrases[i + 1]?.words ?? '')?.[0] ?? '') : '')
+  return phrases.map((p, i) => {
+    if (p.name) return mark(i) ? <Tail key={i} end={mark(i)}>{draw(p)}</Tail> : <Fragment key={i}>{draw(p)}</Fragment>
+    return <Fragment key={i}>{i ? p.words.slice(mark(i - 1).length) : p.words}</Fragment>
+  })
 }
 
 function chooseWay(value: string) {
@@ -44,7 +53,6 @@ function WayPhrase({ pen, words, value }: { pen: Pen; words: string; value: stri
 }
 
 function LinePart({ phrase, pen }: { phrase: LinePhrase; pen: Pen }) {
-  if (!phrase.name) return <>{phrase.words}</>
   if (phrase.name === 'way of working') return <WayPhrase pen={pen} words={phrase.words} value={phrase.value} />
   if (phrase.form === 'place') return <PlacePhrase pen={pen} words={phrase.words} />
   if (phrase.form === 'ladder') return <OpenPhrase name={phrase.name} words={phrase.words}><ValueLadder pen={pen} /></OpenPhrase>
@@ -83,13 +91,10 @@ function ReadLine({ pen }: { pen: Pen }) {
   const reading = useOpenReading()
   if (!reading) return <WayPhrase pen={pen} words="Read" value="read" />
   return (
-    <>
-      {reading.line.map((p, i) =>
-        p.name === 'way of working' ? <WayPhrase key={p.name} pen={pen} words={p.words} value="read" />
-        : !p.name ? <span key={i}>{p.words}</span>
-        : <Phrase key={p.name} name={p.name} value={p.value} choices={p.choices.map(([value, label]) => ({ value, label }))} onChoose={(v) => setReading(p.command, v)}>{p.words}</Phrase>,
-      )}
-    </>
+    <Sentence phrases={reading.line} draw={(p) =>
+      p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} value="read" />
+      : <Phrase name={p.name} value={p.value} choices={p.choices.map(([value, label]) => ({ value, label }))} onChoose={(v) => setReading(p.command, v)}>{p.words}</Phrase>
+    } />
   )
 }
 

@@ -57,6 +57,11 @@ export function OpenPhrase({ name, words, children }: OpenPhraseProps) {
   )
 }
 
+/** A phrase with the mark that follows it: no line begins with a comma. */
+export function Tail({ end = ',', children }: { end?: string; children: ReactNode }) {
+  return <span className="whitespace-nowrap">{children}{end}</span>
+}
+
 function textOf(node: ReactNode): string {
   if (typeof node === 'string' || typeof node === 'number') return String(node)
   return Array.isArray(node) ? node.map(textOf).join('') : ''

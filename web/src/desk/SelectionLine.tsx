@@ -1,6 +1,6 @@
 /** When something on the sheet is selected the line speaks of it: each phrase is an edit of exactly these notes. */
 import { keyWords, byId } from '../commands/table'
-import { OpenPhrase, Phrase } from './Phrase'
+import { OpenPhrase, Phrase, Tail } from './Phrase'
 import { setReading } from './reading'
 import { edit, select, useDesk } from './store'
 
@@ -48,30 +48,30 @@ export function SelectionLine() {
   ]
   return (
     <>
-      <Phrase name="selection" value="" choices={wider} onChoose={select} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase>:{' '}
-      <Now name="hold to the next" command="hold">hold each to the next</Now>
-      {', '}<Now name="remove rest">take the rest after it</Now>
-      {', '}set to a <Phrase name="set value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('length', v)}>value</Phrase>
-      {', '}correct to a <Phrase name="correct value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('correct value', v)}>value, the rest moves</Phrase>
-      {', '}read again as <Phrase name="read again" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('read again', v)}>equal steps</Phrase>
-      {readings && <>{', '}<Phrase name="read the playing again" value="" choices={AGAIN} onChoose={readAgain}>read the playing again</Phrase></>}
-      {', '}<Now name="scale" argument="2">double</Now> or <Now name="scale" argument="1/2">halve</Now>
-      {', '}<Now name="split" argument="2">split</Now>
-      {', '}<Now name="respell" command="respell">respell</Now>
-      {', '}<Now name="octave" argument="1" command="octave-up-notes">octave up</Now> or <Now name="octave" argument="-1" command="octave-down-notes">down</Now>
-      {', '}transpose{' '}
-      <Phrase name="transpose" value="" onChoose={(v) => edit('transpose', v)}
-        choices={['12', '7', '5', '4', '3', '2', '1', '-1', '-2', '-3', '-4', '-5', '-7', '-12'].map((v) => ({ value: v, label: `${Number(v) > 0 ? 'up' : 'down'} ${Math.abs(Number(v))} semitones` }))}>by semitones</Phrase>
-      {', '}<Now name="other hand">to the other hand</Now>
-      {', '}to <Phrase name="to voice" value="" choices={['1', '2', '3', '4'].map((v) => ({ value: v, label: `voice ${v}` }))} onChoose={(v) => edit('voice', v)}>a voice</Phrase>
-      {', '}velocity{' '}
-      <Phrase name="set velocity" value="" onChoose={(v) => edit('velocity', v)}
-        choices={['+10', '-10', '48', '64', '80', '96', '112'].map((v) => ({ value: v, label: /[+-]/.test(v) ? `${v} on each` : `all at ${v}` }))}>softer or louder</Phrase>
-      {', '}<Now name="copy" command="copy">copy</Now>
-      {', '}repeat{' '}
-      <OpenPhrase name="repeat" words="these bars"><Repeat /></OpenPhrase>
-      {', '}<Now name="delete" command="delete">delete</Now>
-      {'; '}<button type="button" className="phrase" onClick={() => useDesk.setState({ selection: new Set() })}>done</button>.
+      <Tail end=":"><Phrase name="selection" value="" choices={wider} onChoose={select} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase></Tail>{' '}
+      <Tail><Now name="hold to the next" command="hold">hold each to the next</Now></Tail>{' '}
+      <Tail><Now name="remove rest">take the rest after it</Now></Tail>{' '}
+      set to a <Tail><Phrase name="set value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('length', v)}>value</Phrase></Tail>{' '}
+      correct to a <Tail><Phrase name="correct value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('correct value', v)}>value, the rest moves</Phrase></Tail>{' '}
+      read again as <Tail><Phrase name="read again" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('read again', v)}>equal steps</Phrase></Tail>{' '}
+      {readings && <><Tail><Phrase name="read the playing again" value="" choices={AGAIN} onChoose={readAgain}>read the playing again</Phrase></Tail>{' '}</>}
+      <Now name="scale" argument="2">double</Now> or <Tail><Now name="scale" argument="1/2">halve</Now></Tail>{' '}
+      <Tail><Now name="split" argument="2">split</Now></Tail>{' '}
+      <Tail><Now name="respell" command="respell">respell</Now></Tail>{' '}
+      <Now name="octave" argument="1" command="octave-up-notes">octave up</Now> or <Tail><Now name="octave" argument="-1" command="octave-down-notes">down</Now></Tail>{' '}
+      transpose{' '}
+      <Tail><Phrase name="transpose" value="" onChoose={(v) => edit('transpose', v)}
+        choices={['12', '7', '5', '4', '3', '2', '1', '-1', '-2', '-3', '-4', '-5', '-7', '-12'].map((v) => ({ value: v, label: `${Number(v) > 0 ? 'up' : 'down'} ${Math.abs(Number(v))} semitones` }))}>by semitones</Phrase></Tail>{' '}
+      <Tail><Now name="other hand">to the other hand</Now></Tail>{' '}
+      to <Tail><Phrase name="to voice" value="" choices={['1', '2', '3', '4'].map((v) => ({ value: v, label: `voice ${v}` }))} onChoose={(v) => edit('voice', v)}>a voice</Phrase></Tail>{' '}
+      velocity{' '}
+      <Tail><Phrase name="set velocity" value="" onChoose={(v) => edit('velocity', v)}
+        choices={['+10', '-10', '48', '64', '80', '96', '112'].map((v) => ({ value: v, label: /[+-]/.test(v) ? `${v} on each` : `all at ${v}` }))}>softer or louder</Phrase></Tail>{' '}
+      <Tail><Now name="copy" command="copy">copy</Now></Tail>{' '}
+      repeat{' '}
+      <Tail><OpenPhrase name="repeat" words="these bars"><Repeat /></OpenPhrase></Tail>{' '}
+      <Tail end=";"><Now name="delete" command="delete">delete</Now></Tail>{' '}
+      <Tail end="."><button type="button" className="phrase" onClick={() => useDesk.setState({ selection: new Set() })}>done</button></Tail>
     </>
   )
 }

@@ -19,6 +19,7 @@ from ductus.core.entry.writing import classes_at_pen, spell
 from ductus.core.errors import BadInput, DuctusError, Stale
 from ductus.core.performance.takes import SUSTAIN, Heard
 from ductus.core.pitch.pitches import pitch_words
+from ductus.core.reading.figures import length_words
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import count_words
 from ductus.core.score.piece import Piece
@@ -201,16 +202,24 @@ class Seat:
         if not notes:
             self.send(s.SayOut(text="Nothing there to select"))
             return
-        few = " and ".join(pitch_words(n.pitch) for n in sorted(notes, key=lambda n: (n.tick, n.pitch.midi))[:4])
-        where = self.desk.piece.timeline.place_words(min(n.tick for n in notes))
-        words = few if len(notes) <= 4 else f"from {where}"
-        self.send(s.SayOut(text=f"{count_words(len(notes), 'note')} selected: {words}"))
+        notes.sort(key=lambda n: (n.tick, n.pitch.midi))
+        few = " and ".join(pitch_words(n.pitch) for n in notes[:4])
+        where = self.desk.piece.timeline.place_words(notes[0].tick)
+        one_chord = len({(n.tick, n.ticks) for n in notes}) == 1
+        if one_chord:
+            text = f"{few}, {length_words(notes[0].ticks)}, {where}"
+        else:
+            text = f"{count_words(len(notes), 'note')} selected: {few if len(notes) <= 4 else f'from {where}'}"
+        if message.what in ("previous", "next"):
+            self._enter(Command("place", f"{notes[0].part} {notes[0].staff} {notes[0].tick}", 0))
+        self.send(s.SayOut(text=text))
 
     def _edit(self, message: s.EditIn) -> None:
         piece = self.desk.piece
         notes = [piece.notes[i] for i in message.ids if i in piece.notes]
-        if message.name == "copy":
+        if message.name in ("copy", "cut"):
             self.clipboard = notes
+        if message.name == "copy":
             self.send(s.SayOut(text=f"{count_words(len(notes), 'note')} copied"))
             return
         if message.name == "paste":
@@ -220,7 +229,8 @@ class Seat:
                 raise BadInput("Select the bars to repeat first; nothing was changed.")
             change = repeat(piece, notes, int(message.argument) if message.argument.isdigit() else 1)
         else:
-            change = edit_notes(piece, message.name, message.ids, message.argument)
+            name = "delete" if message.name == "cut" else message.name
+            change = edit_notes(piece, name, message.ids, message.argument)
         self._apply(change, message.base)
         self.state = fitted(self.state, self.desk.piece)
         kept = [i for i in message.ids if i in self.desk.piece.notes]

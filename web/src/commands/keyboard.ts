@@ -1,5 +1,6 @@
 /** Turns key presses of the computer into commands of the table. */
 import { isTyping, PIANO_CODES } from '../input/computerKeys'
+import { useHand } from '../desk/hand'
 import { COMMANDS, type Command } from './table'
 
 const HOLD_MS = 350
@@ -12,21 +13,26 @@ export function keyOf(event: KeyboardEvent): string {
   return `${ctrl}${event.altKey ? 'Alt+' : ''}${event.shiftKey ? 'Shift+' : ''}${event.code}`
 }
 
-/** Did focus come here by keyboard? A button that was merely clicked does not keep Space and Enter: the play key always plays. */
+/** Did focus come here by keyboard (or a reading aid)? A button that was merely clicked does not keep Space and Enter: the play key always plays. */
 let byKeyboard = false
+let pointerAt = -Infinity
+const BY_POINTER_MS = 400 // a menu that was used by mouse gives focus back within this time
 const presses = (target: EventTarget | null) => byKeyboard && target instanceof HTMLElement && target.closest('button, a, [role=button]') !== null
 
 export function listenToCommands(): () => void {
   const waiting = new Map<string, { timer: number; since: number }>()
 
-  const onPointer = () => { byKeyboard = false }
+  const onPointer = () => { pointerAt = performance.now(); byKeyboard = false }
+  const onFocus = () => { byKeyboard = performance.now() - pointerAt > BY_POINTER_MS }
   const onDown = (event: KeyboardEvent) => {
-    if (event.code === 'Tab') byKeyboard = true
+    if (event.code === 'Tab') pointerAt = -Infinity
     const found = byKey.get(keyOf(event))
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
+    if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags
     if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
     if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return
     event.preventDefault()
+    event.stopPropagation() // a button that was clicked before does not hear it, too
     if (found.hold) {
       if (event.repeat || waiting.has(event.code)) return
       const hold = found.hold
@@ -44,11 +50,13 @@ export function listenToCommands(): () => void {
     else found?.run()
   }
   window.addEventListener('pointerdown', onPointer, true)
-  window.addEventListener('keydown', onDown)
+  window.addEventListener('focusin', onFocus)
+  window.addEventListener('keydown', onDown, true)
   window.addEventListener('keyup', onUp)
   return () => {
     window.removeEventListener('pointerdown', onPointer, true)
-    window.removeEventListener('keydown', onDown)
+    window.removeEventListener('focusin', onFocus)
+    window.removeEventListener('keydown', onDown, true)
     window.removeEventListener('keyup', onUp)
   }
 }

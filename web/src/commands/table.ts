@@ -5,7 +5,7 @@
  * held for a moment instead of being tapped.
  */
 import { toggleRecording } from '../desk/recorder'
-import { command, edit, select, travel, useDesk } from '../desk/store'
+import { command, edit, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
 import { useComputerKeys } from '../input/computerKeys'
@@ -39,8 +39,8 @@ export const COMMANDS: readonly Command[] = [
   { id: 'pen', group: 'Pen', label: 'Pen down / up', keys: ['NumpadMultiply', 'Backquote'], run: server('pen') },
   { id: 'pen-up', group: 'Pen', label: 'Let the selection go; pen up', keys: ['Escape'], run: letGo },
   { id: 'ready', group: 'Pen', label: 'Ready: pen down, keys live; again undoes it', keys: ['F2'], run: server('ready') },
-  { id: 'step-left', group: 'Pen', label: 'One step left', keys: ['ArrowLeft', 'Numpad4'], run: server('step-left') },
-  { id: 'step-right', group: 'Pen', label: 'One step right', keys: ['ArrowRight', 'Numpad6'], run: server('step-right') },
+  { id: 'step-left', group: 'Pen', label: 'One step left; with a selection, the note before', keys: ['ArrowLeft', 'Numpad4'], run: () => walk('previous', 'step-left') },
+  { id: 'step-right', group: 'Pen', label: 'One step right; with a selection, the next note', keys: ['ArrowRight', 'Numpad6'], run: () => walk('next', 'step-right') },
   { id: 'beat-left', group: 'Pen', label: 'One beat left', keys: ['Shift+ArrowLeft'], run: server('beat-left') },
   { id: 'beat-right', group: 'Pen', label: 'One beat right', keys: ['Shift+ArrowRight'], run: server('beat-right') },
   { id: 'bar-left', group: 'Pen', label: 'One bar left', keys: ['Ctrl+ArrowLeft', 'PageUp'], run: server('bar-left') },
@@ -83,6 +83,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'select-all', group: 'Selecting', label: 'Select everything', keys: ['Ctrl+KeyA'], run: () => select('all') },
   { id: 'delete', group: 'Editing', label: 'Delete the selected notes', keys: ['Delete'], run: () => edit('delete') },
   { id: 'copy', group: 'Editing', label: 'Copy the selected notes', keys: ['Ctrl+KeyC'], run: () => edit('copy') },
+  { id: 'cut', group: 'Editing', label: 'Cut the selected notes', keys: ['Ctrl+KeyX'], run: () => edit('cut') },
   { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => edit('paste') },
   { id: 'hold', group: 'Editing', label: 'Hold each to the next', keys: ['Period'], run: () => edit('hold to the next') },
   { id: 'respell', group: 'Editing', label: 'Respell', keys: ['Comma'], run: () => edit('respell') },

@@ -12,6 +12,7 @@ export function SoundingForm() {
       </div>
       <Entry label="Another percentage" command="sounding" size="w-16" />
       <Entry label="Late (+) or early (−), in ticks of 960" command="late" size="w-16" />
+      <Entry label="Lengths vary by up to (%), the same each time" command="vary" size="w-16" />
       <Entry label="Velocity, or touch" command="velocity" size="w-16" />
       <Entry label="One pitch for all keys (B4), or played" command="pitch" size="w-16" />
       <Entry label="Write a note by its letter (F#)" command="letter" size="w-16" />

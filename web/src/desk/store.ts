@@ -175,6 +175,14 @@ export function edit(name: string, argument = ''): void {
 
 export const select = (what: string) => settled(() => send({ type: 'select', what, ids: [...useDesk.getState().selection] }))
 
+/** The arrows move the pen; while notes are selected they go from note to note, which are spoken. */
+export const walk = (what: 'previous' | 'next', name: string) =>
+  settled(() => {
+    const { selection } = useDesk.getState()
+    if (selection.size) send({ type: 'select', what, ids: [...selection] })
+    else command(name)
+  })
+
 export const say = (said: string) => useDesk.setState({ said })
 
 /** The bar where a recording begins: that of the pen. */

@@ -393,7 +393,8 @@ def repeat(piece: Piece, notes: Sequence[Note], times: int) -> Change:
 
 
 def select(piece: Piece, what: str, line: Line, tick: int, now: Iterable[str] = ()) -> list[str]:
-    """Ids of "bar", "staff", "all", "voice", "below C4", "above C4", "left"/"right" (one more chord than now), "last 8" (chords)."""
+    """Ids of "bar", "staff", "all", "voice", "below C4", "above C4", "left"/"right" (one more chord than now),
+    "previous"/"next" (that chord instead), "last 8" (chords)."""
     word, _, rest = what.partition(" ")
     part, staff, _ = line
     if word == "all":
@@ -416,10 +417,13 @@ def select(piece: Piece, what: str, line: Line, tick: int, now: Iterable[str] = 
         before = [t for t in places if t < tick][-int(rest) :]
         return [n.id for n in mine if n.tick in before]
     ticks = [piece.notes[i].tick for i in chosen] or [tick]
-    if word == "left":
+    if word in ("left", "previous"):
         edge = max((t for t in places if t < min(ticks)), default=None)
-    elif word == "right":
+    elif word in ("right", "next"):
         edge = min((t for t in places if (t > max(ticks) if chosen else t >= tick)), default=None)
     else:
         raise BadInput(f"'{what[:20]}' cannot be selected.")
+    if word in ("previous", "next"):
+        edge = edge if edge is not None else (min if word == "previous" else max)(ticks)
+        return [n.id for n in mine if n.tick == edge]
     return [*chosen, *(n.id for n in mine if n.tick == edge)]

@@ -13,19 +13,27 @@ export function keyOf(event: KeyboardEvent): string {
   return `${ctrl}${event.altKey ? 'Alt+' : ''}${event.shiftKey ? 'Shift+' : ''}${event.code}`
 }
 
-/** Did focus come here by keyboard (or a reading aid)? A button that was merely clicked does not keep Space and Enter: the play key always plays. */
-let byKeyboard = false
-let pointerAt = -Infinity
-const BY_POINTER_MS = 400 // a menu that was used by mouse gives focus back within this time
-const presses = (target: EventTarget | null) => byKeyboard && target instanceof HTMLElement && target.closest('button, a, [role=button]') !== null
+/**
+ * Buttons that were clicked since the last Tab. One of them does not keep Space and Enter, though it has the focus: the play key always
+ * plays. A button that was reached by keyboard or by a reading aid keeps them.
+ */
+let clicked = new WeakSet<Element>()
+const buttonOf = (target: EventTarget | null) => (target instanceof Element ? target.closest('button, a, [role=button]') : null)
+
+function presses(target: EventTarget | null): boolean {
+  const button = buttonOf(target)
+  return button !== null && !clicked.has(button)
+}
 
 export function listenToCommands(): () => void {
   const waiting = new Map<string, { timer: number; since: number }>()
 
-  const onPointer = () => { pointerAt = performance.now(); byKeyboard = false }
-  const onFocus = () => { byKeyboard = performance.now() - pointerAt > BY_POINTER_MS }
+  const onPointer = (event: PointerEvent) => {
+    const button = buttonOf(event.target)
+    if (button) clicked.add(button)
+  }
   const onDown = (event: KeyboardEvent) => {
-    if (event.code === 'Tab') pointerAt = -Infinity
+    if (event.code === 'Tab') clicked = new WeakSet()
     const found = byKey.get(keyOf(event))
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
     if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags
@@ -50,12 +58,10 @@ export function listenToCommands(): () => void {
     else found?.run()
   }
   window.addEventListener('pointerdown', onPointer, true)
-  window.addEventListener('focusin', onFocus)
   window.addEventListener('keydown', onDown, true)
   window.addEventListener('keyup', onUp)
   return () => {
     window.removeEventListener('pointerdown', onPointer, true)
-    window.removeEventListener('focusin', onFocus)
     window.removeEventListener('keydown', onDown, true)
     window.removeEventListener('keyup', onUp)
   }

@@ -200,6 +200,7 @@ ARGUMENTS = {
     "span": st.sampled_from(["1 2", "2 2", "off"]),
     "voice": st.sampled_from(["1", "2"]),
     "vary": st.sampled_from(["0", "20", "10 3"]),
+    "clicks": st.sampled_from(["write", "write", "place"]),
     "rhythm-by": st.sampled_from(["step", "time"]),
     "click": st.builds(
         lambda staff, tick, line: f"p1 {staff} {tick * 5765760} {line}",

@@ -422,6 +422,9 @@ def test_a_click_writes_a_note_at_its_place_with_the_stated_velocity() -> None:
     assert sorted((str(n.pitch), n.velocity) for n in player.piece.notes.values()) == [("A4", 50), ("F#4", 80)]
     words = "".join(p.words for p in sentence(player.state, player.piece))
     assert "a click on a staff writes a note at velocity 50" in words
+    before = len(player.piece.notes)
+    player.command("clicks", "place").command("click", f"p1 2 {8 * QUARTER} 20")
+    assert (player.state.staff, player.state.tick, len(player.piece.notes)) == (2, 8 * QUARTER, before)
     for bad in ("p1 9 0 31", "p9 1 0 31", "p1 1 0", "p1 1 x 31"):
         with pytest.raises(BadInput, match="place on a staff"):
             player.command("click", bad)

@@ -266,19 +266,9 @@ class ViewIn(In):
 
 
 ClientMessage = Annotated[
-    KeysIn
-    | CommandIn
-    | SelectIn
-    | EditIn
-    | HistoryIn
-    | RecordStartIn
-    | RecordStopIn
-    | TakeReadIn
-    | ReadingSetIn
-    | DoubtIn
-    | ViewIn,
+    KeysIn | CommandIn | SelectIn | EditIn | HistoryIn | RecordStartIn | RecordStopIn | TakeReadIn | ReadingSetIn | DoubtIn | ViewIn,
     Field(discriminator="type"),
-]
+]  # fmt: skip
 
 
 # --- WebSocket, out -------------------------------------------------------------------

@@ -103,8 +103,8 @@ function press(paper: Paper, event: PointerEvent, note: Element | null): void {
   const { selection, pen } = useDesk.getState()
   const id = note && idOf(note)
   useDesk.setState({ selection: id ? new Set(event.shiftKey ? [...selection, id] : [id]) : new Set() })
-  const writes = !note && pen?.down && pen.clicks === 'write'
-  const found = placeUnder(paper, event, note?.closest('[data-system]') ?? undefined, writes ? pen.step_ticks : 0)
+  const writes = !note && pen?.clicks === 'write'
+  const found = placeUnder(paper, event, note?.closest('[data-system]') ?? undefined, writes ? pen?.step_ticks : 0)
   const staff = found && paper.staffAt(found.staffIndex)
   if (!found || !staff) return
   if (writes) command('click', `${staff.part} ${staff.staff} ${found.tick} ${found.diatonic}`)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import random
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import lru_cache
@@ -107,8 +106,18 @@ class Touch:
         """The sounding length of a note at ``tick`` with the variation in it; the writing never varies."""
         if not self.vary:
             return sounds
-        by = random.Random(f"{self.seed} {tick}").uniform(-self.vary, self.vary) / 100
+        by = scattered(self.seed, tick) * self.vary / 100
         return max(round((sounds or written) * (1 + by)), 1)
+
+
+def scattered(seed: int, tick: int) -> float:
+    """A number in -1..1 that looks random and is always the same for a seed and a place: the mixing function of SplitMix64
+    (Steele, Lea & Flood 2014, "Fast splittable pseudorandom number generators"; constants from memory)."""
+    mask = (1 << 64) - 1
+    z = (seed * 0x9E3779B97F4A7C15 + tick) & mask
+    z = ((z ^ (z >> 30)) * 0xBF58476D1CE4E5B9) & mask
+    z = ((z ^ (z >> 27)) * 0x94D049BB133111EB) & mask
+    return ((z ^ (z >> 31)) & mask) / mask * 2 - 1
 
 
 @dataclass(frozen=True, slots=True)

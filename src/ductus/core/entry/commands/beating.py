@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ductus.core.entry.commands.pen import place
 from ductus.core.entry.state import EntryState, Held, Outcome, evolved
 from ductus.core.entry.ways.foot import Foot
 from ductus.core.entry.ways.one_beat import OneBeat, beat_at, bracket_for
@@ -87,13 +88,16 @@ def letter(state: EntryState, argument: str, piece: Piece) -> Outcome:
 
 def click(state: EntryState, argument: str, piece: Piece) -> Outcome:
     """Write a note of the step value where a person clicked (JOB 7.4): "part staff tick diatonic" (staff steps above C0), with the
-    accidental of the signature and the velocity that the line states. The pen goes behind it."""
+    accidental of the signature and the velocity that the line states. The pen goes behind it. With the pen up, or where
+    clicks place the pen, it goes there and nothing is written."""
     words = argument.split()
     if len(words) != 4 or not all(w.isdigit() for w in words[1:]) or words[0] not in piece.parts:
         raise BadInput("A click needs a place on a staff.")
     staff, tick, diatonic = (int(w) for w in words[1:])
     if not 1 <= staff <= piece.part(words[0]).staves or not 7 <= diatonic <= 66:
         raise BadInput("A click needs a place on a staff.")
+    if not state.down or state.clicks == "place":
+        return place(state, f"{words[0]} {staff} {tick}", piece)
     fifths = piece.key_at(piece.timeline.bar_at(tick).index).fifths
     step = STEPS[diatonic % 7]
     pitch = Pitch(step, signature(fifths)[step], diatonic // 7)

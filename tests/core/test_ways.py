@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import itertools
 import random
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from ductus.core.entry.events import Command, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.line import sentence
 from ductus.core.entry.machine import COMMANDS, TIMED
-from ductus.core.entry.state import RHYTHM_OVER_US, WAYS, StepValue
+from ductus.core.entry.state import GATHER_US, RHYTHM_OVER_US, WAYS, StepValue, scattered
 from ductus.core.entry.ways.one_beat import scaled
 from ductus.core.entry.ways.registry import BY_NAME, WAY_WORDS
 from ductus.core.errors import BadInput, CannotWrite
+from ductus.core.notation.bars import notate_bar
 from ductus.core.pitch.chords import KINDS, nearest_allowed, parse_chord
 from ductus.core.score.layouts import new_piece
+from ductus.core.score.piece import records_of
 from ductus.core.score.records import Note
-from ductus.core.time.meters import Meter
+from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.ticks import QUARTER, shown_ticks
 from ductus.core.time.values import Tuplet
 from tests.core.test_entry import Player
@@ -428,3 +433,42 @@ def test_a_click_writes_a_note_at_its_place_with_the_stated_velocity() -> None:
     for bad in ("p1 9 0 31", "p9 1 0 31", "p1 1 0", "p1 1 x 31"):
         with pytest.raises(BadInput, match="place on a staff"):
             player.command("click", bad)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(st.tuples(st.integers(1, 3_000_000), st.integers(1, 4_000_000)), min_size=1, max_size=24),
+    st.sampled_from(["quarter", "16th", "32nd"]),
+    st.sampled_from(["4/4", "6/8", "5/8"]),
+)
+def test_any_strokes_give_a_rhythm_that_fills_bars(gaps: list[tuple[int, int]], base: str, meter: str) -> None:
+    """Whatever is struck: each stroke one note, in order, none over the next; undone exactly."""
+    player = Player(new_piece(meter=parse_meter(meter)), way="rhythm", step=StepValue(base)).command(
+        "rhythm-by", "time"
+    )
+    empty = sorted(map(str, records_of(player.piece)))
+    now, strokes, last = 0, 0, -GATHER_US - 1
+    for gap, held in gaps:
+        strokes += now - last > GATHER_US
+        last = now if now - last > GATHER_US else last
+        player.do(KeyDown(now, 40)).do(KeyUp(now + min(held, gap), 40))
+        now += gap
+    player.command("advance")
+    notes = sorted(player.piece.notes.values(), key=lambda n: n.tick)
+    assert len(notes) == strokes
+    assert notes[0].tick == 0
+    assert all(a.end <= b.tick for a, b in itertools.pairwise(notes))
+    for bar in player.piece.bars():
+        for voice in notate_bar(player.piece, "p1", bar.index).voices:
+            assert sum(s.ticks for s in voice.symbols) == bar.ticks
+    for change in reversed(player.changes):
+        player.piece = change.inverse().apply(player.piece)
+    assert sorted(map(str, records_of(player.piece))) == empty
+
+
+def test_scattered_numbers_fill_their_range_evenly() -> None:
+    numbers = [scattered(seed, tick * QUARTER) for seed in range(8) for tick in range(500)]
+    assert -1 <= min(numbers) < -0.99
+    assert 0.99 < max(numbers) <= 1
+    assert abs(sum(numbers) / len(numbers)) < 0.03
+    assert all(350 < sum(k / 5 - 1 <= x < (k + 1) / 5 - 1 for x in numbers) < 450 for k in range(10))

@@ -16,5 +16,6 @@ FAKE_MIDI = """
   }
   navigator.requestMIDIAccess = async () => access
   window.plugIn = () => { access.inputs.set(input.id, input); access.onstatechange?.({ port: input, target: access }) }
+  window.sendMidiAt = (at, ...data) => input.onmidimessage?.({ data: new Uint8Array(data), timeStamp: at, target: input })
   window.sendMidi = (...data) => input.onmidimessage?.({ data: new Uint8Array(data), timeStamp: performance.now(), target: input })
 """

@@ -95,3 +95,54 @@ def test_each_step_can_sound_what_the_other_parts_hold(barge: Page) -> None:
     until(barge, "sentOut.filter(m => m[0] === 0x90).length >= 3")
     struck = {m[1] for m in barge.evaluate("sentOut") if m[0] == 0x90}
     assert {53, 67} <= struck  # F3 of the left hand, G4 of the singer
+
+
+def strike(page: Page, values: list[float], quarter_ms: float) -> None:
+    """Strike one key in these values (quarters), stamped as an instrument would stamp them."""
+    at = page.evaluate("performance.now()")
+    for value in values:
+        page.evaluate("t => sendMidiAt(t, 0x90, 45, 90)", at)
+        page.evaluate("t => sendMidiAt(t, 0x80, 45, 0)", at + 0.85 * value * quarter_ms)
+        at += value * quarter_ms
+
+
+def test_a_rhythm_struck_on_one_key_then_its_pitches(barge: Page, server: Server) -> None:
+    """JOB 4.2: the rhythm in time on any one key, the pitches at leisure."""
+    piece = begin(barge, "Rhythm first")
+    barge.evaluate("plugIn()")
+    press(barge, "Backquote", "9")
+    barge.get_by_role("button", name="way of working").click()
+    barge.get_by_role("menuitemradio", name="Rhythm first: values now, pitches later").click()
+    barge.get_by_role("button", name="rhythm by").click()
+    barge.get_by_role("menuitemradio", name="a rhythm struck in time on any one key is written").click()
+    says(barge, "The rhythm is struck in time on any one key")
+    expect(barge.get_by_test_id("line")).to_contain_text("struck in time on any one key is written down to 16th")
+    values = [0.75, 0.25, 0.5, 0.5, 1.5, 0.5]
+    strike(barge, values, 60_000 / 92)
+    press(barge, "Enter")
+    says(barge, "6 strokes from bar 1, beat 1")
+    press(barge, "q")
+    for key in (60, 62, 64, 65, 67, 69):
+        midi(barge, 0x90, key, 80)
+        midi(barge, 0x80, key, 0)
+    says(barge, "A 4")
+    places = [F(0)]
+    for value in values:
+        places.append(places[-1] + F(value))
+    names = ["C4", "D4", "E4", "F4", "G4", "A4"]
+    wanted = [(a, F(v), n, 0) for a, v, n in zip(places[:-1], values, names, strict=True)]
+    assert exported(server, piece) == wanted
+
+
+def test_an_output_that_is_gone_leaves_the_piano_and_says_which_is_chosen(barge: Page) -> None:
+    begin(barge, "Gone")
+    choose(barge, "menuitemradio", "Barge organ")
+    barge.get_by_test_id("hearing").click()
+    expect(barge.get_by_role("menuitemradio", name="Barge organ")).to_be_checked()
+    barge.get_by_role("menuitemradio", name="nobody").click()
+    barge.evaluate("plugIn(); sentOut.length = 0")
+    press(barge, "Backquote")
+    midi(barge, 0x90, 60, 80)
+    midi(barge, 0x80, 60, 0)
+    says(barge, "C 4, quarter, bar 1, beat 1")
+    assert barge.evaluate("sentOut") == []

@@ -165,3 +165,34 @@ def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, 
     expect(line).to_contain_text("tapped")
     press(page, "Control+z")
     expect(line).not_to_contain_text("tapped")
+
+
+def test_ornaments_that_were_heard_are_taken_up_by_the_same_keys_as_doubts(page: Page, server: Server) -> None:
+    """Trill, rolled chord and grace note: offered, swapped in by X, kept in the exported file, undone."""
+    piece = begin(page, "Crane", "4/4")
+    record(page, "Dance of the Paper Crane")
+    expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
+    offers = page.get_by_test_id("doubt").filter(has_text="notes one by one")
+    expect(page.get_by_test_id("take")).to_contain_text("doubts left")
+    in_hand = page.get_by_test_id("doubt-in-hand")
+    taken = 0
+    for kind in ("trill", "rolled", "crushed"):
+        for k in range(offers.count()):
+            offers.nth(k).click()
+            if in_hand.get_by_role("radio", name=re.compile(kind)).count():
+                break
+        expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar"))
+        press(page, "x")
+        expect(in_hand.get_by_role("radio", name=re.compile(kind))).to_be_checked()
+        taken += 1
+    says(page, "Crushed note written as such")
+    assert taken == 3
+    data = server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+    assert data.count("<trill-mark") == 1
+    assert data.count("<arpeggiate/>") == 3
+    assert data.count("<grace slash") == 1
+    expect(page.locator(".system g.trill")).to_have_count(1)
+    press(page, "Control+z")
+    says(page, "Undone: Crushed note written as such")
+    expect(page.locator(".system g.graceGrp")).to_have_count(0)
+    assert "<grace" not in server.get(f"/api/pieces/{piece}/export.musicxml").decode()

@@ -27,7 +27,7 @@ from ductus.core.reading.free import find_beats, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
 from ductus.core.reading.key import FEATURES as FEATURES_OF_KEY
-from ductus.core.reading.key import key_scores, turned
+from ductus.core.reading.key import key_scores, local_evidence, local_windows, spelling_table, turned
 from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
 from ductus.core.reading.places import allowed_by_beat, estimate_feel, plainer
 from ductus.core.reading.read import read
@@ -281,3 +281,32 @@ def test_doubts_are_few_in_order_and_name_real_notes() -> None:
         assert set(d.events) <= set(range(100))
         assert all(r.words for r in d.rivals)
         assert [r.probability for r in d.rivals] == sorted((r.probability for r in d.rivals), reverse=True)
+
+
+def test_a_minor_piece_that_stands_on_its_dominant_keeps_its_signature() -> None:
+    """Eight bars on the dominant of C sharp minor (a pedal point, common practice) and eight in the key: four sharps, not the
+    four flats of the dominant's own enharmonic key."""
+    pedal = [56, 63, 68, 71, 72, 68, 63, 72]  # G sharp, D sharp, G sharp, B, B sharp
+    home = [49, 61, 64, 68, 57, 66, 56, 72, 49, 64, 61, 69, 63, 64, 66, 68]
+    keys = [*pedal * 4, *home * 4, *pedal * 2, *home * 2]
+    starts = [float(k) for k in range(len(keys))]
+    scores = key_scores(keys, starts, [1.0] * len(keys))
+    assert max(scores, key=scores.__getitem__) == 4
+    dominant = key_scores(pedal * 8, starts[:64], [1.0] * 64)
+    assert scores[4] - scores[-4] > dominant[4] - dominant[-4]  # the bars in the key are what decides
+
+
+def test_evidence_of_local_keys_turns_with_the_music_and_grows_with_its_length() -> None:
+    cadence = [48, 52, 55, 60, 53, 57, 60, 65, 55, 59, 62, 67, 48, 55, 60, 64]  # I IV V I in C (common practice)
+    starts = [float(k) for k in range(len(cadence))]
+    relations = np.array(spelling_table()["relations"])
+    assert relations.shape == (2, 2, 12)
+    assert relations.sum((1, 2)) == pytest.approx([1, 1], abs=1e-3)
+    assert relations[0, 0].argmax() == 0  # a piece in major is mostly in its own key
+    assert relations[1, 1].argmax() == 0
+    once = local_evidence(local_windows(cadence, starts), relations)
+    assert np.unravel_index(once.argmax(), once.shape) == (0, 0)
+    higher = local_evidence(local_windows([k + 3 for k in cadence], starts), relations)
+    assert higher == pytest.approx(np.roll(once, 3, axis=1))
+    twice = local_evidence(local_windows(cadence * 2, [*starts, *(s + 16 for s in starts)]), relations)
+    assert twice == pytest.approx(2 * once)

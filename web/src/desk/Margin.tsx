@@ -2,6 +2,7 @@
 import { useLayoutEffect, useRef, useState, type ReactNode } from 'react'
 import type { Doubt, Reading, Take } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
+import { holderOf } from './geometry'
 import { playFrom, playTake } from './listening'
 import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from './reading'
 import { recordAgain } from './recorder'
@@ -97,7 +98,7 @@ function Beside({ cards }: { cards: readonly Card[] }) {
       let free = 0
       const found = cards.map((card, i) => {
         const index = card.tick === null ? -1 : refs.findIndex((r) => systems.get(r.key ?? '')?.bars.some((b) => card.tick! >= b.start && card.tick! < b.start + b.ticks))
-        const system = index < 0 ? null : sheet.querySelector(`[data-system="${index}"]`)
+        const system = holderOf(sheet, index)
         const wanted = system ? system.getBoundingClientRect().top - origin + 10 : free
         const top = Math.max(wanted, free)
         const height = holder.children[i]?.getBoundingClientRect().height ?? 0

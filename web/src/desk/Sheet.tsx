@@ -1,7 +1,7 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
 import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 'react'
 import type { System } from '../api/wire'
-import { tickPlace, penPlace, type PenPlace } from './geometry'
+import { holderOf, tickPlace, penPlace, type PenPlace } from './geometry'
 import { takeInHand, useHand } from './hand'
 import { useListening } from './listening'
 import { Margin } from './Margin'
@@ -10,9 +10,15 @@ import { send, useDesk } from './store'
 import { TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 
-const SystemDrawing = memo(function SystemDrawing({ system }: { system: System | undefined }) {
-  if (!system) return <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />
-  return <div className="system" data-key={system.key} dangerouslySetInnerHTML={{ __html: system.svg }} />
+/** A system with its place in the page; drawn again only when its own engraving changes. */
+const SystemHolder = memo(function SystemHolder({ index, waiting, system }: { index: number; waiting: boolean; system: System | undefined }) {
+  return (
+    <div data-system={index} className="system-holder" data-waiting={waiting ? 'yes' : undefined}>
+      {system
+        ? <div className="system" data-key={system.key} dangerouslySetInnerHTML={{ __html: system.svg }} />
+        : <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />}
+    </div>
+  )
 })
 
 /** Staff number over all parts (from 0) of a part's staff (from 1), and back. */
@@ -53,7 +59,7 @@ export function Sheet() {
   const [place, setPlace] = useState<PenPlace | null>(null)
   const [cursor, setCursor] = useState<{ x: number; top: number; bottom: number } | null>(null)
 
-  const elementOf = useCallback((index: number) => sheet.current?.querySelector(`[data-system="${index}"]`) ?? null, [])
+  const elementOf = useCallback((index: number) => holderOf(sheet.current, index), [])
   const viewOf = useCallback((index: number) => systems.get(refs[index]?.key ?? ''), [refs, systems])
 
   useLayoutEffect(() => {
@@ -84,7 +90,7 @@ export function Sheet() {
     if (!selection.size && !marked.current) return
     marked.current = selection.size > 0
     for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? []) old.removeAttribute('data-selected')
-    for (const id of selection) sheet.current?.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.setAttribute('data-selected', 'yes')
+    for (const id of selection) document.getElementById(id)?.setAttribute('data-selected', 'yes')
   }, [selection, systems, refs])
 
   const recording = useDesk((s) => s.recording !== null)
@@ -113,12 +119,8 @@ export function Sheet() {
         className="relative mx-auto min-h-full select-none max-w-[1100px] min-w-0 flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
         <Washes sheet={sheet} />
         <TitleBlock />
-        <div className="relative flex flex-col gap-1">
-          {refs.map((ref, index) => (
-            <div key={`${ref.first}`} data-system={index} className="system-holder" data-waiting={ref.key === null ? 'yes' : undefined}>
-              <SystemDrawing system={systems.get(ref.key ?? '')} />
-            </div>
-          ))}
+        <div className="relative flex flex-col gap-1" data-testid="systems">
+          {refs.map((ref, index) => <SystemHolder key={ref.first} index={index} waiting={ref.key === null} system={systems.get(ref.key ?? '')} />)}
         </div>
         {pen && place && <PenMark pen={pen} place={place} />}
         {cursor && (

@@ -117,7 +117,7 @@ function Strokes({ data, x }: { data: StripData; x: Scale }) {
 function choose(id: string) {
   if (!id) return say('That note is not on the page; it is kept in the take')
   useDesk.setState({ selection: new Set([id]) })
-  document.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
+  document.getElementById(id)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
 }
 
 /** A bar line's handle: filled when it was set by hand. Only the two bars beside it are stretched. */

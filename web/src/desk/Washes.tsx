@@ -37,7 +37,7 @@ export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
   const inHand = doubts?.find((d) => d.key === doubt)
   useLayoutEffect(() => {
     const id = inHand?.ids[0]
-    if (id) sheet.current?.querySelector(`g.note[id="${CSS.escape(id)}"]`)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
+    if (id) document.getElementById(id)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
   }, [inHand?.key])
 
   return (
@@ -55,7 +55,7 @@ function washesOf(root: Element, key: number, ids: readonly string[]): Wash[] {
   const origin = root.getBoundingClientRect()
   const byStaff = new Map<Element, DOMRect[]>()
   for (const id of ids) {
-    const note = root.querySelector(`g.note[id="${CSS.escape(id)}"]`)
+    const note = document.getElementById(id)
     const staff = note?.closest('g.staff')
     const head = note?.querySelector('.notehead') ?? note
     if (staff && head) byStaff.set(staff, [...(byStaff.get(staff) ?? []), head.getBoundingClientRect()])

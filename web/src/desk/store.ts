@@ -123,8 +123,12 @@ function withReadings(s: DeskState, readings: readonly Reading[]): Partial<DeskS
 
 /** A system that waits to be engraved keeps its old drawing until the new one comes. */
 function keepOld(old: SystemRef[], fresh: SystemRef[]): SystemRef[] {
-  const known = new Map(old.map((r) => [`${r.first}-${r.last}`, r.key]))
-  return fresh.map((r) => (r.key === null ? { ...r, key: known.get(`${r.first}-${r.last}`) ?? null } : r))
+  const known = new Map(old.map((r) => [`${r.first}-${r.last}`, r]))
+  const kept = fresh.map((r) => {
+    const before = known.get(`${r.first}-${r.last}`)
+    return before && (r.key === null || r.key === before.key) ? before : r
+  })
+  return kept.length === old.length && kept.every((r, i) => r === old[i]) ? old : kept // nothing to draw again
 }
 
 function place(s: DeskState, system: System): Partial<DeskState> {

@@ -244,7 +244,12 @@ def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[i
     read = {n.event: n for n in worked.chosen.open.notes}
     tick = max(min(read[e].tick for e in ornament.events if e in read) + worked.reading.start, 0)
     key = worked.chosen.open.key
-    pitches = {e: read[e].pitch if e in read else spell_in_key(worked.take.notes[e].key, key) for e in ornament.events}
+    keys = [worked.take.notes[e].key for e in ornament.events]
+    leaning = 1 if keys[0] < keys[-1] else -1
+    pitches = {
+        e: read[e].pitch if e in read else spell_in_key(k, key, leaning)
+        for e, k in zip(ornament.events, keys, strict=True)
+    }
     words = ornament_words(ornament, pitches)
     options = ((f"{count_words(len(ornament.events), 'note')} one by one", None), (words, None))
     notes = tuple(ids[e] for e in ornament.events if e in ids)

@@ -99,7 +99,7 @@ class LivePage:
         pulses = recording.pulses(desk.piece)
         assert pulses is not None
         self.desk, self.recording = desk, recording
-        self.reading = LiveReading(pulses, recording.settings(desk.piece))
+        self.reading = LiveReading(pulses, replace(recording.settings(desk.piece), voices=1))
         self.place = recording.place(desk.piece, 0)
         self._start_anew()
 

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
-from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.reading.against import with_pedal
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key
-from ductus.core.reading.live import LiveReading
+from ductus.core.reading.live import LiveReading, followed, grown
 from ductus.core.reading.ornaments import find_ornaments
 from ductus.core.reading.read import likely_meter, read, read_again
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
@@ -263,3 +265,20 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     assert all(n.articulations == ("rolled",) for n in chord)
     assert [str(p) for p in last.crushed] == ["B4"]
     assert str(last.pitch) == "C5"
+
+
+def test_what_still_sounds_grows_by_beats_and_scraps_are_not_left_behind() -> None:
+    """While it is played, the last note of a hand reaches to the end of a beat; what ended at a note that is read to stand elsewhere
+    now goes on to it."""
+    bass = ReadNote(0, 0, QUARTER * 5 // 4, 2, 1, Pitch("C", 0, 3), 80)
+    tune = ReadNote(1, 0, QUARTER // 2, 1, 1, Pitch("C", 0, 5), 80)
+    after = ReadNote(2, QUARTER // 2, QUARTER // 5, 1, 1, Pitch("D", 0, 5), 80)
+    now = [(n.event, n.ticks) for n in grown([bass, tune, after], Meter(4, 4), QUARTER * 5 // 4)]
+    assert now == [(0, 2 * QUARTER), (1, QUARTER // 2), (2, QUARTER // 2)]
+    late = [n.ticks for n in grown([replace(bass, ticks=30 * QUARTER)], Meter(4, 4), 40 * QUARTER)]
+    assert late == [4 * QUARTER]  # to its bar line, not over it
+    held = ReadNote(0, 0, 3 * QUARTER, 2, 1, Pitch("C", 0, 3), 80)
+    was = ReadNote(5, 3 * QUARTER, QUARTER, 2, 1, Pitch("G", 0, 3), 80)
+    (longer,) = followed([held], [held, was], [replace(was, tick=4 * QUARTER)])
+    assert longer.ticks == 4 * QUARTER
+    assert followed([held], [held, was], [was]) == [held]

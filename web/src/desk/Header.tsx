@@ -137,6 +137,9 @@ function Hearing() {
               )}
             </Fragment>
           ))}
+          <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); void lookForDevices() }}>
+            <span>Look for instruments again</span><kbd>{list.some((d) => d.connected) ? '' : 'none found'}</kbd>
+          </DropdownMenu.Item>
           {advice && <p className="px-2 py-1 text-sm text-faint">{advice}</p>}
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Sounded by</DropdownMenu.Label>

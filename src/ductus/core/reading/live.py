@@ -47,6 +47,33 @@ class LiveReading:
             places = place_onward(heard, grid, settings, self.feel)
             self.feel = places.feel
             result = write_down(part, heard, grid, places, self.pulses, settings, Pins(), doubts=False)
-            kept += [replace(n, event=n.event + first) for n in result.notes]
+            fresh = [replace(n, event=n.event + first) for n in result.notes]
+            kept = followed(kept, self.notes, fresh)
+            kept += grown(fresh, meter, round(self.pulses.tick_at(now_us)))
         self.notes = kept
         return kept
+
+
+def followed(kept: list[ReadNote], before: list[ReadNote], fresh: list[ReadNote]) -> list[ReadNote]:
+    """The notes that are not read again, those that ended at the place of a note which now stands elsewhere going on to it."""
+    old = {n.event: n.tick for n in before}
+    moved = {(n.hand, old[n.event]): n.tick for n in fresh if old.get(n.event, n.tick) != n.tick}
+    return [
+        replace(n, ticks=end - n.tick) if (end := moved.get((n.hand, n.tick + n.ticks), 0)) > n.tick else n
+        for n in kept
+    ]
+
+
+def grown(notes: list[ReadNote], meter: Meter, now: int) -> list[ReadNote]:
+    """The notes with those that nothing follows yet in their hand written up to the end of a beat, at most to their bar line: what
+    still sounds has no value of its own, and scraps of it would flicker on the page."""
+    last = {hand: max(n.tick for n in notes if n.hand == hand) for hand in {n.hand for n in notes}}
+    out = []
+    for n in notes:
+        if n.tick == last[n.hand]:
+            bar = n.tick - n.tick % meter.bar_ticks
+            edges = [bar + start for start in (*meter.beat_starts, meter.bar_ticks) if bar + start > n.tick]
+            end = next((e for e in edges if e >= min(n.tick + n.ticks, now)), edges[-1])
+            n = replace(n, ticks=end - n.tick)
+        out.append(n)
+    return out

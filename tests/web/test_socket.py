@@ -21,10 +21,13 @@ class Browser:
         self.latest: dict[str, dict[str, Any]] = {}
         self.problems: list[str] = []
         self.systems: dict[int, dict[str, Any]] = {}
+        self._come: list[dict[str, Any]] = []
 
     def until(self, kind: str) -> dict[str, Any]:
         while True:
-            message: dict[str, Any] = self.socket.receive_json()
+            while not self._come:
+                self._come = self.socket.receive_json()
+            message = self._come.pop(0)
             self.latest[message["type"]] = message
             if message["type"] == "problem":
                 self.problems.append(message["message"])

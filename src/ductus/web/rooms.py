@@ -129,8 +129,12 @@ class Chair:
             self._timer = loop.call_later(wake / 1e6 + 0.001, lambda: loop.create_task(self._work(self.seat.waited)))
 
     async def _send(self) -> None:
+        """Send what waits in one frame, as a list: the browser then draws once for all that came of a key."""
         while True:
-            await self.socket.send_text(await self.outbox.get())
+            waiting = [await self.outbox.get()]
+            while not self.outbox.empty():
+                waiting.append(self.outbox.get_nowait())
+            await self.socket.send_text(f"[{','.join(waiting)}]")
 
     async def _keep_journal(self) -> None:
         while True:

@@ -30,7 +30,10 @@ export function openDeskSocket(
       for (const text of waiting) socket.send(text)
       waiting = []
     }
-    socket.onmessage = (event: MessageEvent<string>) => onMessage(JSON.parse(event.data) as ServerMessage)
+    socket.onmessage = (event: MessageEvent<string>) => {
+      const all = JSON.parse(event.data) as ServerMessage | ServerMessage[] // what came of one key comes together, and is drawn once
+      for (const message of Array.isArray(all) ? all : [all]) onMessage(message)
+    }
     socket.onclose = (event) => {
       if (closed) return
       onState(event.code === GONE ? 'gone' : 'lost')

@@ -171,6 +171,7 @@ def test_the_demo_pieces_are_on_the_shelf_once(tmp_path: Path) -> None:
     fill_library(library)
     fill_library(library)
     assert sorted(row.title for row in library.shelf()) == [
+        "Dance of the Paper Crane",
         "Lock Gate Waltz",
         "Otter at the Tiller",
         "The Lantern-Keeper’s Song",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from fractions import Fraction as F
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from ductus.core.time.ticks import QUARTER
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, exported, open_piece, press, says
 from tests.ui.fake_midi import FAKE_MIDI
@@ -88,7 +90,7 @@ def test_each_step_can_sound_what_the_other_parts_hold(barge: Page) -> None:
     barge.get_by_test_id("position").wait_for()
     press(barge, "Escape", "Backquote", "PageDown")  # the pen in the keys' right hand, bar 2
     expect(barge.get_by_test_id("position")).to_contain_text("bar 2")
-    with barge.expect_response("**/company**"):
+    with barge.expect_response(re.compile(rf"company\?tick={5 * QUARTER}&")):
         press(barge, "ArrowRight")
     barge.evaluate("sentOut.length = 0")
     midi(barge, 0x90, 84, 70)

@@ -113,6 +113,7 @@ def test_a_click_writes_a_note_where_the_line_says_so(page: Page, server: Server
     says(page, "B 4, quarter, bar 2, beat 1")
     assert (F(4), F(1), "B4") in {n[:3] for n in exported(server, scale)}
     press(page, "Slash")
-    page.mouse.click(middle["x"] + 20, middle["y"] - space(page))
     says(page, "A click on a staff places the pen")
+    page.mouse.click(middle["x"] + 20, middle["y"] - space(page))
+    says(page, "bar 2, beat 1")
     assert len(exported(server, scale)) == 5

@@ -24,9 +24,9 @@ from ductus.core.reading.choices import (
 )
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
-from ductus.core.reading.ornaments import Ornament, ornament_words
+from ductus.core.reading.ornaments import ornament_words
 from ductus.core.reading.sentence import read_sentence, tempo_words
-from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadSettings
+from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import TempoCurve, tempo_curve
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import count_words

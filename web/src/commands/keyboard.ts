@@ -4,6 +4,7 @@ import { useHand } from '../desk/hand'
 import { COMMANDS, type Command } from './table'
 
 const HOLD_MS = 350
+const SLIDER_KEYS = /^(Arrow|Delete|Backspace)/ // a bar line in hand is moved by them
 const FUNCTION_KEY = /^F\d/
 const byKey = new Map<string, Command>(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c] as const)))
 
@@ -36,6 +37,7 @@ export function listenToCommands(): () => void {
     if (event.code === 'Tab') clicked = new WeakSet()
     const found = byKey.get(keyOf(event))
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
+    if (event.target instanceof Element && event.target.closest('[role=slider]') && SLIDER_KEYS.test(event.code)) return
     if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags
     if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
     if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return

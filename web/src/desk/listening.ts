@@ -4,7 +4,7 @@ import { rest } from '../api/rest'
 import { nowUs } from '../input/port'
 import { soundNotes } from '../sound/engine'
 import { usePreferences } from './preferences'
-import { command, say, useDesk, whileSounding } from './store'
+import { command, say, settled, useDesk, whileSounding } from './store'
 
 interface Listening {
   playing: boolean
@@ -65,11 +65,11 @@ export async function playTake(take: number): Promise<void> {
 
 /** The play key: stop what plays, else play from the pen (from the start if the pen is at the end). */
 export function togglePlaying(): void {
-  if (useListening.getState().playing) stopPlaying()
-  else {
+  if (useListening.getState().playing) return stopPlaying()
+  settled(() => { // the pen may still be on its way: play from where it goes
     const { pen, refs, systems } = useDesk.getState()
     const last = systems.get(refs.at(-1)?.key ?? '')?.bars.at(-1)
     const atEnd = pen && last && pen.tick >= last.start
     void playFrom(pen && !atEnd ? pen.tick : 0)
-  }
+  })
 }

@@ -152,7 +152,7 @@ let waiting: (() => void)[] = []
 let sent = 0
 let answered = 0
 
-function settled(act: () => void): void {
+export function settled(act: () => void): void {
   waiting.push(act)
   if (answered >= sent) nextWaiting()
 }

@@ -16,9 +16,9 @@ from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
-from ductus.core.reading.ornaments import Ornament, dressed, find_ornaments, plainly
+from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
 from ductus.core.reading.places import Places, Played, place_notes
-from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.values import UNIT, Situation, choose_values
 from ductus.core.reading.voices import with_voices

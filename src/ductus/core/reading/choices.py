@@ -17,9 +17,8 @@ from typing import Any
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.against import Decoded, decode
-from ductus.core.reading.ornaments import Ornament
 from ductus.core.reading.read import likely_meter
-from ductus.core.reading.settings import Doubt, Pins, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.records import Note
 from ductus.core.time.meters import Meter, parse_meter

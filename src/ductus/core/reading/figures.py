@@ -31,6 +31,7 @@ def value_of(ticks: int) -> NoteValue | None:
 def length_words(ticks: int) -> str:
     """A length in words: "dotted quarter", "5/4 of a quarter" where no one value lasts so long.
 
+    >>> from ductus.core.time.ticks import QUARTER
     >>> length_words(QUARTER * 3 // 2)
     'dotted quarter'
     """
@@ -53,6 +54,7 @@ def counted(count: int, words: str) -> str:
 def figure_words(start: int, end: int, places: Iterable[int]) -> str:
     """The rhythm of notes at ``places`` (ticks) inside a beat [start, end); places outside are named after it.
 
+    >>> from ductus.core.time.ticks import QUARTER
     >>> figure_words(0, QUARTER, [0, QUARTER // 2, QUARTER * 3 // 4])
     'an eighth and two 16ths'
     >>> figure_words(0, QUARTER, [0, QUARTER // 3, QUARTER * 2 // 3])

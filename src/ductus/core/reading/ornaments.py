@@ -8,26 +8,15 @@ before a neighbour that lasts. A person who takes an offer pins it (``Pins.ornam
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
-
-if TYPE_CHECKING:
-    from ductus.core.reading.settings import ReadNote
+from ductus.core.reading.settings import Ornament, ReadNote
 
 TRILL_NOTES, TRILL_GAP_US = 5, 125_000
 ROLL_NOTES, ROLL_GAP_US, ROLL_LEAST_US, ROLL_STEP = 3, 70_000, 60_000, 12
 CRUSHED_US, CRUSHED_GAP_US = 90_000, 85_000
-
-
-@dataclass(frozen=True, slots=True)
-class Ornament:
-    """Kind "trill", "rolled chord" or "crushed note", and the events of the take that make it, in order."""
-
-    kind: str
-    events: tuple[int, ...]
 
 
 def find_ornaments(take: Take) -> list[Ornament]:

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.reading.ornaments import Ornament
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
@@ -90,6 +89,14 @@ class Doubt:
     probability: float
     rivals: tuple[Rival, ...]
     words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Ornament:
+    """Kind "trill", "rolled chord" or "crushed note", and the events of the take that make it, in order."""
+
+    kind: str
+    events: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)

@@ -93,9 +93,12 @@ def test_three_readings_and_the_doubts_are_written(performance: Path, tmp_path: 
         (tmp_path / name).stat().st_size > 1000 for name in ("free.musicxml", "free-2.musicxml", "free-3.musicxml")
     )
     rows = json.loads(doubts.read_text())
+    written = out.read_text()
     assert len(rows) <= 12 * len(read_midi(performance.read_bytes()).take.notes) / 100 + 1
     for row in rows:
-        assert set(row) == {"bar", "tick", "quarters", "notes", "probability", "rivals"}
+        assert set(row) == {"bar", "tick", "quarters", "notes", "events", "words", "probability", "rivals"}
+        assert all(f'<note id="{name}"' in written for name in row["notes"])
+        assert f'<measure number="{row["bar"]}"' in written
         assert 0 <= row["probability"] <= 1
         assert row["notes"]
 

@@ -13,9 +13,10 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
 from ductus.core.reading.to_piece import piece_from_reading
+from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map
-from ductus.core.time.ticks import quarters_of_ticks
+from ductus.core.time.ticks import quarters_of_ticks, shown_ticks
 from ductus.core.time.values import STEP_BASES
 from ductus.formats.midi import read_midi
 from ductus.formats.musicxml_write import write_musicxml
@@ -77,23 +78,32 @@ def transcribe_file(midi: Path, out: Path, wishes: Wishes, doubts: Path | None =
         pulses = steady_map(wishes.tempo, 0, round(wishes.start_beat_at * 1e6))
     settings = replace(settings, readings=wishes.readings)
     result = read(file.take, pulses, settings)
-    for k, reading in enumerate((result, *result.rivals)[: wishes.readings], 1):
+    pieces = [piece_from_reading(r, wishes.title) for r in (result, *result.rivals)[: wishes.readings]]
+    for k, piece in enumerate(pieces, 1):
         path = out if k == 1 else out.with_name(f"{out.stem}-{k}{out.suffix}")
-        path.write_bytes(write_musicxml(piece_from_reading(reading, wishes.title)))
+        path.write_bytes(write_musicxml(piece))
     if doubts is not None:
-        doubts.write_text(json.dumps(doubts_json(result), indent=1), encoding="utf-8")
+        doubts.write_text(json.dumps(doubts_json(result, pieces[0]), indent=1), encoding="utf-8")
 
 
-def doubts_json(result: ReadingResult) -> list[dict[str, Any]]:
-    """The doubts as plain data: bar, quarters from the first bar line, note numbers (by event), rivals with probability."""
-    return [
-        {
-            "bar": d.bar,
-            "tick": d.tick,
-            "quarters": str(quarters_of_ticks(d.tick)),
-            "notes": list(d.events),
+def doubts_json(result: ReadingResult, piece: Piece) -> list[dict[str, Any]]:
+    """The doubts as plain data, in terms of the file: ``bar`` the number of the measure, ``tick`` from the start of the file (960 to the
+    quarter), ``notes`` the ids of the notes, ``events`` their numbers in the take; ``probability`` that all is right as read, and the
+    rivals."""
+    by_event = {n.event: n for n in piece.notes.values()}
+    out = []
+    for d in result.doubts:
+        notes = [by_event[e] for e in d.events if e in by_event]
+        tick = min(n.tick for n in notes)
+        row = {
+            "bar": piece.timeline.number_of(piece.timeline.bar_at(tick).index),
+            "tick": float(shown_ticks(tick)),
+            "quarters": str(quarters_of_ticks(tick)),
+            "notes": [n.id for n in notes],
+            "events": list(d.events),
             "probability": round(d.probability, 4),
+            "words": d.words,
             "rivals": [{"words": r.words, "probability": round(r.probability, 4)} for r in d.rivals],
         }
-        for d in result.doubts
-    ]
+        out.append(row)
+    return out

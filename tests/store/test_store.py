@@ -17,15 +17,16 @@ from ductus.core.score.edits import change_facts, delete_notes
 from ductus.core.score.piece import Piece, records_of
 from ductus.core.score.records import Note
 from ductus.core.time.pulse import steady_map
-from ductus.demo.scenario import song, waltz
+from ductus.demo.scenario import dance, song, waltz
 from ductus.store.database import Database, migrations, statements
+from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
 
 
 def rows(piece: Piece) -> list[str]:
     return sorted(map(repr, records_of(piece)))
 
 
-@pytest.mark.parametrize("make", [waltz, song])
+@pytest.mark.parametrize("make", [waltz, song, dance])
 def test_a_piece_comes_back_as_it_was_stored(library: Library, make: object) -> None:
     piece = make()  # type: ignore[operator]
     assert rows(library.desk(library.add(piece)).piece) == rows(piece)
@@ -133,3 +134,23 @@ def test_migrations_are_numbered_and_run_once(tmp_path: Path) -> None:
     for _ in range(2):
         Database(tmp_path / "m.sqlite").close()
     assert list(statements("select 1;\n-- a; b\nselect\n2;")) == ["select 1;\n", "-- a; b\nselect\n2;"]
+
+
+def test_history_written_before_grace_notes_were_known_is_still_read() -> None:
+    """A change kept as JSON by an earlier version has no grace notes; it is read, and a new one keeps them."""
+    note = next(n for n in dance().notes.values() if n.crushed)
+    row = to_columns(note)
+    assert from_columns("note", row) == note
+    old = {name: value for name, value in row.items() if name != "crushed"}
+    assert from_columns("note", old) == replace(note, crushed=())
+    change = Change("Grace notes", ((None, note), (replace(note, crushed=()), note)))
+    assert change_from_json("Grace notes", change_to_json(change)) == change
+
+
+def test_grace_notes_outlive_closing_the_library(tmp_path: Path) -> None:
+    library = Library(tmp_path / "l.sqlite")
+    piece = library.add(dance())
+    library.close()
+    again = Library(tmp_path / "l.sqlite").desk(piece).piece
+    assert sorted(str(p) for n in again.notes.values() for p in n.crushed) == ["B4", "C#5", "D#5"]
+    assert sum("trill" in n.articulations for n in again.notes.values()) == 3

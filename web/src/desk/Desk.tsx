@@ -43,7 +43,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
       </main>
     )
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex h-full min-h-[34rem] flex-col">
       <Header onShelf={onShelf} />
       <main className="flex min-h-0 flex-1 gap-4 pt-4 pl-5">
         <Sheet />

@@ -18,12 +18,12 @@ export function Header({ onShelf }: { onShelf: () => void }) {
   const playing = useListening((s) => s.playing)
   if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
   return (
-    <header className="flex h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5">
+    <header className="flex min-h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5 max-lg:flex-wrap max-lg:gap-x-3 max-lg:gap-y-1.5 max-lg:py-1.5">
       <a href="/" onClick={(e) => { e.preventDefault(); onShelf() }} className="font-serif text-2xl italic" title="Back to the shelf">
         <span className="text-vermilion">D</span>uctus
       </a>
       <span className="min-w-24 max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
-      <span className="near-only text-sm whitespace-nowrap text-faint" data-testid="kept">{link === 'open' ? 'everything is kept' : 'connection lost, trying again'}</span>
+      <span className="near-only text-sm whitespace-nowrap text-faint max-lg:hidden" data-testid="kept">{link === 'open' ? 'everything is kept' : 'connection lost, trying again'}</span>
       <div className="mx-auto flex items-center gap-3">
         <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
           className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">

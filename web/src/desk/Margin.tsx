@@ -37,11 +37,11 @@ export function Margin() {
     ]),
   ]
   return (
-    <aside aria-label="Margin" className="relative w-64 shrink-0 px-1 py-2 text-[0.95rem]">
+    <aside aria-label="Margin" className="relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
       <Now />
       <Beside cards={cards} />
       {!cards.length && !recording && (
-        <p className="border-l-2 border-rule pl-3 text-faint">Takes will stand here beside the music they belong to.</p>
+        <p className="border-l-2 border-rule pl-3 text-faint max-lg:hidden">Takes will stand here beside the music they belong to.</p>
       )}
     </aside>
   )

@@ -114,9 +114,9 @@ export function Sheet() {
   }
 
   return (
-    <div className="flex min-h-0 flex-1 gap-4 overflow-y-auto rounded-[3px] pr-4" data-testid="sheet-scroll">
+    <div className="flex min-h-0 flex-1 justify-center gap-4 overflow-y-auto rounded-[3px] pr-4" data-testid="sheet-scroll">
       <div ref={sheet} onPointerDown={onPointerDown} data-testid="sheet" role="document" aria-label="Sheet of music"
-        className="relative mx-auto min-h-full select-none max-w-[1100px] min-w-0 flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+        className="relative min-h-full max-w-[1100px] min-w-0 select-none 2xl:max-w-[1300px] flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
         <Washes sheet={sheet} />
         <TitleBlock />
         <div className="relative flex flex-col gap-1" data-testid="systems">

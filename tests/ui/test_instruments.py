@@ -90,8 +90,10 @@ def test_each_step_can_sound_what_the_other_parts_hold(barge: Page) -> None:
     barge.get_by_test_id("position").wait_for()
     press(barge, "Escape", "Backquote", "PageDown")  # the pen in the keys' right hand, bar 2
     expect(barge.get_by_test_id("position")).to_contain_text("bar 2")
-    with barge.expect_response(re.compile(rf"company\?tick={5 * QUARTER}&")):
+    with barge.expect_response(re.compile(rf"company\?tick={5 * QUARTER}&")) as asked:
         press(barge, "ArrowRight")
+    asked.value.finished()
+    barge.wait_for_timeout(150)  # the answer is there; a moment for the page to take it in
     barge.evaluate("sentOut.length = 0")
     midi(barge, 0x90, 84, 70)
     until(barge, "sentOut.filter(m => m[0] === 0x90).length >= 3")

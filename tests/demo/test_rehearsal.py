@@ -14,11 +14,11 @@ from ductus.demo.player import play
 from ductus.demo.scenario import dance
 
 
-def test_trills_rolled_chords_and_grace_notes_are_read_back_as_they_were_written() -> None:
+def test_trills_turns_rolled_chords_and_grace_notes_are_read_back_as_they_were_written() -> None:
     piece = dance()
     take = Take(tuple(play(piece, range(8), 7, 84, start_us=1_000_000)))
     found = find_ornaments(take)
-    assert Counter(o.kind for o in found) == {"trill": 3, "rolled chord": 4, "crushed note": 3}
+    assert Counter(o.kind for o in found) == {"trill": 3, "turn": 1, "rolled chord": 4, "crushed note": 3}
     pins = Pins(ornaments=frozenset(o.events[0] for o in found))
     result = read(take, steady_map(84, 0, 1_000_000), ReadSettings(meter=Meter(4, 4)), pins)
     wanted = [(n.tick, n.ticks, n.pitch, n.staff, n.articulations, n.crushed) for n in piece.notes.values()]

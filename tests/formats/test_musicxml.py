@@ -162,6 +162,7 @@ def test_ornaments_stand_in_the_file(schema: etree.XMLSchema) -> None:
     score = music21.converter.parse(data.decode(), format="musicxml")
     notes = list(score.recurse().notes)
     assert sum(any(isinstance(e, music21.expressions.Trill) for e in n.expressions) for n in notes) == 3
+    assert sum(any(isinstance(e, music21.expressions.Turn) for e in n.expressions) for n in notes) == 1
     assert sum(any(isinstance(e, music21.expressions.ArpeggioMark) for e in n.expressions) for n in notes) == 4
     grace = [n for n in notes if n.duration.isGrace]
     assert [n.pitch.nameWithOctave for n in grace] == ["D#5", "C#5", "B4"]

@@ -231,7 +231,7 @@ def test_ornaments_are_offered_written_as_such_and_taken_back(client: TestClient
         play(browser, "crane-with-click", qpm=84, count_in=2)
         view = browser.latest["readings"]["readings"][0]
         offers = [d for d in view["doubts"] if d["key"] < 0]
-        assert len(offers) == 10
+        assert len(offers) == 11
         trill = next(d for d in offers if "trill" in d["options"][1][0])
         assert trill["options"][0][0] == f"{len(trill['ids'])} notes one by one"
         opened = library.desk(piece)

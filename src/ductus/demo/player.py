@@ -56,6 +56,14 @@ def embellished(
         rank = sum(n.tick == note.tick and n.staff == note.staff and n.pitch.midi < key for n in notes)
         late = rank * rng.uniform(*ROLL_S)
         return [*out, (onset + late, onset + length, key, velocity)]
+    if "turn" in note.articulations:
+        at = onset
+        for by in (2, 0, -2 if key % 12 in (2, 4, 7, 9) else -1, 0):
+            step = rng.uniform(*TRILL_S)
+            last = by == 0 and at > onset + 2 * TRILL_S[0]
+            out.append((at, onset + length if last else at + step * 0.95, key + by, velocity - rng.randint(0, 8)))
+            at += step
+        return out
     if "trill" in note.articulations:
         upper = key + (1 if key % 12 in (4, 8, 11) else 2)
         at, now = onset, key

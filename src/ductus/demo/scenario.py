@@ -30,7 +30,7 @@ r:8 | D3:4. A3+F#3:4. | A2:4. A3+F#3:4. | G2:4. D3+B3:4. | A2:4. E3+C#4:4. |
 D3:4. A3+F#3:4. | G2:4. D3+A3:4. | A2:4. A2+G3:4. | D2:4. D3+F#3:4."""
 DANCE_RIGHT = """
 E5:4 D#5'E5:4 C5:4 A4:4 | B4:2~ C5:2 | D5:4 C#5'D5:4 B4:4 G4:4 | A4:2~ B4:2 |
-C5:4 B4'C5:4 E5:4 A5:4 | G#5:2~ A5:2 | E5:4 D5:4 C5:4 B4:4 | A4+C5+E5:1^"""
+C5:4 B4'C5:4 E5:4 A5:4 | G#5:2~ A5:2 | E5:4 D5:4% C5:4 B4:4 | A4+C5+E5:1^"""
 DANCE_LEFT = """
 A2+E3+C4:1^ | E3:2 A3:2 | G2+D3+B3:1^ | F3:2 G3:2 | A2+E3+C4:1^ | E3:2 A2:2 | D3:2 E3:2 | A2:1"""
 SONG_VOICE = """
@@ -113,7 +113,7 @@ def song() -> Piece:
 
 
 def dance() -> Piece:
-    """Dance of the Paper Crane: trills, rolled chords and grace notes."""
+    """Dance of the Paper Crane: trills, a turn, rolled chords and grace notes."""
     piece = new_piece(
         "keys",
         "Dance of the Paper Crane",

@@ -1,6 +1,6 @@
 """A small shorthand for the demo pieces: "D5:4. r:8 | G4+Bb4:2" (pitches, colon, value, dots; t for triplet).
 
-Before a pitch may stand grace notes with a stroke, "C#5'D5:4"; after the value "~" for a trill, "^" for a rolled chord."""
+Before a pitch may stand grace notes with a stroke, "C#5'D5:4"; after the value "~" for a trill, "%" for a turn, "^" for a rolled chord."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.time.values import TRIPLET, NoteValue
 
 BASES = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "16th", "32": "32nd"}
-SIGNS = {"~": "trill", "^": "rolled"}
+SIGNS = {"~": "trill", "%": "turn", "^": "rolled"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ def parse_token(word: str) -> Token:
     names, _, length = body.partition(":")
     *graces, names = names.split("'")
     sign = SIGNS.get(length[-1], "")
-    length = length.rstrip("~^")
+    length = length.rstrip("~%^")
     triplet = TRIPLET if "t" in length else None
     value = NoteValue(BASES[length.rstrip(".t")], length.count("."), triplet)
     pitches = [] if names == "r" else [parse_pitch(name) for name in names.split("+")]

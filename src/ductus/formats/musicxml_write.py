@@ -37,6 +37,7 @@ CLEF_SIGNS = {
 }
 ACCIDENTALS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp"}
 ARTICULATIONS = {"staccato": "staccato", "accent": "accent", "tenuto": "tenuto", "marcato": "strong-accent"}
+ORNAMENTS = {"trill": "trill-mark", "turn": "turn"}
 VOICES_PER_STAFF = 4
 Element = etree._Element
 
@@ -300,8 +301,9 @@ class _PartWriter:
             notations.insert(position, etree.Element("tied", type=kind))
         for kind, number in self.slurs.get(note.id, ()) if not again else ():
             sub(notations, "slur", type=kind, number=str(number))
-        if "trill" in note.articulations and not again:
-            sub(sub(notations, "ornaments"), "trill-mark", placement="above")
+        for name, tag in ORNAMENTS.items():
+            if name in note.articulations and not again:
+                sub(sub(notations, "ornaments"), tag, placement="above")
         drawn = [ARTICULATIONS[a] for a in note.articulations if a in ARTICULATIONS]
         if drawn and not again and not chord:
             group = sub(notations, "articulations")

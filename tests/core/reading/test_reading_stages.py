@@ -282,3 +282,16 @@ def test_what_still_sounds_grows_by_beats_and_scraps_are_not_left_behind() -> No
     (longer,) = followed([held], [held, was], [replace(was, tick=4 * QUARTER)])
     assert longer.ticks == 4 * QUARTER
     assert followed([held], [held, was], [was]) == [held]
+
+
+@pytest.mark.parametrize(
+    ("keys", "found"), [((74, 72, 71, 72), 4), ((72, 74, 72, 71, 72), 5), ((74, 72, 71, 69), 0), ((71, 72, 74, 72), 0)]
+)
+def test_a_turn_goes_round_its_note_from_above(keys: tuple[int, ...], found: int) -> None:
+    """Upper neighbour, note, lower neighbour, note (common practice); begun on the note or above it; nothing else is a turn."""
+    quick = [PlayedNote(k * 80_000, k * 80_000 + 75_000, key) for k, key in enumerate(keys[:-1])]
+    last = PlayedNote(len(quick) * 80_000, len(quick) * 80_000 + 600_000, keys[-1])
+    turns = [o for o in find_ornaments(Take((*quick, last))) if o.kind == "turn"]
+    assert [len(o.events) for o in turns] == ([found] if found else [])
+    slow = [PlayedNote(k * 130_000, k * 130_000 + 120_000, key) for k, key in enumerate(keys)]
+    assert not [o for o in find_ornaments(Take(tuple(slow))) if o.kind == "turn"]

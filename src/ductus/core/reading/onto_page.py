@@ -16,7 +16,7 @@ from ductus.core.score.records import KeyChange, MeterChange, Note, Reading, Rec
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue
 
-READ_MARKS = ("staccato", "trill", "rolled")  # marks that come from the playing
+READ_MARKS = ("staccato", "trill", "turn", "rolled")  # marks that come from the playing
 
 
 def notes_of_reading(piece: Piece, reading: Reading) -> list[Note]:

@@ -1,6 +1,7 @@
-"""What is played too fast to be counted: trills, rolled chords, crushed notes (JOB 6.9). They are offered, never imposed.
+"""What is played too fast to be counted: trills, turns, rolled chords, crushed notes (JOB 6.9). They are offered, never imposed.
 
-Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second; a rolled
+Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second; a turn
+goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled
 chord is a run of keys in one direction that are all held to its end; a crushed note is let go within 90 ms, just
 before a neighbour that lasts. A person who takes an offer pins it (``Pins.ornaments``).
 """
@@ -15,6 +16,7 @@ from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
 from ductus.core.reading.settings import Ornament, ReadNote
 
 TRILL_NOTES, TRILL_GAP_US = 5, 125_000
+TURN_GAP_US = 100_000
 ROLL_NOTES, ROLL_GAP_US, ROLL_LEAST_US, ROLL_STEP = 3, 70_000, 60_000, 12
 CRUSHED_US, CRUSHED_GAP_US = 90_000, 85_000
 
@@ -23,7 +25,7 @@ def find_ornaments(take: Take) -> list[Ornament]:
     """All ornaments of a take, in order; an event belongs to one at most."""
     used: set[int] = set()
     found: list[Ornament] = []
-    for finder in (trill_at, roll_at, crushed_at):
+    for finder in (trill_at, turn_at, roll_at, crushed_at):
         for n in range(len(take.notes)):
             if n in used:
                 continue
@@ -48,6 +50,24 @@ def trill_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
         if notes[n].key == wanted:
             run.append(n)
     return Ornament("trill", tuple(run)) if len(run) >= TRILL_NOTES else None
+
+
+def turn_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
+    """A turn that begins with this note: round a key by steps of at most two semitones, upper neighbour first; the key itself may
+    come before."""
+    for first in (notes[start].key, None):  # begun on the key itself, or on its upper neighbour
+        run = [start]
+        for n in range(start + 1, min(start + 12, len(notes))):
+            if notes[n].onset_us - notes[run[-1]].onset_us > TURN_GAP_US or len(run) == (4 if first is None else 5):
+                break
+            if abs(notes[n].key - notes[run[-1]].key) <= 2:
+                run.append(n)
+        keys = [notes[n].key for n in (run if first is None else run[1:])]
+        if len(keys) != 4 or keys[1] != keys[3] or (first is not None and first != keys[1]):
+            continue
+        if 1 <= keys[0] - keys[1] <= 2 and 1 <= keys[1] - keys[2] <= 2:
+            return Ornament("turn", tuple(run))
+    return None
 
 
 def roll_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
@@ -92,20 +112,23 @@ def ornament_words(ornament: Ornament, pitches: Mapping[int, Pitch]) -> str:
     named = [pitches[e] for e in ornament.events]
     if ornament.kind == "trill":
         return f"a trill on {pitch_words(min(named, key=lambda p: p.midi))}"
+    if ornament.kind == "turn":
+        return f"a turn on {pitch_words(named[-1])}"
     if ornament.kind == "rolled chord":
         return f"a rolled chord of {len(ornament.events)} notes"
     return f"{pitch_words(named[0])} crushed into {pitch_words(named[-1])}"
 
 
 def main_event(take: Take, ornament: Ornament) -> int:
-    """The event that stands for an ornament on the page: the lower key of a trill, the note that a grace note leads to."""
+    """The event that stands for an ornament on the page: the lower key of a trill, the last of a turn, the note that a grace note
+    leads to."""
     if ornament.kind == "trill":
         return min(ornament.events[:2], key=lambda e: take.notes[e].key)
     return ornament.events[-1]
 
 
 def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int, ...]]:
-    """The take as if these ornaments were plain notes, and the event of each of its notes: a trill is one long note, a rolled chord
+    """The take as if these ornaments were plain notes, and the event of each of its notes: a trill or a turn is one long note, a rolled chord
     is struck at once, a grace note is left out. So the notes around them are read as if nobody had ornamented."""
     notes: dict[int, PlayedNote] = dict(enumerate(take.notes))
     for ornament in ornaments:
@@ -118,7 +141,7 @@ def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int,
         for e in ornament.events:
             notes.pop(e, None)
         main = main_event(take, ornament)
-        if ornament.kind == "trill":
+        if ornament.kind in ("trill", "turn"):
             end = max(n.release_us for n in mine)
             notes[main] = replace(take.notes[main], onset_us=first, release_us=end)
         else:
@@ -133,8 +156,8 @@ def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament]
     crushed: dict[int, tuple[Pitch, ...]] = {}
     for ornament in ornaments:
         main = main_event(take, ornament)
-        if ornament.kind == "trill":
-            sign[main] = "trill"
+        if ornament.kind in ("trill", "turn"):
+            sign[main] = ornament.kind
         elif ornament.kind == "rolled chord":
             sign.update(dict.fromkeys(ornament.events, "rolled"))
         else:

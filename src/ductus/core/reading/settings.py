@@ -93,7 +93,7 @@ class Doubt:
 
 @dataclass(frozen=True, slots=True)
 class Ornament:
-    """Kind "trill", "rolled chord" or "crushed note", and the events of the take that make it, in order."""
+    """Kind "trill", "turn", "rolled chord" or "crushed note", and the events of the take that make it, in order."""
 
     kind: str
     events: tuple[int, ...]

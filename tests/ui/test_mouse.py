@@ -96,6 +96,11 @@ def test_a_drag_over_paper_selects_what_it_encloses(page: Page, scale: str) -> N
     says(page, "2 notes selected")
     expect(page.locator("[data-selected]")).to_have_count(2)
     expect(page.get_by_test_id("line")).to_contain_text("These 2 notes")
+    title = page.get_by_role("button", name="Under the mouse").bounding_box()
+    assert title
+    drag(page, (x1 - 14, title["y"] + title["height"] + 4), (x2 - x1 + 28, low - title["y"] - title["height"]))
+    page.mouse.up()  # begun on bare paper above the music, it encloses the same
+    says(page, "2 notes selected")
     press(page, "Delete")
     expect(page.locator(".system g.note")).to_have_count(2)
 

@@ -108,7 +108,7 @@ export function Sheet() {
   }, [penBar, refs.length])
 
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
-    if (!sheet.current || !(event.target as Element).closest('[data-system]')) return
+    if (!sheet.current || (event.target as Element).closest('button, input')) return
     const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
     takeInHand(event.nativeEvent, { sheet: sheet.current, clefs: staves.clefs, viewOf: viewOfHolder, staffAt: staves.at })
   }

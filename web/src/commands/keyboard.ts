@@ -38,6 +38,7 @@ export function listenToCommands(): () => void {
     const found = byKey.get(keyOf(event))
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
     if (event.target instanceof Element && event.target.closest('[role=slider]') && SLIDER_KEYS.test(event.code)) return
+    if (event.target instanceof Element && event.target.closest('[aria-haspopup][data-state=open]')) return // its menu is about to have the focus
     if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags
     if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
     if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return

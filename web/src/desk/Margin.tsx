@@ -114,7 +114,7 @@ function Beside({ cards }: { cards: readonly Card[] }) {
   }, [cards.map((c) => c.id).join(), refs, systems, doubt, recording, busy])
 
   return (
-    <div ref={box} className="relative" style={{ height: (tops.at(-1) ?? 0) + 160 }}>
+    <div ref={box} className="relative" style={{ height: cards.length ? (tops.at(-1) ?? 0) + 160 : 0 }}>
       {cards.map((card, i) => (
         <div key={card.id} className="absolute right-0 left-0" style={{ top: tops[i] ?? 0 }}>{card.node}</div>
       ))}

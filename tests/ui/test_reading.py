@@ -175,7 +175,6 @@ def test_ornaments_that_were_heard_are_taken_up_by_the_same_keys_as_doubts(page:
     offers = page.get_by_test_id("doubt").filter(has_text="notes one by one")
     expect(page.get_by_test_id("take")).to_contain_text("doubts left")
     in_hand = page.get_by_test_id("doubt-in-hand")
-    taken = 0
     for kind in ("trill", "rolled", "crushed"):
         for k in range(offers.count()):
             offers.nth(k).click()
@@ -184,9 +183,7 @@ def test_ornaments_that_were_heard_are_taken_up_by_the_same_keys_as_doubts(page:
         expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar"))
         press(page, "x")
         expect(in_hand.get_by_role("radio", name=re.compile(kind))).to_be_checked()
-        taken += 1
     says(page, "Crushed note written as such")
-    assert taken == 3
     data = server.get(f"/api/pieces/{piece}/export.musicxml").decode()
     assert data.count("<trill-mark") == 1
     assert data.count("<arpeggiate/>") == 3

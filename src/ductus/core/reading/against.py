@@ -69,11 +69,15 @@ class Decoded:
             left_out=frozenset(here[e] for e in pins.left_out if e in here),
         )
         result = write_down(self.take, self.played, self.grid, self.places, self.pulses, self.settings, own)
-        notes = [replace(n, event=self.events[n.event]) for n in result.notes]
+        notes, doubts = result.notes, result.doubts
+        if self.ornaments:
+            own_notes = [replace(n, event=self.events[n.event]) for n in notes]
+            notes = dressed(own_notes, self.whole, self.ornaments, result.key)
+            doubts = tuple(self._doubt(d) for d in doubts)
         return replace(
             result,
-            notes=dressed(notes, self.whole, self.ornaments, result.key),
-            doubts=tuple(self._doubt(d) for d in result.doubts),
+            notes=notes,
+            doubts=doubts,
             ornaments=tuple(find_ornaments(self.whole)),
             remarks=(*remarks_on(self.whole), *finer_heard(self.played, self.pulses, self.settings.shortest)),
         )

@@ -3,6 +3,8 @@ PY = .venv/bin/python
 STAMP = .venv/.set-up
 WEB = src/ductus/web/static/index.html
 WEB_SOURCES = $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web/wire.py src/ductus/app/messages.py \
+  $(wildcard src/ductus/core/entry/commands/*.py src/ductus/core/score/selection/*.py) src/ductus/core/reading/choosing.py
 PORT ?= 8765
 
 .PHONY: setup demo test check bench bench-reading chromium types wheel clean
@@ -19,7 +21,7 @@ web/node_modules/.package-lock.json: web/package.json web/package-lock.json
 	cd web && npm ci --no-audit --no-fund --loglevel=error
 	touch $@
 
-web/src/api/api-types.gen.ts: $(STAMP) web/node_modules/.package-lock.json src/ductus/web/schemas.py src/ductus/web/routes.py
+web/src/api/api-types.gen.ts: $(STAMP) web/node_modules/.package-lock.json $(WIRE_SOURCES)
 	mkdir -p build
 	$(PY) tools/write_openapi.py build/openapi.json
 	cd web && npm run --silent types
@@ -43,7 +45,7 @@ check: setup
 	cd web && npx --no-install tsc -p .
 
 test: setup chromium check
-	$(PY) -m pytest
+	$(PY) -m pytest -n auto --maxprocesses 4
 
 bench: setup chromium
 	$(PY) bench/speed.py

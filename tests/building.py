@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import random
 from collections.abc import Iterable
 from fractions import Fraction as F
@@ -85,3 +86,11 @@ def midi_of(notes: Iterable[PlayedNote], quarters_per_minute: float, meter: tupl
     out = io.BytesIO()
     file.save(file=out)
     return out.getvalue()
+
+
+def one_chord_at_a_time(piece: Piece) -> None:
+    """Assert the rule on which page, sound and file agree: notes of a voice that sound together begin and end together."""
+    for line in {n.line for n in piece.notes.values()}:
+        notes = sorted((n for n in piece.notes.values() if n.line == line), key=lambda n: n.tick)
+        for a, b in itertools.pairwise(notes):
+            assert a.end <= b.tick or (a.tick, a.ticks) == (b.tick, b.ticks), f"{a} sounds against {b}"

@@ -37,14 +37,18 @@ def run_server(args: argparse.Namespace) -> None:
 
 def run_import(args: argparse.Namespace) -> None:
     """Bring a MIDI file into the library; prints the address of the new piece."""
-    from ductus.app.imports import import_file
+    from ductus.app.imports import bring, onto_shelf
+    from ductus.app.jobs import carry_out
     from ductus.app.library import Library
 
-    imported = import_file(args.file.read_bytes(), args.file.name)
+    brought = bring(args.file.read_bytes(), args.file.name)
     library = Library((args.data or DEFAULT_DATA) / "library.sqlite")
-    piece_id = library.add(imported.piece, imported.take)
-    library.close()
-    print(f"{piece_id}  {imported.said}")
+    try:
+        piece_id, job = onto_shelf(library, brought)
+        carry_out(library.desk(piece_id), job)
+    finally:
+        library.close()
+    print(f"{piece_id}  {brought.said}")
 
 
 def run_export(args: argparse.Namespace) -> None:
@@ -57,8 +61,10 @@ def run_export(args: argparse.Namespace) -> None:
     if args.out.suffix not in writers:
         raise BadInput(f"Ductus writes .musicxml and .mid, not '{args.out.suffix}'. Nothing was written.")
     library = Library((args.data or DEFAULT_DATA) / "library.sqlite")
-    args.out.write_bytes(writers[args.out.suffix](library.desk(args.piece).piece))
-    library.close()
+    try:
+        args.out.write_bytes(writers[args.out.suffix](library.desk(args.piece).piece))
+    finally:
+        library.close()
 
 
 def run_transcribe(args: argparse.Namespace) -> None:
@@ -82,7 +88,7 @@ def run_transcribe(args: argparse.Namespace) -> None:
 
 def readings_count(text: str) -> int:
     """1 to 9."""
-    if not text.isdigit() or not 1 <= int(text) <= 9:
+    if text not in tuple("123456789"):
         raise argparse.ArgumentTypeError("1 to 9 readings can be written")
     return int(text)
 
@@ -139,9 +145,22 @@ def main(arguments: Sequence[str] | None = None) -> None:
     args = parser().parse_args(arguments)
     try:
         args.run(args)
-    except (DuctusError, OSError) as error:
+    except DuctusError as error:
         print(" ".join(str(error).split()), file=sys.stderr)
         raise SystemExit(2) from error
+    except OSError as error:
+        print(file_trouble(error), file=sys.stderr)
+        raise SystemExit(2) from error
+
+
+def file_trouble(error: OSError) -> str:
+    """What is wrong with a file, in a sentence."""
+    name = error.filename or "A file"
+    if isinstance(error, FileNotFoundError):
+        return f"There is no file {name}."
+    if isinstance(error, IsADirectoryError):
+        return f"{name} is a folder, not a file."
+    return f"{name} cannot be read or written ({error.strerror or error})."
 
 
 if __name__ == "__main__":

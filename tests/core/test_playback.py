@@ -2,20 +2,35 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import replace
 
+import mido
 import pytest
 
-from ductus.core.performance.takes import Heard, PlayedNote, Take, take_of_events
-from ductus.core.playback.events import click_ranks, company_at, piece_events, take_events, written_tempo_map
+from ductus.core.errors import BadInput
+from ductus.core.performance.takes import Heard, PlayedControl, PlayedNote, Take, take_of_events
+from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.playback.click import click_ranks, click_track
+from ductus.core.playback.performance import (
+    PITCHED_CHANNELS,
+    channels_of,
+    company_at,
+    performed,
+    playback,
+    take_sounds,
+    written_tempo_map,
+)
 from ductus.core.score.layouts import new_piece
-from ductus.core.score.records import TempoMark
+from ductus.core.score.records import Mark, Part, TempoMark
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap, tempo_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, song, waltz
+from ductus.formats.midi import write_midi
+from ductus.formats.musicxml_write import write_musicxml
 from tests.building import piece_of
 
 
@@ -47,14 +62,14 @@ def test_notes_sound_from_a_place_on_and_late_or_short_where_they_were_told_to()
         ]
     )
     beat = 60_000_000 / 92
-    events = piece_events(piece, QUARTER)
+    events = playback(piece, QUARTER).notes
     assert [e.onset_us for e in events] == pytest.approx([0.1 * beat, 1.1 * beat], abs=2)
     assert [e.length_us for e in events] == pytest.approx([beat / 2] * 2, abs=2)
 
 
 def test_a_take_sounds_as_it_was_played_without_its_silence_before() -> None:
     take = Take((PlayedNote(900_000, 1_000_000, 60, 44), PlayedNote(950_000, 1_400_000, 64, 90)))
-    assert [(e.onset_us, e.length_us, e.key, e.velocity) for e in take_events(take)] == [
+    assert [(e.onset_us, e.length_us, e.key, e.velocity) for e in take_sounds(take)] == [
         (0, 100_000, 60, 44),
         (50_000, 450_000, 64, 90),
     ]
@@ -128,3 +143,106 @@ def test_the_company_of_a_place_is_what_all_other_staves_hold_there() -> None:
     assert [(s.key, s.part) for s in around] == [(53, "p2"), (67, "p1")]
     assert [round(s.length_us / 1e6, 2) for s in around] == [0.83, 0.83]  # a quarter of each is left, at 72
     assert company_at(piece, 0, "p2", 1)[0].key == 53
+
+
+def test_notes_that_already_sound_where_playback_starts_are_heard_from_there() -> None:
+    piece = piece_of("4/4", [(0, 4), (4, 1)])
+    heard = playback(piece, 2 * QUARTER)
+    beat = 60_000_000 / 92
+    assert [(round(n.onset_us / beat, 3), round(n.length_us / beat, 3)) for n in heard.notes] == [(0, 2), (2, 1)]
+    assert heard.places[0] == (0, 2 * QUARTER)
+    assert playback(piece, 8 * QUARTER).notes == ()
+
+
+def test_grace_notes_sound_before_their_note_and_at_the_start_they_take_its_time() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1)])
+    graced = piece.with_rows(
+        [(n, replace(n, crushed=(parse_pitch("B4"), parse_pitch("D5")))) for n in list(piece.notes.values())]
+    )
+    sounds = performed(graced).notes
+    first, second = sounds[:3], sounds[3:]
+    assert [s.key for s in first] == [s.key for s in second] == [71, 74, 72]
+    assert first[0].on == 0
+    assert second[2].on == QUARTER
+    for a, b in ((first[0], first[1]), (first[1], first[2]), (second[0], second[1]), (second[1], second[2])):
+        assert a.off == b.on
+    from_second = playback(graced, QUARTER)
+    assert [n.key for n in from_second.notes] == [71, 74, 72]
+    assert from_second.notes[0].onset_us == 0
+    assert from_second.places[0] == (from_second.notes[2].onset_us, QUARTER)
+
+
+def test_staccato_sounds_half_unless_a_length_is_stated() -> None:
+    """Common practice."""
+    piece = piece_of("4/4", [(0, 1), (1, 1)])
+    a, b = sorted(piece.notes.values(), key=lambda n: n.tick)
+    rows = [
+        (a, replace(a, articulations=("staccato",))),
+        (b, replace(b, articulations=("staccato",), sounds_ticks=QUARTER // 5)),
+    ]
+    assert [s.off - s.on for s in performed(piece.with_rows(rows)).notes] == [QUARTER // 2, QUARTER // 5]
+
+
+def test_one_key_has_one_note_on_at_a_time() -> None:
+    piece = piece_of("4/4", [(0, 1), (2, 1)])
+    one, two = sorted(piece.notes.values(), key=lambda n: n.tick)
+    unison = replace(one, id="n90", staff=2, ticks=3 * QUARTER, velocity=99)
+    sounds = performed(piece.with_rows([(None, unison)])).notes
+    assert [(s.on, s.off, s.velocity) for s in sounds] == [
+        (0, 2 * QUARTER, 99),
+        (2 * QUARTER, 3 * QUARTER, two.velocity),
+    ]
+
+
+def test_the_pedal_holds_notes_on_in_the_browser_and_is_a_controller_in_the_file() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1), (3, 1)])
+    pedal = Mark("m90", "pedal", "p1", 2, 1, 0, 2 * QUARTER)
+    piece = piece.with_rows([(None, pedal)])
+    beat = 60_000_000 / 92
+    assert [round(n.length_us / beat, 3) for n in playback(piece).notes] == [1, 1, 1]  # the same key is struck again
+    other = piece.with_rows(
+        [(n, replace(n, pitch=parse_pitch("E5"))) for n in piece.notes.values() if n.tick == QUARTER]
+    )
+    assert [round(n.length_us / beat, 3) for n in playback(other).notes] == [2, 1, 1]
+    track = mido.MidiFile(file=io.BytesIO(write_midi(other))).tracks[1]
+    at, changes = 0, []
+    for message in track:
+        at += message.time
+        if message.type == "control_change":
+            changes.append((at, message.control, message.value))
+    assert changes == [(0, 64, 127), (1920, 64, 0)]
+
+
+def test_the_pedal_of_a_take_holds_its_notes() -> None:
+    take = Take(
+        (PlayedNote(0, 100, 60), PlayedNote(500, 600, 64), PlayedNote(2000, 2100, 60)),
+        (PlayedControl(50, 64, 127), PlayedControl(1000, 64, 0)),
+    )
+    assert [(s.onset_us, s.length_us) for s in take_sounds(take)] == [(0, 1000), (500, 500), (2000, 100)]
+
+
+def test_sixteen_pitched_parts_find_channels_and_none_is_the_drums() -> None:
+    """General MIDI 1: percussion is channel 10, that is 9 counted from 0."""
+    piece = new_piece()
+    parts = [(None, Part(f"p{k}", f"Part {k}", "", k if k < 18 else 3, ("treble",), k)) for k in range(2, 20)]
+    kit = (None, Part("p99", "Kit", "", 0, ("percussion",), 99))
+    channels = channels_of(piece.with_rows([*parts, kit]))
+    assert channels["p99"] == 9
+    assert all(c != 9 for p, c in channels.items() if p != "p99")
+    assert channels["p3"] == channels["p18"] == channels["p19"]
+    few = channels_of(piece.with_rows(parts[:14]))
+    assert sorted(few.values()) == sorted(PITCHED_CHANNELS)
+
+
+def test_a_meter_of_halves_is_played_and_printed_in_halves() -> None:
+    """2/2 at 60: a half is a beat of a second (arithmetic)."""
+    piece = new_piece(meter=Meter(2, 2), bpm=60)
+    assert written_tempo_map(piece).time_at(2 * QUARTER) == 1_000_000
+    assert b"<beat-unit>half</beat-unit>" in write_musicxml(piece)
+
+
+def test_the_click_counts_in_before_zero() -> None:
+    clicks = click_track(waltz().timeline, 4, 120, 2, 1)
+    assert [c.time_us for c in clicks] == [k * 500_000 for k in range(-6, 3)]
+    with pytest.raises(BadInput):
+        click_track(waltz().timeline, -1, 120, 2, 1)

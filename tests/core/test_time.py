@@ -124,16 +124,35 @@ def test_bars_follow_a_pick_up_and_meter_changes() -> None:
     ]
     assert line.place_words(0) == "pick-up, beat 3"
     assert line.place_words(QUARTER) == "bar 1, beat 1"
-    assert line.place_words(8 * QUARTER + QUARTER // 2) == "bar 3, beat 2 1/2"
+    assert line.place_words(8 * QUARTER + QUARTER // 2) == "bar 3, beat 2 and"
     for tick in range(0, 12 * QUARTER, QUARTER // 2):
         bar = line.bar_at(tick)
         assert bar.start <= tick < bar.end
 
 
+@pytest.mark.parametrize(
+    ("quarters", "words"),
+    [
+        (F(0), "pick-up, beat 4"),
+        (F(1, 2), "last eighth of the pick-up"),
+        (F(3, 4), "last 16th of the pick-up"),
+        (F(1), "bar 1, beat 1"),
+        (F(5, 2), "bar 1, beat 2 and"),
+        (F(13, 3), "bar 1, beat 4, 2nd of 3"),
+        (F(1) + F(27, 32), "bar 1, beat 1, 28th of 32"),
+        (F(1) + F(317, 960), "bar 1, beat 1, shortly after 3rd of 8"),
+        (F(1) + F(1, 960), "bar 1, beat 1, shortly after it"),
+    ],
+)
+def test_places_are_said_as_musicians_say_them(quarters: F, words: str) -> None:
+    """Common practice: "beat 2 and", never "beat 2 1/2"."""
+    assert Timeline({0: Meter(4, 4)}, QUARTER).place_words(int(quarters * QUARTER)) == words
+
+
 def test_typed_places_are_found_again() -> None:
     line = Timeline({0: Meter(6, 8)})
     assert line.tick_of(2, 2) == 3 * QUARTER + QUARTER * 3 // 2
-    assert line.place_words(line.tick_of(5, F(5, 3))) == "bar 5, beat 1 2/3"
+    assert line.place_words(line.tick_of(5, F(5, 3))) == "bar 5, beat 1, 3rd of 3"
 
 
 # --- arithmetic of tempo, by hand -------------------------------------------------------

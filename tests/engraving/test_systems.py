@@ -71,14 +71,32 @@ def edited(piece: Piece, note_id: str) -> tuple[Piece, set[int]]:
 def test_an_edit_engraves_one_system_again_and_no_other(engraver: Engraver) -> None:
     piece = random_piece(6, "3/4", 60)
     sheet = Sheet(piece, engraver)
-    while (k := sheet.next_to_show(0, {s.key for s in sheet.systems if s.key})) is not None:
-        sheet.engrave(k)
+    while (order := sheet.order(0, {s.key for s in sheet.systems if s.key})) is not None:
+        assert sheet.taken_over(order, sheet.engraved(order)) is not None
     target = next(n.id for n in piece.notes.values() if piece.timeline.bar_at(n.tick).index == 30)
     after, bars = edited(piece, target)
     sheet.update(after, bars, False)
     dirty = [s.bars for s in sheet.systems if s.dirty]
     assert 1 <= len(dirty) <= 2
     assert any(s.first <= 30 <= s.last for s in dirty)
+
+
+def test_what_changed_while_it_was_engraved_is_ordered_again_and_the_rest_is_not(engraver: Engraver) -> None:
+    piece = random_piece(6, "3/4", 60)
+    sheet = Sheet(piece, engraver)
+    order = sheet.order(30, set())
+    assert order is not None
+    view = sheet.engraved(order)
+    inside = next(n.id for n in piece.notes.values() if piece.timeline.bar_at(n.tick).index == order.bars.first)
+    far = next(n.id for n in piece.notes.values() if piece.timeline.bar_at(n.tick).index == 0)
+    after, bars = edited(piece, far)
+    sheet.update(after, bars, False)
+    assert sheet.taken_over(order, view) is not None
+    again = sheet.order(order.bars.first, set())
+    assert again is not None
+    changed, bars = edited(after, inside)
+    sheet.update(changed, bars, False)
+    assert sheet.taken_over(again, sheet.engraved(again)) is None
 
 
 def test_the_same_music_is_engraved_once(engraver: Engraver) -> None:

@@ -68,7 +68,7 @@ def test_a_key_struck_twice_without_release_is_two_notes() -> None:
         (b"hello, this is a letter", "no Standard MIDI File"),
         (file_of(*NOTE)[:20], "damaged or cut short"),
         (file_of(*NOTE)[:-6], "damaged or cut short"),
-        (b"MThd" + b"\xff" * 40, "holds no notes"),
+        (b"MThd" + b"\xff" * 40, "film frames"),
         (file_of(mido.Message("control_change", control=64, value=127)), "holds no notes"),
         (file_of(), "holds no notes"),
         (file_of(*NOTE, kind=2), "several separate songs"),

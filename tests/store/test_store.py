@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from ductus.app.journal import Entry
 from ductus.app.library import Library
 from ductus.core.errors import BadInput, NotThere, Stale
 from ductus.core.performance.takes import Heard, take_of_events
@@ -95,14 +96,16 @@ def test_takes_and_the_journal_are_kept_as_they_were_heard(library: Library) -> 
     desk = library.desk(library.add(waltz()))
     heard = [Heard(5, "down", 60, 70), Heard(9, "control", 64, 127), Heard(20, "up", 60, 0), Heard(30, "down", 62, 5)]
     take = take_of_events(heard, 100, steady_map(96, 0, 0))
-    take_id, name = desk.keep_take(take, "click", {"split": 60})
-    assert name == "Take 1"
+    row = desk.keep_take(take, "click", {"split": 60})
+    take_id = row.id
+    assert (row.name, row.notes, row.length_us) == ("Take 1", 2, 100)
     assert desk.take(take_id) == take
     assert [(n.key, n.release_us) for n in take.notes] == [(60, 20), (62, 100)]
     desk.drop_take(take_id)
-    assert [(t.dropped, t.notes) for t in desk.takes()] == [(True, 2)]
+    assert [(t.dropped, t.notes) for t in desk.takes] == [(True, 2)]
     assert desk.take(take_id) == take
-    desk.write_journal([(h, False) for h in heard])
+    library.journal.hear(Entry(desk.piece_id, tuple((h, False) for h in heard)))
+    library.journal.flush()
     assert desk.journal(0, 25) == heard[:3]
     with pytest.raises(NotThere):
         desk.take(99)
@@ -151,6 +154,8 @@ def test_grace_notes_outlive_closing_the_library(tmp_path: Path) -> None:
     library = Library(tmp_path / "l.sqlite")
     piece = library.add(dance())
     library.close()
-    again = Library(tmp_path / "l.sqlite").desk(piece).piece
+    reopened = Library(tmp_path / "l.sqlite")
+    again = reopened.desk(piece).piece
+    reopened.close()
     assert sorted(str(p) for n in again.notes.values() for p in n.crushed) == ["B4", "C#5", "D#5"]
     assert sum("trill" in n.articulations for n in again.notes.values()) == 3

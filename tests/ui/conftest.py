@@ -1,4 +1,4 @@
-"""The real interface: a server of its own in a process, and headless Chromium from Debian."""
+"""The real interface: one server for a session, and headless Chromium from Debian. Tests that kill the server get one of their own."""
 
 from __future__ import annotations
 
@@ -8,13 +8,14 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -24,13 +25,16 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+COLD_MS = 60_000  # the first page of a machine that has just booted
+WAIT_MS = 15_000  # any later wait: half a machine may be all there is
 
 
 class Server:
-    """`ductus demo` in a process that can be killed and started again on the same library."""
+    """`ductus demo` in a process that can be killed and started again on the same library; it shows its errors."""
 
     def __init__(self, data: Path) -> None:
         self.data = data
+        self.log = data.with_suffix(".log")
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
@@ -39,57 +43,104 @@ class Server:
 
     def start(self) -> None:
         command = [sys.executable, "-m", "ductus.cli", "demo", "--port", str(self.port), "--data", str(self.data)]
-        self.process = subprocess.Popen(
-            command,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-            env={**os.environ, "PYTHONWARNINGS": "default"},
-        )
-        for _ in range(200):
+        self.log.parent.mkdir(parents=True, exist_ok=True)
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen(
+                command, stdout=log, stderr=subprocess.STDOUT, env={**os.environ, "PYTHONWARNINGS": "default"}
+            )
+        for _ in range(1200):
             try:
-                urllib.request.urlopen(f"{self.url}/api/pieces", timeout=1).close()
+                urllib.request.urlopen(f"{self.url}/api/pieces", timeout=5).close()
                 return
             except OSError:
+                if self.process.poll() is not None:
+                    break
                 time.sleep(0.05)
-        raise RuntimeError("the server did not start")
+        raise RuntimeError(f"the server did not start:\n{self.said()}")
+
+    def said(self) -> str:
+        """What the process printed."""
+        return self.log.read_text(errors="replace")
 
     def stop(self, how: signal.Signals = signal.SIGTERM) -> None:
         self.process.send_signal(how)
-        self.process.wait(10)
+        self.process.wait(20)
 
     def get(self, path: str) -> bytes:
-        with urllib.request.urlopen(self.url + path, timeout=10) as answer:
+        with urllib.request.urlopen(self.url + path, timeout=30) as answer:
             body: bytes = answer.read()
             return body
 
 
+def closed(server: Server) -> None:
+    """Stop a server; what went wrong inside it fails the test."""
+    if server.process.poll() is None:
+        server.stop()
+    assert "Traceback" not in server.said(), server.said()
+
+
+@pytest.fixture(scope="session")
+def shared_server() -> Iterator[Server]:
+    """A demo library, served for all tests of this worker."""
+    with tempfile.TemporaryDirectory() as folder:
+        made = Server(Path(folder) / "library")
+        yield made
+        closed(made)
+
+
 @pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
-    """A fresh demo library, served."""
+def own_server(tmp_path: Path) -> Iterator[Server]:
+    """A server for tests that kill it, or look at the whole shelf."""
     made = Server(tmp_path / "library")
     yield made
-    if made.process.poll() is None:
-        made.stop()
+    closed(made)
+
+
+@pytest.fixture
+def server(request: pytest.FixtureRequest) -> Server:
+    """The shared server, or (marked ``own_server``) one of its own."""
+    own = request.node.get_closest_marker("own_server") is not None
+    made: Server = request.getfixturevalue("own_server" if own else "shared_server")
+    return made
 
 
 @pytest.fixture(scope="session")
 def chromium() -> Iterator[Browser]:
-    """One browser for all tests."""
+    """One browser for all tests of this worker; the first page may take as long as a cold machine needs."""
+    expect.set_options(timeout=WAIT_MS)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS, timeout=COLD_MS)
         yield browser
         browser.close()
 
 
+@pytest.fixture(scope="session")
+def warm(chromium: Browser, shared_server: Server) -> None:
+    """The first page is drawn once before any test waits for one."""
+    page = chromium.new_page()
+    page.goto(shared_server.url, timeout=COLD_MS)
+    page.get_by_role("heading", name="On the shelf").wait_for(timeout=COLD_MS)
+    page.get_by_role("link", name="Lock Gate Waltz").click()
+    page.wait_for_selector(".system svg", timeout=COLD_MS)
+    page.close()
+
+
+def watched(context: BrowserContext, errors: list[str]) -> Page:
+    """A page whose script errors are collected."""
+    made = context.new_page()
+    made.set_default_timeout(WAIT_MS)
+    made.on("pageerror", lambda error: errors.append(str(error)))
+    return made
+
+
 @pytest.fixture
-def page(chromium: Browser, server: Server) -> Iterator[Page]:
+def page(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
     """A page of 1280 x 800 on the shelf; any script error fails the test."""
     context = chromium.new_context(
         viewport={"width": 1280, "height": 800}, base_url=server.url, reduced_motion="reduce"
     )
-    made = context.new_page()
     errors: list[str] = []
-    made.on("pageerror", lambda error: errors.append(str(error)))
+    made = watched(context, errors)
     made.goto("/")
     yield made
     context.close()

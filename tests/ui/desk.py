@@ -75,3 +75,18 @@ def exported(server: Server, piece: str) -> list[tuple[F, F, str, int]]:
 def drawn_notes(page: Page) -> int:
     """How many note heads the sheet shows."""
     return page.locator(".system g.note").count()
+
+
+def pass_time(page: Page, milliseconds: int) -> None:
+    """Let the browser's clock run ahead (``page.clock`` is installed): timers fire, music plays, nobody waits."""
+    page.clock.run_for(milliseconds)
+
+
+def play_through(page: Page, most_ms: int = 120_000) -> None:
+    """Let the clock run until the rehearsal keyboard has finished and the recording has stopped; then time goes on by itself."""
+    for _ in range(most_ms // 2000):
+        if page.get_by_test_id("record").inner_text() != "Stop recording":
+            break
+        page.clock.run_for(2000)
+    page.clock.resume()
+    expect(page.get_by_test_id("record")).not_to_have_text("Stop recording")

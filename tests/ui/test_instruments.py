@@ -123,7 +123,7 @@ def test_a_rhythm_struck_on_one_key_then_its_pitches(barge: Page, server: Server
     expect(barge.get_by_test_id("line")).to_contain_text("struck in time on any one key is written down to 16th")
     values = [0.75, 0.25, 0.5, 0.5, 1.5, 0.5]
     strike(barge, values, 60_000 / 92)
-    press(barge, "Enter")
+    press(barge, "z")
     says(barge, "6 strokes from bar 1, beat 1")
     press(barge, "q")
     for key in (60, 62, 64, 65, 67, 69):

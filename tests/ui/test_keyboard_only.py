@@ -37,17 +37,17 @@ def test_select_edit_copy_and_paste_without_a_mouse(page: Page, server: Server) 
 def test_the_arrows_walk_from_note_to_note_while_one_is_selected(page: Page, server: Server) -> None:
     piece = begin(page, "Walk")
     press(page, "Backquote", "a", "s", "9", "d", "f")
-    says(page, "F 4, 16th, bar 1, beat 3 1/4")
+    says(page, "F 4, 16th, bar 1, beat 3, 2nd of 4")
     press(page, "Control+Shift+ArrowLeft", "ArrowLeft")
     says(page, "E 4, 16th, bar 1, beat 3")
     press(page, "ArrowLeft")
     says(page, "D 4, quarter, bar 1, beat 2")
-    expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 2")
+    expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 3 and")  # a pen that is down stays
     press(page, "ArrowLeft", "ArrowLeft")
     says(page, "C 4, quarter, bar 1, beat 1")  # the first note stays in hand
     press(page, "Control+x")
-    says(page, "1 note deleted")
-    press(page, "Escape", "Control+ArrowRight", "Control+v")
+    says(page, "1 note cut")
+    press(page, "Control+ArrowRight", "Control+v")
     says(page, "1 note pasted at bar 2, beat 1")
     assert (F(4), F(1), "C4") in {n[:3] for n in exported(server, piece)}
 

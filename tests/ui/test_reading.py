@@ -11,13 +11,14 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, exported, press, says
+from tests.ui.desk import begin, exported, pass_time, play_through, press, says
 
 RECORD = re.compile("^Record")
 
 
 def record(page: Page, programme: str) -> None:
-    """Choose the way of working and let the rehearsal keyboard play."""
+    """Choose the way of working and let the rehearsal keyboard play, on a clock that the test moves."""
+    page.clock.install()
     page.get_by_role("button", name=re.compile("^way of working")).click()
     page.get_by_role("menuitemradio", name=RECORD).click()
     page.get_by_test_id("hearing").click()
@@ -40,13 +41,16 @@ def waltz_taken(page: Page) -> str:
     piece = begin(page, "Taken down", "3/4", "G minor")
     record(page, "Lock Gate Waltz")
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")
-    expect(page.locator(".system g.note[id^='live']").nth(12)).to_be_attached(timeout=15_000)
+    pass_time(page, 12_000)
+    expect(page.locator(".system g.note[id^='live']").nth(12)).to_be_attached()
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # they are there while it still goes on
-    expect(page.get_by_test_id("strip")).to_be_visible(timeout=40_000)
+    play_through(page)
+    expect(page.get_by_test_id("strip")).to_be_visible()
     expect(page.locator(".system g.note[id^='live']")).to_have_count(0)
     return piece
 
 
+@pytest.mark.own_server
 def test_doubts_are_washed_named_swapped_accepted_by_one_key_each_and_outlive_a_kill(
     page: Page, server: Server, waltz_taken: str
 ) -> None:
@@ -95,7 +99,7 @@ def test_the_whole_take_and_a_selection_are_read_again_and_corrections_by_hand_s
     says(page, "1 note deleted")
     press(page, "Escape")
     choose(page, "shortest value", "quarters")
-    says(page, "Take read again: shortest quarter")
+    says(page, "Take read again: down to quarters")
     coarse = exported(server, waltz_taken)
     assert all(length.denominator == 1 for _, length, *_ in coarse)
     assert len(coarse) == len(before) - 1  # what was deleted by hand is not written again
@@ -104,7 +108,7 @@ def test_the_whole_take_and_a_selection_are_read_again_and_corrections_by_hand_s
     page.locator("g.measure[id^='b1-'] g.note .notehead").first.click()
     press(page, "b")
     choose(page, "read the playing again", "down to quarters")
-    says(page, "notes read again: shortest quarter")
+    says(page, "notes read again: down to quarters")
     mixed = exported(server, waltz_taken)
     assert all(length.denominator == 1 for onset, length, *_ in mixed if 3 <= onset < 6)
     assert any(length == 0.5 for onset, length, *_ in mixed if onset >= 6)
@@ -140,6 +144,7 @@ def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, 
     expect(page.get_by_test_id("line")).to_contain_text("freely, without a click")
     record(page, "Otter at the Tiller")
     says(page, "play freely")
+    play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
     line = page.get_by_test_id("line")
     expect(line).to_contain_text("first of 3 readings")
@@ -171,6 +176,7 @@ def test_ornaments_that_were_heard_are_taken_up_by_the_same_keys_as_doubts(page:
     """Trill, rolled chord and grace note: offered, swapped in by X, kept in the exported file, undone."""
     piece = begin(page, "Crane", "4/4")
     record(page, "Dance of the Paper Crane")
+    play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
     offers = page.get_by_test_id("doubt").filter(has_text="notes one by one")
     expect(page.get_by_test_id("take")).to_contain_text("doubts left")

@@ -69,7 +69,7 @@ def test_a_midi_file_becomes_a_piece_with_its_take(client: TestClient, library: 
     answer = client.post("/api/import", files={"file": ("barge.mid", write_midi(waltz()))})
     assert answer.status_code == 201
     desk = library.desk(answer.json()["id"])
-    assert len(desk.takes()) == 1
+    assert len(desk.takes) == 1
     assert len(desk.piece.notes) == len(waltz().notes)
     assert "121 notes read" in answer.json()["said"]
 

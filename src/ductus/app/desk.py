@@ -1,20 +1,30 @@
-"""An open piece: its state, its history, its sheet. One desk serves all browsers that look at the piece."""
+"""An open piece: its state, its history, its sheet. One desk serves all browsers that look at the piece.
+
+Memory follows the disk: what was changed is taken over after it was committed, and a desk can load its piece anew.
+"""
 
 from __future__ import annotations
 
+import sqlite3
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from ductus.app.sheet import Sheet
+from ductus.app.sheet import Order, Sheet, SystemView
+from ductus.core.errors import NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap
 from ductus.engraving.engraver import Engraver
-from ductus.store import pieces, takes
+from ductus.store import journal, pieces, takes
 from ductus.store.database import Database
+from ductus.store.journal import CutOff
+
+Move = Callable[[sqlite3.Connection, str, int], Change | None]
+DELETED = "This piece was deleted, so nothing is written. The shelf can bring it back; everything in it is kept."
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,56 +37,79 @@ class History:
 
 
 class Desk:
-    """All use cases on one piece. Methods may be called from any thread; ``lock`` makes them one at a time."""
+    """All use cases on one piece. Methods may be called from any thread; ``lock`` makes those that change it one at a time."""
 
     def __init__(self, piece_id: str, database: Database, engraver: Engraver) -> None:
-        """Load the piece. Raises NotThere."""
+        """Load the piece. Raises NotThere, NotKept."""
         self.piece_id = piece_id
         self.lock = threading.RLock()
         self._database = database
-        with database.transaction() as connection:
-            self.piece: Piece = pieces.load_piece(connection, piece_id)
-            self._read_standing(connection)
-            self.last_place = pieces.last_place(connection, piece_id)
-        self.sheet = Sheet(self.piece, engraver)
+        self._engraver = engraver
         self._previewed: set[int] = set()
-        self.readings: dict[str, Any] = {}  # readings worked out, by id (app.readings)
+        self._reached = 0
+        self.deleted = False
+        self.recording_sessions = 0  # how many browsers are recording into the piece
+        self._load()
 
-    def _read_standing(self, connection: object) -> None:
-        standing = pieces.standing(connection, self.piece_id)  # type: ignore[arg-type]
-        self.history = History(standing.revision, standing.undo, standing.redo)
+    def _load(self) -> None:
+        with self._database.transaction() as connection:
+            piece = pieces.load_piece(connection, self.piece_id)
+            history = self._standing(connection)
+            last_place = pieces.last_place(connection, self.piece_id)
+            rows = tuple(takes.list_takes(connection, self.piece_id))
+        self.piece, self.history, self.last_place = piece, history, last_place
+        self.takes: tuple[takes.TakeRow, ...] = rows
+        self.sheet = Sheet(piece, self._engraver)
+
+    def reload(self) -> None:
+        """Load the piece anew from the disk. Raises NotThere, NotKept."""
+        with self.lock:
+            self._load()
+
+    def _standing(self, connection: sqlite3.Connection) -> History:
+        standing = pieces.standing(connection, self.piece_id)
+        return History(standing.revision, standing.undo, standing.redo)
 
     # --- edits ------------------------------------------------------------------------
 
     def apply(self, change: Change, base: int | None = None) -> bool:
         """Write a change; ``base`` is the revision its author saw (None: the present one).
 
-        Returns True if the systems were divided anew. Raises Stale, and then nothing has changed.
+        Returns True if the systems were divided anew. Raises Stale, NotThere or NotKept, and then nothing has changed.
         """
+
+        def write(connection: sqlite3.Connection, piece_id: str, revision: int) -> Change:
+            pieces.append_change(connection, piece_id, revision, change)
+            return change
+
         with self.lock:
-            with self._database.transaction() as connection:
-                revision = self.history.revision if base is None else base
-                pieces.append_change(connection, self.piece_id, revision, change)
-                self._read_standing(connection)
-            return self._take_over(change)
+            return self._written(write, base)[1]
 
     def undo(self, base: int | None = None) -> Change | None:
-        """Take the latest edit back; None when there is none. Raises Stale."""
-        return self._travel(pieces.undo_change, base)
+        """Take the latest edit back; None when there is none. Raises Stale, NotThere, NotKept."""
+        with self.lock:
+            return self._written(pieces.undo_change, base)[0]
 
     def redo(self, base: int | None = None) -> Change | None:
-        """Do the latest undone edit again; None when there is none. Raises Stale."""
-        return self._travel(pieces.redo_change, base)
-
-    def _travel(self, move: object, base: int | None) -> Change | None:
+        """Do the latest undone edit again; None when there is none. Raises Stale, NotThere, NotKept."""
         with self.lock:
+            return self._written(pieces.redo_change, base)[0]
+
+    def _written(self, move: Move, base: int | None) -> tuple[Change | None, bool]:
+        """Commit first, then take over: a failed commit leaves memory and disk as they were."""
+        if self.deleted:
+            raise NotThere(DELETED)
+        revision = self.history.revision if base is None else base
+        try:
             with self._database.transaction() as connection:
-                revision = self.history.revision if base is None else base
-                change: Change | None = move(connection, self.piece_id, revision)  # type: ignore[operator]
-                self._read_standing(connection)
-            if change is not None:
-                self._take_over(change)
-            return change
+                change = move(connection, self.piece_id, revision)
+                history = self._standing(connection)
+        except Stale:
+            if revision == self.history.revision:  # the disk is ahead of us: nobody else should have written there
+                self._load()
+            raise
+        self.history = history
+        return change, change is not None and self._take_over(change)
 
     def _take_over(self, change: Change) -> bool:
         bars, everything = change.bars(self.piece)
@@ -101,7 +134,7 @@ class Desk:
     @property
     def shown_bars(self) -> int:
         """Bars that the pens of this session have reached, at least those of the piece."""
-        return max(self.piece.bar_count, getattr(self, "_reached", 0))
+        return max(self.piece.bar_count, self._reached)
 
     def reach(self, tick: int) -> bool:
         """Make sure that the bar at ``tick`` can be seen (the piece itself grows only when a note is written).
@@ -114,22 +147,50 @@ class Desk:
             self._reached = bar
             return self.sheet.update(self.piece, set(), False, bar)
 
+    def engrave(self, near_bar: int, known: set[str], within: int | None = None) -> SystemView | None:
+        """Engrave the waiting system nearest to a bar; None when all (within so many bars) are up to date. The work is done on a snapshot,
+        without the lock."""
+        while True:
+            with self.lock:
+                order: Order | None = self.sheet.order(near_bar, known, within)
+                sheet = self.sheet
+            if order is None:
+                return None
+            view = sheet.engraved(order)
+            with self.lock:
+                placed = self.sheet.taken_over(order, view)
+            if placed is not None:
+                return placed
+
     # --- takes and journal --------------------------------------------------------------
 
-    def keep_take(self, take: Take, source: str, settings: dict[str, Any]) -> tuple[int, str]:
-        """Keep a take; returns its id and name."""
-        with self._database.transaction() as connection:
-            return takes.insert_take(connection, self.piece_id, take, source, settings)
+    def keep_take(
+        self, take: Take, source: str, settings: dict[str, Any], recording: int | None = None
+    ) -> takes.TakeRow:
+        """Keep a take (that came of a recording); returns its row."""
+        with self.lock:
+            with self._database.transaction() as connection:
+                take_id, _ = takes.insert_take(connection, self.piece_id, take, source, settings)
+                if recording is not None:
+                    journal.end_recording(connection, recording)
+                rows = tuple(takes.list_takes(connection, self.piece_id))
+            self.takes = rows
+            return next(row for row in rows if row.id == take_id)
 
     def drop_take(self, take_id: int) -> None:
         """Mark a take as dropped from the page; it stays among the takes."""
-        with self._database.transaction() as connection:
-            takes.set_dropped(connection, take_id, True)
+        with self.lock:
+            with self._database.transaction() as connection:
+                takes.set_dropped(connection, take_id, True)
+                rows = tuple(takes.list_takes(connection, self.piece_id))
+            self.takes = rows
 
-    def takes(self) -> list[takes.TakeRow]:
-        """All takes, the oldest first."""
-        with self._database.transaction() as connection:
-            return takes.list_takes(connection, self.piece_id)
+    def take_row(self, take_id: int) -> takes.TakeRow:
+        """A take of the list. Raises NotThere."""
+        found = next((t for t in self.takes if t.id == take_id), None)
+        if found is None:
+            raise NotThere("That take is not among the takes of this piece.")
+        return found
 
     def take(self, take_id: int) -> Take:
         """A take as it was played. Raises NotThere."""
@@ -152,18 +213,40 @@ class Desk:
         with self._database.transaction() as connection:
             takes.keep_found_beats(connection, take_id, f"{meter or ''} {about or ''}", rows)
 
-    def write_journal(self, heard: list[tuple[Heard, bool]]) -> None:
-        """Keep everything heard."""
-        with self._database.transaction() as connection:
-            takes.append_journal(connection, self.piece_id, heard)
-
     def journal(self, from_us: int, to_us: int) -> list[Heard]:
         """What was heard in a stretch of wall-clock time."""
         with self._database.transaction() as connection:
-            return takes.read_journal(connection, self.piece_id, from_us, to_us)
+            return journal.read_journal(connection, self.piece_id, from_us, to_us)
+
+    def begin_recording(self, from_us: int, plan: dict[str, Any]) -> int:
+        """Remember that a recording goes on, so that it is found again if it is cut off; returns its number."""
+        with self._database.transaction() as connection:
+            return journal.begin_recording(connection, self.piece_id, from_us, plan)
+
+    def end_recording(self, number: int) -> None:
+        """The recording came to nothing, or was dropped."""
+        with self._database.transaction() as connection:
+            journal.end_recording(connection, number)
+
+    def cut_off(self, now_us: int) -> list[CutOff]:
+        """Recordings that were cut off; those found just now end at ``now_us`` of the wall clock."""
+        with self._database.transaction() as connection:
+            return journal.cut_off_recordings(connection, self.piece_id, now_us)
+
+    # --- what the desk remembers ----------------------------------------------------------
 
     def remember_place(self, tick: int) -> None:
         """Remember where work stopped."""
         self.last_place = tick
         with self._database.transaction() as connection:
             pieces.set_last_place(connection, self.piece_id, tick)
+
+    def habits(self) -> str | None:
+        """How entry was set when somebody last sat here (JSON); None if nobody did yet."""
+        with self._database.transaction() as connection:
+            return pieces.setting(connection, f"habits {self.piece_id}")
+
+    def keep_habits(self, text: str) -> None:
+        """Keep how entry is set."""
+        with self._database.transaction() as connection:
+            pieces.keep_setting(connection, f"habits {self.piece_id}", text)

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import secrets
 import threading
+import weakref
+from collections import OrderedDict
 from dataclasses import dataclass
 from pathlib import Path
 
 from ductus.app.desk import Desk
+from ductus.app.journal import Journal
+from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Take
-from ductus.core.reading.choices import Choices, choices_to_json
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Reading
 from ductus.engraving.engraver import Engraver
 from ductus.store import pieces, takes
 from ductus.store.database import Database
@@ -32,14 +34,19 @@ class ShelfRow:
     changed_at: str
 
 
+KEPT_OPEN = 6  # desks that stay open with nobody at them
+
+
 class Library:
-    """Opens the database once; hands out desks, one for each open piece."""
+    """Opens the database once; hands out desks, never two of one piece."""
 
     def __init__(self, path: Path | str) -> None:
-        """Open (or make) the library at ``path``."""
+        """Open (or make) the library at ``path``. Raises BadInput."""
         self.database = Database(path)
         self.engraver = Engraver()
-        self._desks: dict[str, Desk] = {}
+        self.journal = Journal(self.database)
+        self._desks: weakref.WeakValueDictionary[str, Desk] = weakref.WeakValueDictionary()
+        self._recent: OrderedDict[str, Desk] = OrderedDict()
         self._lock = threading.Lock()
 
     def shelf(self) -> list[ShelfRow]:
@@ -60,51 +67,57 @@ class Library:
                 for r in pieces.shelf(connection)
             ]
 
-    def add(
-        self,
-        piece: Piece,
-        take: Take | None = None,
-        source: str = "file",
-        choices: Choices | None = None,
-        start: int = 0,
-    ) -> str:
-        """Put a new piece on the shelf and return its id. With ``take`` it was read from this performance as ``choices`` say, tick 0
-        of its beats being tick ``start``; the notes then know their take, so that it can be read again."""
+    def add(self, piece: Piece, take: Take | None = None, source: str = "file") -> str:
+        """Put a new piece on the shelf, with a take in its margin if there is one, and return its id. Raises NotKept."""
         piece_id = secrets.token_hex(5)
         with self.database.transaction() as connection:
             pieces.insert_piece(connection, piece_id, piece)
             if take is not None:
-                take_id, _ = takes.insert_take(connection, piece_id, take, source if take.pulses else "free", {})
-                if choices is not None:
-                    part = piece.ordered_parts()[0].id
-                    reading = Reading(f"r{piece.serial + 1}", take_id, part, 0, start, choices_to_json(choices))
-                    pieces.insert_reading(connection, piece_id, reading)
+                takes.insert_take(connection, piece_id, take, source if take.pulses else "free", {})
         return piece_id
 
     def desk(self, piece_id: str) -> Desk:
-        """The desk of a piece, opened if need be. Raises NotThere."""
+        """The desk of a piece, opened if need be. Raises NotThere, NotKept."""
         with self._lock:
             desk = self._desks.get(piece_id)
+            if desk is not None and desk.deleted:
+                raise NotThere(
+                    "There is no piece at this address. It may have been deleted; the shelf shows what is there."
+                )
             if desk is None:
                 desk = self._desks[piece_id] = Desk(piece_id, self.database, self.engraver)
+            self._recent[piece_id] = desk
+            self._recent.move_to_end(piece_id)
+            if len(self._recent) > KEPT_OPEN:
+                self._recent.popitem(last=False)
             return desk
 
-    def close_desk(self, piece_id: str) -> None:
-        """Forget an open piece (all of it is in the database)."""
+    def open_desk(self, piece_id: str) -> Desk | None:
+        """The desk of a piece if it is open."""
         with self._lock:
-            self._desks.pop(piece_id, None)
+            return self._desks.get(piece_id)
+
+    def close_desk(self, piece_id: str) -> None:
+        """Do not keep a piece open that nobody looks at (all of it is in the database)."""
+        with self._lock:
+            self._recent.pop(piece_id, None)
 
     def delete(self, piece_id: str) -> None:
-        """Take a piece off the shelf; ``restore`` brings it back. Raises NotThere."""
-        with self.database.transaction() as connection:
-            pieces.set_deleted(connection, piece_id, True)
-        self.close_desk(piece_id)
+        """Take a piece off the shelf; ``restore`` brings it back. Who sits at its desk can write no more. Raises NotThere, NotKept."""
+        self._set_deleted(piece_id, True)
 
     def restore(self, piece_id: str) -> None:
-        """Put a deleted piece back on the shelf. Raises NotThere."""
+        """Put a deleted piece back on the shelf, and on the desks that were open. Raises NotThere, NotKept."""
+        self._set_deleted(piece_id, False)
+
+    def _set_deleted(self, piece_id: str, deleted: bool) -> None:
         with self.database.transaction() as connection:
-            pieces.set_deleted(connection, piece_id, False)
+            pieces.set_deleted(connection, piece_id, deleted)
+        desk = self.open_desk(piece_id)
+        if desk is not None:
+            desk.deleted = deleted
 
     def close(self) -> None:
-        """Close the database."""
+        """Write what waits, close the database and let the library go."""
+        self.journal.close()
         self.database.close()

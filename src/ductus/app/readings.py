@@ -6,22 +6,32 @@ made on the state that was read, or worked out again if someone was faster.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import threading
+import weakref
+from collections import OrderedDict
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
 
 from ductus.app.desk import Desk
-from ductus.core.entry.line import Phrase
-from ductus.core.errors import NotThere
+from ductus.app.jobs import Job
+from ductus.core.errors import BadInput, DuctusError, NotThere
 from ductus.core.performance.takes import Take
+from ductus.core.phrases import Phrase
 from ductus.core.pitch.pitches import spell_in_key
+from ductus.core.progress import passed, stretch
 from ductus.core.reading.choices import (
     Choices,
     ChosenReading,
     choices_from_json,
+    choose_ornament,
+    choose_rival,
     option_chosen,
     pins_from_page,
     read_chosen,
+    settle,
     tapped_map,
 )
+from ductus.core.reading.choosing import ReadBar, ReadingChoice, ReadShift, ReadTaps
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.ornaments import ornament_words
@@ -29,15 +39,15 @@ from ductus.core.reading.sentence import read_sentence, tempo_words
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import TempoCurve, tempo_curve
 from ductus.core.score.changes import Change
-from ductus.core.score.edits import count_words
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note, Reading
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
+from ductus.core.words import capital, count_words, with_the
 from ductus.store.takes import TakeRow
 
 PROPOSALS = 3  # readings of the whole that are offered of a take played freely
-KEPT_IN_MEMORY = 12  # readings of one piece
+KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,29 +101,61 @@ class ReadingShown:
     last_tick: int
 
 
+@dataclass(slots=True)
+class _Slot:
+    """A reading that is being worked out, or was."""
+
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    worked: Worked | None = None
+
+
+class ReadingCache:
+    """Readings worked out, by desk and id; the same reading is never worked out twice at a time."""
+
+    def __init__(self, most: int = KEPT_IN_MEMORY) -> None:
+        self._most = most
+        self._lock = threading.Lock()
+        self._slots: OrderedDict[tuple[str, str], _Slot] = OrderedDict()
+        self._desks: weakref.WeakValueDictionary[str, Desk] = weakref.WeakValueDictionary()
+
+    def worked_out(self, desk: Desk, reading: Reading) -> Worked:
+        """Work out a reading of the desk's piece, or take it from memory. Raises NotThere, BadInput, NotKept."""
+        with self._lock:
+            if self._desks.get(desk.piece_id) is not desk:
+                self._desks[desk.piece_id] = desk
+                for key in [k for k in self._slots if k[0] == desk.piece_id]:
+                    del self._slots[key]
+            slot = self._slots.setdefault((desk.piece_id, reading.id), _Slot())
+            self._slots.move_to_end((desk.piece_id, reading.id))
+            while len(self._slots) > self._most:
+                self._slots.popitem(last=False)
+        with slot.lock:
+            known = slot.worked
+            if known is None or (known.reading.choices, known.reading.take) != (reading.choices, reading.take):
+                row = desk.take_row(reading.take)
+                known = slot.worked = work_out(desk, reading, choices_from_json(reading.choices), row)
+            return replace(known, reading=reading)
+
+
+CACHE = ReadingCache()
+
+
 def worked_out(desk: Desk, reading: Reading) -> Worked:
-    """Work out a reading of the desk's piece (from memory if nothing changed). Raises NotThere, BadInput."""
-    cached: Worked | None = desk.readings.get(reading.id)
-    if cached is not None and (cached.reading.choices, cached.reading.take) == (reading.choices, reading.take):
-        return replace(cached, reading=reading)
-    row = next((t for t in desk.takes() if t.id == reading.take), None)
-    if row is None:
-        raise NotThere("The take of that reading is not among the takes of this piece.")
-    worked = work_out(desk, reading, choices_from_json(reading.choices), row)
-    desk.readings[reading.id] = worked
-    while len(desk.readings) > KEPT_IN_MEMORY:
-        desk.readings.pop(next(iter(desk.readings)))
-    return worked
+    """Work out a reading of the desk's piece (from memory if nothing changed). Raises NotThere, BadInput, NotKept."""
+    return CACHE.worked_out(desk, reading)
 
 
 def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Worked:
     """Read a take as the choices say."""
     take = desk.take(row.id)
-    proposals = beats_of(desk, take, row.id, choices)
+    passed(0.0)
+    with stretch(0.0, 0.7 if take.pulses is None else 0.0):
+        proposals = beats_of(desk, take, row.id, choices)
     meter, pulses = proposals[min(choices.rank, len(proposals) - 1)]
     found = take.pulses is None
     told = replace(choices, settings=replace(choices.settings, meter=meter)) if found else choices
-    chosen = read_chosen(take, pulses, told, centred=found and not choices.taps)
+    with stretch(0.7 if found else 0.0, 1.0):
+        chosen = read_chosen(take, pulses, told, centred=found and not choices.taps)
     if found:
         chosen = replace(chosen, result=late_start(chosen.result))
     return Worked(reading, choices, row, take, proposals, chosen)
@@ -147,6 +189,115 @@ def first_reading(desk: Desk, piece: Piece, row: TakeRow, where: Reading, choice
     written = sum(isinstance(after, Note) and after.take == row.id for _, after in change.rows)
     words = f"{row.name}: {count_words(written, 'note')} written from {f'bar {number}' if number else 'the pick-up'}"
     return replace(change, sentence=words)
+
+
+def reading_of(piece: Piece, reading_id: str) -> Reading:
+    """A reading of the piece. Raises NotThere."""
+    found = piece.readings.get(reading_id)
+    if found is None:
+        raise NotThere("That reading is not on the page any more (undo may have taken it back). Its take is kept.")
+    return found
+
+
+def reading_with(piece: Piece, ids: Iterable[str]) -> str:
+    """The reading that the first of these notes comes from. Raises BadInput if they come from none."""
+    takes = [piece.notes[i].take for i in ids if i in piece.notes]
+    found = next((r.id for r in piece.readings.values() if r.take in takes), None)
+    if found is None:
+        raise BadInput("None of the selected notes comes from a take, so there is no playing to read again.")
+    return found
+
+
+# --- the jobs -----------------------------------------------------------------------------------
+
+
+def take_onto_page(desk: Desk, row: TakeRow, where: Reading, choices: Choices) -> Job:
+    """The job that puts a take on the page."""
+    kept = f"{row.name} is kept among the takes; the page is as it was."
+    return Job(f"Reading {row.name.lower()}", lambda piece: first_reading(desk, piece, row, where, choices), kept)
+
+
+def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_index: int) -> Job:
+    """A take from the margin onto the page at a bar. Raises NotThere, BadInput."""
+    row = desk.take_row(take_id)
+    piece = desk.piece
+    if any(r.take == row.id for r in piece.readings.values()):
+        raise BadInput(f"{row.name} is on the page already; change how it is read, or undo it first.")
+    part = piece.part(part_id)
+    staff = staff if part.staves > 1 else 1
+    bar = piece.timeline.bar(bar_index)
+    known = row.source != "free" or len(piece.notes) > 0
+    settings = ReadSettings(
+        meter=bar.meter if known else None,
+        key=piece.key_at(bar_index).fifths if known else None,
+        hand=staff or None,
+    )
+    return take_onto_page(desk, row, Reading("", row.id, part.id, staff, bar.start, ""), Choices(settings))
+
+
+def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: Iterable[str]) -> Job:
+    """Read a take, or some notes of it, otherwise. Raises NotThere, BadInput."""
+    wanted = frozenset(ids)
+    name = reading_id or reading_with(desk.piece, wanted)
+    reading_of(desk.piece, name)
+
+    def work(piece: Piece) -> Change:
+        reading = reading_of(piece, name)
+        mine = notes_of_reading(piece, reading)
+        events = frozenset(n.event for n in mine if n.id in wanted and n.event is not None)
+        if wanted and not events:
+            raise BadInput("None of the selected notes comes from that take, so there is nothing to read again.")
+        choices = choice.applied(choices_from_json(reading.choices), events)
+        scope = count_words(len(events), "note") if events else "Take"
+        by_hand = isinstance(choice, ReadBar | ReadTaps | ReadShift)
+        words = capital(choice.words()) if by_hand else f"{scope} read again: {choice.words()}"
+        return read_again(desk, piece, reading, choices, words)
+
+    return Job("Reading again", work)
+
+
+def doubt_decided(desk: Desk, reading_id: str, do: str, key: int, option: int) -> Job:
+    """Choose a rival of a doubt, or settle it. Raises NotThere."""
+    reading_of(desk.piece, reading_id)
+
+    def work(piece: Piece) -> Change:
+        worked = worked_out(desk, reading_of(piece, reading_id))
+        if do == "settle all":
+            events = [e for d in worked.chosen.open.doubts for e in d.events]
+            events += [ornament_key(o) for o in worked.chosen.open.ornaments]
+            return read_again(desk, piece, worked.reading, settle(worked.choices, events), "All doubts looked through")
+        if key < 0:
+            return ornament_decided(desk, piece, worked, do, key, option)
+        return rival_decided(desk, piece, worked, do, key, option)
+
+    return Job("Reading again", work)
+
+
+def rival_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int, option: int) -> Change:
+    """One doubt is accepted, or a rival of it taken. Raises NotThere."""
+    reading = worked.reading
+    doubt = next((d for d in worked.chosen.open.doubts if d.events[0] == key), None)
+    if doubt is None:
+        raise NotThere("That doubt is not there any more.")
+    place = piece.timeline.place_words(max(doubt.tick + reading.start, 0))
+    if do == "settle":
+        return read_again(desk, piece, reading, settle(worked.choices, doubt.events), f"Doubt in {place} accepted")
+    wanted = choose_rival(worked.choices, doubt, option)
+    words = doubt.words if not option else doubt.rivals[option - 1].words
+    return read_again(desk, piece, reading, wanted, f"{capital(place)}: {words}")
+
+
+def ornament_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int, option: int) -> Change:
+    """Write an ornament as such or note by note, or leave it as it is. Raises NotThere."""
+    found = next((o for o in worked.chosen.open.ornaments if ornament_key(o) == key), None)
+    if found is None:
+        raise NotThere("That ornament is not there any more.")
+    if do == "settle":
+        wanted, words = settle(worked.choices, [key]), "Ornament accepted"
+    else:
+        wanted = choose_ornament(worked.choices, found, written=bool(option))
+        words = f"{found.kind.capitalize()} written {'as such' if option else 'note by note'}"
+    return read_again(desk, piece, worked.reading, wanted, words)
 
 
 def next_reading_id(piece: Piece) -> str:
@@ -198,6 +349,24 @@ def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
 # --- what is shown ------------------------------------------------------------------------------
 
 
+def all_shown(desk: Desk) -> list[ReadingShown]:
+    """All readings of the desk's piece in words; those that cannot be worked out are left out."""
+    piece = desk.piece
+    out = []
+    for reading in sorted(piece.readings.values(), key=lambda r: (r.start, r.id)):
+        try:
+            out.append(shown(piece, worked_out(desk, reading)))
+        except DuctusError:
+            continue
+    return out
+
+
+def strip_of(desk: Desk, reading_id: str) -> StripShown:
+    """The strip of a reading of the desk's piece. Raises NotThere."""
+    piece = desk.piece
+    return strip(piece, worked_out(desk, reading_of(piece, reading_id)))
+
+
 def shown(piece: Piece, worked: Worked) -> ReadingShown:
     """A reading in words, its doubts on the notes of the page."""
     reading, result = worked.reading, worked.result
@@ -216,7 +385,9 @@ def shown(piece: Piece, worked: Worked) -> ReadingShown:
         reading.take,
         worked.row.name,
         worked.free,
-        read_sentence(worked.row.name, worked.row.source, place, worked.choices, result, proposal_words(worked)),
+        read_sentence(
+            worked.row.name, worked.row.source, with_the(place), worked.choices, result, proposal_words(worked)
+        ),
         tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
         len(worked.chosen.open.doubts) - len(open_doubts),
         result.remarks,

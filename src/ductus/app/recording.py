@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, field, replace
 
 from ductus.app.desk import Desk
 from ductus.core.performance.takes import Heard, Listener
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.live import LiveReading
-from ductus.core.reading.settings import ReadNote, ReadSettings
+from ductus.core.reading.onto_page import written_note
+from ductus.core.reading.settings import ReadSettings
 from ductus.core.score.changes import Draft
 from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.piece import Piece, bars_touched
 from ductus.core.score.records import Note, Reading
 from ductus.core.time.pulse import PulseMap, steady_map
+from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
 
 
@@ -41,6 +44,7 @@ class Recording:
     listener: Listener = field(default_factory=Listener)
     last_us: int = 0
     heard: int = 0
+    number: int | None = None  # its row in the library while it goes on
 
     def hear(self, heard: Heard) -> None:
         """Keep one event; its time is turned to microseconds from the origin, and never runs backwards."""
@@ -80,15 +84,33 @@ class Recording:
         return Choices(self.settings(piece))
 
 
+def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:
+    """Begin a recording; the library remembers it, so that a take that is cut off can be found in the journal. Raises NotKept."""
+    number = desk.begin_recording(epoch_us + origin_us, asdict(plan))
+    return Recording(plan, origin_us, number=number)
+
+
 def keep(desk: Desk, recording: Recording, end_us: int) -> TakeRow | None:
-    """Keep what was played as a take; None if nothing was played."""
+    """Keep what was played as a take; None if nothing was played. Raises NotKept."""
     plan = recording.plan
     take = recording.listener.take(max(end_us - recording.origin_us, 0), recording.pulses(desk.piece))
     if not take.notes:
+        if recording.number is not None:
+            desk.end_recording(recording.number)
         return None
     described = {"bar": plan.bar, "qpm": plan.qpm, "shortest": plan.shortest, "split": plan.split, "staff": plan.staff}
-    take_id, _ = desk.keep_take(take, "free" if plan.qpm is None else "click", described)
-    return next(row for row in desk.takes() if row.id == take_id)
+    return desk.keep_take(take, "free" if plan.qpm is None else "click", described, recording.number)
+
+
+def recovered(desk: Desk, cut: CutOff, heard: Iterable[Heard]) -> Recording:
+    """A recording that was cut off, as it was heard: from the journal (wall-clock times)."""
+    plan = RecordPlan(**cut.plan)
+    if plan.part not in desk.piece.parts:
+        plan = replace(plan, part=desk.piece.ordered_parts()[0].id)
+    recording = Recording(plan, cut.from_us, number=cut.id)
+    for event in heard:
+        recording.hear(event)
+    return recording
 
 
 class LivePage:
@@ -114,7 +136,12 @@ class LivePage:
         if self._revision != self.desk.history.revision:
             self._start_anew()
         read = self.reading.advance(self.recording.listener.notes(now_us), now_us)
-        fresh = {n.event: self._note(n) for n in read if n.tick + self.place.start >= 0}
+        place = self.place
+        fresh = {
+            n.event: replace(written_note(place, n, f"live{n.event}"), take=None)
+            for n in read
+            if n.tick + place.start >= 0
+        }
         changed = {
             event: (self._notes.get(event), fresh.get(event))
             for event in {*self._notes, *fresh}
@@ -136,13 +163,6 @@ class LivePage:
         both = [n for pair in changed.values() for n in pair if n is not None]
         bars |= {bar for n in both for bar in bars_touched(self._page.timeline, n)}
         return self.desk.preview(self._page, bars)
-
-    def _note(self, n: ReadNote) -> Note:
-        place = self.place
-        return Note(
-            f"live{n.event}", place.part, place.staff or n.hand, n.voice, n.tick + place.start, n.ticks, n.pitch,
-            n.velocity, articulations=n.articulations,
-        )  # fmt: skip
 
     def _clear(self, draft: Draft, fresh: dict[int, Note]) -> None:
         """What was written there before makes room, as far as the playing has come."""

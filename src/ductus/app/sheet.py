@@ -1,6 +1,7 @@
 """The sheet of an open piece: systems, which of them must be engraved again, and what the browser needs to know.
 
-A system is known by the hash of its content; ``None`` means that it waits to be engraved.
+A system is known by the hash of its content; ``None`` means that it waits to be engraved. Engraving works on a snapshot (``Order``), so that
+nobody waits for it: what became old meanwhile is thrown away and ordered again.
 """
 
 from __future__ import annotations
@@ -36,8 +37,9 @@ class BarView:
 
 @dataclass(frozen=True, slots=True)
 class SystemView:
-    """An engraved system: ``columns`` are (tick, id of the first symbol that begins there), in order."""
+    """An engraved system: ``index`` its place, ``columns`` (tick, id of the first symbol that begins there), in order."""
 
+    index: int
     key: str
     svg: str
     first: int
@@ -46,8 +48,18 @@ class SystemView:
     columns: tuple[tuple[int, str], ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Order:
+    """A system to engrave, as the piece was when it was ordered."""
+
+    system: SystemState
+    bars: SystemRange
+    piece: Piece
+    version: int
+
+
 class Sheet:
-    """Keeps the systems of one piece up to date with few engravings."""
+    """Keeps the systems of one piece up to date with few engravings. Its methods are called under the desk's lock, but for ``engraved``."""
 
     def __init__(self, piece: Piece, engraver: Engraver) -> None:
         self._engraver = engraver
@@ -55,6 +67,7 @@ class Sheet:
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.piece = piece
         self.systems: list[SystemState] = []
+        self._version = 0
         self._lay_out()
 
     def update(self, piece: Piece, bars: set[int], everything: bool, at_least: int = 0) -> bool:
@@ -62,6 +75,7 @@ class Sheet:
 
         Returns True if the division into systems changed.
         """
+        self._version += 1
         self.bars_asked = max(piece.bar_count, at_least)
         before = self.piece.bar_count
         facts = replace(piece.facts, bars=self.bars_asked)
@@ -94,27 +108,53 @@ class Sheet:
             width = self._widths[index] = bar_units(self.piece, index)
         return width
 
-    def next_to_show(self, near_bar: int, known: set[str]) -> int | None:
-        """Index of the system to engrave or send next: the one that holds ``near_bar``, then outwards from it.
+    def order(self, near_bar: int, known: set[str], within: int | None = None) -> Order | None:
+        """The system to engrave or send next: the one that holds ``near_bar``, then outwards from it; None if nothing waits (within so many
+        bars). ``known`` are the keys that the browser has; a system that changed is always due."""
 
-        ``known`` are the keys that the browser has; a system that changed is always due."""
-        waiting = [k for k, s in enumerate(self.systems) if s.dirty or s.key not in known]
+        def distance(system: SystemState) -> int:
+            return max(system.bars.first - near_bar, near_bar - system.bars.last, 0)
 
-        def distance(k: int) -> int:
-            bars = self.systems[k].bars
-            return max(bars.first - near_bar, near_bar - bars.last, 0)
+        waiting = [s for s in self.systems if s.dirty or s.key not in known]
+        nearest = min(waiting, key=distance, default=None)
+        if nearest is None or (within is not None and distance(nearest) > within):
+            return None
+        return Order(nearest, nearest.bars, self.piece, self._version)
 
-        return min(waiting, key=distance, default=None)
+    def engraved(self, order: Order) -> SystemView:
+        """Engrave what was ordered (or take it from the cache). Needs no lock."""
+        made = self._engraver.engrave(order.piece, order.bars)
+        return self._view(order, made.key, made.svg)
 
-    def engrave(self, k: int) -> SystemView:
-        """Engrave system ``k`` (or take it from the cache) and return it."""
-        system = self.systems[k]
-        engraved = self._engraver.engrave(self.piece, system.bars)
-        system.key, system.dirty = engraved.key, False
-        return self._view(system.bars, engraved.key, engraved.svg)
+    def taken_over(self, order: Order, view: SystemView) -> SystemView | None:
+        """The engraving with its place on the sheet; None if the system is another by now."""
+        place = next((k for k, s in enumerate(self.systems) if s is order.system), None)
+        if place is None or (order.version != self._version and self._changed(order)):
+            return None
+        order.system.key, order.system.dirty = view.key, False
+        return replace(view, index=place)
 
-    def _view(self, system: SystemRange, key: str, svg: str) -> SystemView:
-        timeline = self.piece.timeline
+    def _changed(self, order: Order) -> bool:
+        """Have the bars around a system changed since it was ordered? Pieces share what did not change."""
+        old, new = order.piece, self.piece
+        if old is new:
+            return False
+        if (
+            old.timeline is not new.timeline
+            or old.keys is not new.keys
+            or old.tempi is not new.tempi
+            or old.facts != new.facts
+        ):
+            return True
+        around = range(order.bars.first - 1, order.bars.last + 2)
+        return any(
+            old.by_bar.get((part, bar)) is not new.by_bar.get((part, bar)) for part in new.parts for bar in around
+        )
+
+    @staticmethod
+    def _view(order: Order, key: str, svg: str) -> SystemView:
+        piece, system = order.piece, order.bars
+        timeline = piece.timeline
         bars: list[BarView] = []
         columns: dict[int, str] = {}
         for index in range(system.first, system.last + 1):
@@ -122,9 +162,9 @@ class Sheet:
             bars.append(
                 BarView(index, timeline.number_of(index), bar.start, bar.ticks, bar.missing, tuple(bar.beats()))
             )
-            for part in self.piece.ordered_parts():
-                for voice in notate_bar(self.piece, part.id, index).voices:
+            for part in piece.ordered_parts():
+                for voice in notate_bar(piece, part.id, index).voices:
                     for symbol in voice.symbols:
                         if not symbol.hidden and not (symbol.whole_bar and symbol.tick in columns):
                             columns.setdefault(symbol.tick, symbol.id)
-        return SystemView(key, svg, system.first, system.last, tuple(bars), tuple(sorted(columns.items())))
+        return SystemView(0, key, svg, system.first, system.last, tuple(bars), tuple(sorted(columns.items())))

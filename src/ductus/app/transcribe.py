@@ -10,9 +10,9 @@ from typing import Any
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
-from ductus.core.reading.to_piece import piece_from_reading
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map
@@ -22,6 +22,7 @@ from ductus.formats.midi import read_midi
 from ductus.formats.musicxml_write import write_musicxml
 
 NAMES_OF_VALUES = {**{b: b for b in STEP_BASES}, "8th": "eighth", "4th": "quarter", "32th": "32nd"}
+MUSICXML = (".musicxml", ".xml")
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +72,8 @@ def transcribe_file(midi: Path, out: Path, wishes: Wishes, doubts: Path | None =
 
     Raises BadInput or OSError; then nothing has been written.
     """
+    if out.suffix.lower() not in MUSICXML:
+        raise BadInput(f"A reading is written as .musicxml, not as '{out.suffix or out.name}'. Nothing was written.")
     file = read_midi(midi.read_bytes())
     settings = settings_from(wishes, file.meter)
     pulses: PulseMap | None = None
@@ -78,7 +81,7 @@ def transcribe_file(midi: Path, out: Path, wishes: Wishes, doubts: Path | None =
         pulses = steady_map(wishes.tempo, 0, round(wishes.start_beat_at * 1e6))
     settings = replace(settings, readings=wishes.readings)
     result = read(file.take, pulses, settings)
-    pieces = [piece_from_reading(r, wishes.title) for r in (result, *result.rivals)[: wishes.readings]]
+    pieces = [page_of(r, wishes.title) for r in (result, *result.rivals)[: wishes.readings]]
     for k, piece in enumerate(pieces, 1):
         path = out if k == 1 else out.with_name(f"{out.stem}-{k}{out.suffix}")
         path.write_bytes(write_musicxml(piece))

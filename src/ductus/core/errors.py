@@ -5,7 +5,9 @@
     │   ├── TooMuch       it could be used, but it is larger than Ductus takes
     │   └── CannotWrite   no note value or tuplet writes this length
     ├── NotThere          a piece, take, part or note that does not exist (any more)
-    └── Stale             an edit made on an older revision than the one that is kept
+    ├── Stale             an edit made on an older revision than the one that is kept
+    ├── NotKept           the library cannot be written (or read) at the moment; what was asked can be tried again
+    └── Stopped           long work that a person stopped
 
 Each message says what was found, what was kept, and what to do next. The web layer maps the classes
 to statuses in one table; the core knows no HTTP.
@@ -36,3 +38,11 @@ class NotThere(DuctusError):
 
 class Stale(DuctusError):
     """An edit was made on an older revision; the newer state is kept."""
+
+
+class NotKept(DuctusError):
+    """The library cannot be written or read at the moment."""
+
+
+class Stopped(DuctusError):
+    """Long work was stopped by a person."""

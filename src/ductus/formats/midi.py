@@ -10,10 +10,11 @@ import mido
 from mido.midifiles.meta import KeySignatureError
 
 from ductus.core.errors import BadInput, TooMuch
-from ductus.core.performance.takes import Heard, Take, take_of_events
+from ductus.core.performance.takes import SUSTAIN, Heard, Take, take_of_events
 from ductus.core.pitch.keys import MAJOR_NAMES
+from ductus.core.playback.performance import channels_of, performed
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.records import printable
 from ductus.core.time.meters import UNITS, Meter
 from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
@@ -21,6 +22,13 @@ from ductus.core.time.ticks import QUARTER
 FILE_QUARTER = 960  # ticks to the quarter in the files we write
 MAX_BYTES = 20_000_000
 MAX_NOTES = 200_000
+MAX_TRACKS = 2_000
+MAX_US = 12 * 3600 * 1_000_000
+MAX_TICKS = 2**40
+LOWEST_TEMPO, HIGHEST_TEMPO = 5, 1000  # quarters a minute that the page can hold
+DAMAGE = (
+    EOFError, OSError, ValueError, IndexError, KeyError, TypeError, ZeroDivisionError, OverflowError, AttributeError, KeySignatureError,
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,71 +43,103 @@ class MidiFile:
 
 def read_midi(data: bytes) -> MidiFile:
     """Read a file as a performance. Raises BadInput when it is no MIDI file, is cut, or holds no note; TooMuch for
-    more than 20 MB or 200,000 notes. A key never let go is let go at the end of the file."""
+    more than 20 MB, 200,000 notes or twelve hours. A key never let go is let go at the end of the file."""
     if len(data) > MAX_BYTES:
         raise TooMuch(
             f"That file has {len(data) / 1e6:.0f} MB; Ductus reads MIDI files up to {MAX_BYTES // 1_000_000} MB. It was not read."
         )
     if data[:4] not in (b"MThd", b"RIFF"):
         raise BadInput("That is no Standard MIDI File (it does not begin as one). Nothing was imported.")
-    heard: list[Heard] = []
-    meter = tempo = None
-    name = ""
-    now_us, seconds, presses = 0, 0.0, 0
+    data = inside_riff(data)
+    if data.count(b"MTrk") > MAX_TRACKS:
+        raise TooMuch(f"That file has more than {MAX_TRACKS} tracks; Ductus takes no more. Nothing was imported.")
+    if likely_presses(data) > MAX_NOTES:
+        raise TooMuch(f"That file holds more than {MAX_NOTES:,} notes; cut it into parts first. Nothing was imported.")
     try:
         file = mido.MidiFile(file=io.BytesIO(data), clip=True)
         if file.type == 2:
             raise BadInput(
                 "That MIDI file holds several separate songs (type 2); Ductus reads types 0 and 1. Nothing was imported."
             )
-        for message in file:
-            seconds += message.time
-            now_us = round(seconds * 1e6)
-            if message.type in ("note_on", "note_off"):
-                down = message.type == "note_on" and message.velocity > 0
-                presses += down
-                if presses > MAX_NOTES:
-                    raise TooMuch(
-                        f"That file holds more than {MAX_NOTES:,} notes; cut it into parts first. Nothing was imported."
-                    )
-                heard.append(Heard(now_us, "down" if down else "up", message.note, message.velocity, message.channel))
-            elif message.type == "control_change":
-                heard.append(Heard(now_us, "control", message.control, message.value, message.channel))
-            elif message.type == "time_signature" and meter is None and message.denominator in UNITS:
-                meter = Meter(min(message.numerator, 32) or 4, message.denominator)
-            elif message.type == "set_tempo" and tempo is None and message.tempo:
-                tempo = US_PER_MINUTE / message.tempo
-            elif message.type == "track_name" and not name:
-                name = message.name
-    except (
-        EOFError,
-        OSError,
-        ValueError,
-        IndexError,
-        KeyError,
-        TypeError,
-        ZeroDivisionError,
-        KeySignatureError,
-    ) as error:
+        return _performance(file)
+    except DAMAGE as error:
         raise BadInput(
             f"That MIDI file is damaged or cut short ({str(error)[:80] or 'it ends too soon'}). Nothing was imported."
         ) from error
+
+
+def inside_riff(data: bytes) -> bytes:
+    """The file inside a RIFF envelope (RMID), or the data as it is."""
+    start = data.find(b"MThd") if data[:4] == b"RIFF" else 0
+    return data[max(start, 0) :]
+
+
+def likely_presses(data: bytes) -> int:
+    """At least so many bytes look like note-ons of a large file: a quick look before anything large is unpacked. Running status hides
+    most, so that a file is refused here only when it is far too large; the exact count follows."""
+    return sum(data.count(bytes([status])) for status in range(0x90, 0xA0)) // 2 if len(data) > 8 * MAX_NOTES else 0
+
+
+def _performance(file: mido.MidiFile) -> MidiFile:
+    heard: list[Heard] = []
+    meter = tempo = None
+    name = ""
+    now_us, ticks, us_per_tick, presses = 0.0, 0, 500_000 / max(file.ticks_per_beat, 1), 0
+    if file.ticks_per_beat <= 0:
+        raise BadInput(
+            "That MIDI file counts in film frames, not in beats; Ductus does not read that. Nothing was imported."
+        )
+    for message in mido.merge_tracks(file.tracks, skip_checks=True):
+        ticks += message.time
+        now_us += message.time * us_per_tick
+        if now_us > MAX_US or ticks > MAX_TICKS:
+            raise TooMuch("That file lasts longer than twelve hours; cut it into parts first. Nothing was imported.")
+        at = round(now_us)
+        if message.type in ("note_on", "note_off"):
+            down = message.type == "note_on" and message.velocity > 0
+            presses += down
+            if presses > MAX_NOTES:
+                raise TooMuch(
+                    f"That file holds more than {MAX_NOTES:,} notes; cut it into parts first. Nothing was imported."
+                )
+            heard.append(Heard(at, "down" if down else "up", message.note, message.velocity, message.channel))
+        elif message.type == "control_change":
+            heard.append(Heard(at, "control", message.control, message.value, message.channel))
+        elif message.type == "time_signature" and meter is None and message.denominator in UNITS:
+            meter = Meter(min(message.numerator, 32) or 4, message.denominator)
+        elif message.type == "set_tempo" and message.tempo:
+            us_per_tick = message.tempo / file.ticks_per_beat
+            tempo = US_PER_MINUTE / message.tempo if tempo is None else tempo
+        elif message.type == "track_name" and not name:
+            name = message.name
     if not presses:
         raise BadInput("That MIDI file holds no notes, so there is nothing to write. Nothing was imported.")
-    return MidiFile(take_of_events(heard, now_us), meter, tempo, name)
+    if tempo is not None and not LOWEST_TEMPO <= tempo <= HIGHEST_TEMPO:
+        tempo = None
+    return MidiFile(take_of_events(heard, round(now_us)), meter, tempo, printable(name))
 
 
 def write_midi(piece: Piece) -> bytes:
-    """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part."""
+    """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as ``performed``."""
     midi = mido.MidiFile(type=1, ticks_per_beat=FILE_QUARTER)
     midi.tracks.append(_conductor(piece))
-    for number, part in enumerate(piece.ordered_parts()):
-        channel = number % 16 if number % 16 != 9 else 10
-        notes = [n for n in piece.notes.values() if n.part == part.id]
+    sound, channels = performed(piece), channels_of(piece)
+    by_part: dict[str, list[tuple[int, int, mido.Message]]] = {part.id: [] for part in piece.ordered_parts()}
+    for n in sound.notes:
+        start = file_ticks(n.on)
+        end = max(file_ticks(n.off), start + 1)
+        on = mido.Message("note_on", note=n.key, velocity=n.velocity, channel=n.channel)
+        off = mido.Message("note_off", note=n.key, velocity=64, channel=n.channel)
+        by_part[n.part] += [(start, 2, on), (end, 0, off)]
+    for c in sound.pedal:
+        value = 127 if c.down else 0
+        change = mido.Message("control_change", control=SUSTAIN, value=value, channel=c.channel)
+        by_part[c.part].append((file_ticks(c.tick), 1, change))
+    for part in piece.ordered_parts():
         track = mido.MidiTrack()
         track.append(mido.MetaMessage("track_name", name=latin(part.name)))
-        track.append(mido.Message("program_change", program=part.programme, channel=channel))
-        _append(track, _note_events(notes, channel), file_ticks(piece.end))
+        track.append(mido.Message("program_change", program=part.programme, channel=channels[part.id]))
+        _append(track, by_part[part.id], file_ticks(piece.end))
         midi.tracks.append(track)
     out = io.BytesIO()
     midi.save(file=out)
@@ -114,17 +154,6 @@ def file_ticks(ticks: int) -> int:
 def latin(text: str) -> str:
     """Text as the file format can hold it."""
     return text.encode("latin-1", "replace").decode("latin-1")
-
-
-def _note_events(notes: list[Note], channel: int) -> list[tuple[int, int, mido.Message]]:
-    events = []
-    for n in notes:
-        start = max(file_ticks(n.tick + n.sounds_late), 0)
-        end = max(file_ticks(n.tick + n.sounds_late + (n.sounds_ticks or n.ticks)), start + 1)
-        key = min(max(n.pitch.midi, 0), 127)
-        events.append((start, 1, mido.Message("note_on", note=key, velocity=n.velocity, channel=channel)))
-        events.append((end, 0, mido.Message("note_off", note=key, velocity=64, channel=channel)))
-    return events
 
 
 def _conductor(piece: Piece) -> mido.MidiTrack:

@@ -7,6 +7,7 @@ length exactly. A window of bars is written with the clef, key and meter in forc
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from math import gcd
 
@@ -40,6 +41,9 @@ ARTICULATIONS = {"staccato": "staccato", "accent": "accent", "tenuto": "tenuto",
 ORNAMENTS = {"trill": "trill-mark", "turn": "turn"}
 VOICES_PER_STAFF = 4
 Element = etree._Element
+NOT_XML = re.compile(
+    r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]"
+)  # the characters of XML 1.0, section 2.2
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,8 +66,8 @@ def sub(parent: Element, tag: str, text: object | None = None, **attributes: str
 
 
 def xml_text(text: str) -> str:
-    """Drop the control characters that XML cannot hold."""
-    return "".join(c for c in text if c >= " " or c in "\t\n")
+    """Drop what XML 1.0 cannot hold."""
+    return NOT_XML.sub("", text)
 
 
 def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:

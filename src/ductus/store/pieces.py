@@ -10,8 +10,8 @@ from datetime import UTC, datetime
 from ductus.core.errors import NotThere, Stale
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece, make_piece, records_of
-from ductus.core.score.records import KIND_OF, Facts, Reading, Record
-from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
+from ductus.core.score.records import KIND_OF, Facts, Record
+from ductus.store.rows import change_from_json, change_to_json, from_columns, pen_to_json, to_columns
 
 INSERT_PIECE = """
 insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars)
@@ -60,6 +60,8 @@ SELECT = {
     "mark": "select * from mark where piece = :piece",
     "reading": "select * from reading where piece = :piece",
 }
+GET_SETTING = "select value from setting where name = :name"
+PUT_SETTING = "insert or replace into setting (name, value) values (:name, :value)"
 SHELF = """
 select p.id, p.title, p.subtitle, p.composer, p.changed_at, p.revision,
   (select count(*) from note n where n.piece = p.id) as notes,
@@ -69,12 +71,12 @@ select p.id, p.title, p.subtitle, p.composer, p.changed_at, p.revision,
 from piece p where p.deleted_at is null order by p.changed_at desc, p.rowid desc"""
 ADVANCE = """
 update piece set revision = revision + 1, position = position + :by, changed_at = :now
-where id = :piece and revision = :base"""
+where id = :piece and revision = :base and deleted_at is null"""
 FORGET_UNDONE = "delete from history where piece = :piece and position > :position"
 REMEMBER = """
-insert into history (piece, position, sentence, rows_json, made_at) values (:piece, :position, :sentence, :rows, :now)"""
-BELONG = "update note set take = :take where piece = :piece and event is not null"
-RECALL = "select sentence, rows_json from history where piece = :piece and position = :position"
+insert into history (piece, position, sentence, rows_json, pen_json, made_at)
+values (:piece, :position, :sentence, :rows, :pen, :now)"""
+RECALL = "select sentence, rows_json, pen_json from history where piece = :piece and position = :position"
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,12 +98,6 @@ def insert_piece(connection: sqlite3.Connection, piece_id: str, piece: Piece) ->
     connection.execute(INSERT_PIECE, {"id": piece_id, "now": now_text(), **to_columns(piece.facts)})
     for record in records_of(piece):
         _put(connection, piece_id, record)
-
-
-def insert_reading(connection: sqlite3.Connection, piece_id: str, reading: Reading) -> None:
-    """Store how a new piece was read from a take: its notes that name an event belong to that take."""
-    connection.execute(BELONG, {"piece": piece_id, "take": reading.take})
-    _put(connection, piece_id, reading)
 
 
 def load_piece(connection: sqlite3.Connection, piece_id: str) -> Piece:
@@ -158,6 +154,7 @@ def append_change(connection: sqlite3.Connection, piece_id: str, base: int, chan
             "position": position,
             "sentence": change.sentence,
             "rows": change_to_json(change),
+            "pen": pen_to_json(change),
             "now": now_text(),
         },
     )
@@ -178,7 +175,7 @@ def _travel(connection: sqlite3.Connection, piece_id: str, base: int, by: int) -
     row = connection.execute(RECALL, {"piece": piece_id, "position": position if by < 0 else position + 1}).fetchone()
     if row is None:
         return None
-    change = change_from_json(row["sentence"], row["rows_json"])
+    change = change_from_json(row["sentence"], row["rows_json"], row["pen_json"])
     change = change.inverse() if by < 0 else change
     _advance(connection, piece_id, base, by)
     _write_rows(connection, piece_id, change)
@@ -193,6 +190,9 @@ def _position(connection: sqlite3.Connection, piece_id: str) -> int:
 def _advance(connection: sqlite3.Connection, piece_id: str, base: int, by: int) -> None:
     row = {"piece": piece_id, "base": base, "by": by, "now": now_text()}
     if connection.execute(ADVANCE, row).rowcount == 0:
+        there = connection.execute("select deleted_at from piece where id = ?", (piece_id,)).fetchone()
+        if there is None or there["deleted_at"] is not None:
+            raise NotThere("This piece was deleted, so nothing was written. The shelf can bring it back.")
         raise Stale(
             "The piece was changed elsewhere in the meantime. Nothing was lost: the newer state is shown; try again."
         )
@@ -219,3 +219,14 @@ def last_place(connection: sqlite3.Connection, piece_id: str) -> int:
     """Where work stopped, in ticks."""
     row = connection.execute("select last_place from piece where id = :piece", {"piece": piece_id}).fetchone()
     return int(row["last_place"]) if row else 0
+
+
+def setting(connection: sqlite3.Connection, name: str) -> str | None:
+    """A setting that was kept, or None."""
+    row = connection.execute(GET_SETTING, {"name": name}).fetchone()
+    return row and str(row["value"])
+
+
+def keep_setting(connection: sqlite3.Connection, name: str, value: str) -> None:
+    """Keep a setting."""
+    connection.execute(PUT_SETTING, {"name": name, "value": value})

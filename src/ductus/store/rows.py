@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ductus.core.pitch.pitches import Pitch, parse_pitch
-from ductus.core.score.changes import Change
+from ductus.core.score.changes import Change, PenPlace
 from ductus.core.score.records import (
     KIND_OF,
     Facts,
@@ -172,12 +172,18 @@ def change_to_json(change: Change) -> str:
     return json.dumps(out, separators=(",", ":"))
 
 
-def change_from_json(sentence: str, text: str) -> Change:
-    """Inverse of ``change_to_json``."""
-    return Change(
-        sentence,
-        tuple(
-            (before and from_columns(kind, before), after and from_columns(kind, after))
-            for kind, before, after in json.loads(text)
-        ),
+def pen_to_json(change: Change) -> str | None:
+    """Where the pen stood before and after, as JSON; None for a change of no pen."""
+    if change.pen is None:
+        return None
+    return json.dumps([[p.part, p.staff, p.voice, p.tick] for p in change.pen], separators=(",", ":"))
+
+
+def change_from_json(sentence: str, text: str, pen: str | None = None) -> Change:
+    """Inverse of ``change_to_json`` and ``pen_to_json``."""
+    rows = tuple(
+        (before and from_columns(kind, before), after and from_columns(kind, after))
+        for kind, before, after in json.loads(text)
     )
+    places = tuple(PenPlace(*place) for place in json.loads(pen)) if pen else None
+    return Change(sentence, rows, places)  # type: ignore[arg-type]

@@ -1,5 +1,5 @@
-"""Takes and the journal. This module owns take, take_note, take_control, found_beats and journal; the caller owns the
-transaction. Nothing here is ever altered once written, a take can only be marked as dropped from the page."""
+"""Takes. This module owns take, take_note, take_control and found_beats; the caller owns the transaction. Nothing here is ever
+altered once written, a take can only be marked as dropped from the page."""
 
 from __future__ import annotations
 
@@ -10,30 +10,21 @@ from dataclasses import dataclass
 from typing import Any
 
 from ductus.core.errors import NotThere
-from ductus.core.performance.takes import Heard, PlayedControl, PlayedNote, Take
+from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.time.pulse import Pulse, PulseMap
 from ductus.store.pieces import now_text
 
 INSERT_TAKE = """
-insert into take (piece, name, source, made_at, pulses_json, settings_json)
-values (:piece, :name, :source, :now, :pulses, :settings)"""
+insert into take (piece, name, source, made_at, pulses_json, settings_json, notes, length_us)
+values (:piece, :name, :source, :now, :pulses, :settings, :notes, :length)"""
 INSERT_NOTE = """
 insert into take_note (take, event, onset_us, release_us, key, velocity, channel) values (?, ?, ?, ?, ?, ?, ?)"""
 INSERT_CONTROL = "insert into take_control (take, event, time_us, controller, value) values (?, ?, ?, ?, ?)"
-INSERT_HEARD = """
-insert into journal (piece, at_us, kind, key, value, channel, pen_down)
-values (:piece, :at_us, :kind, :key, :value, :channel, :pen_down)"""
 LIST_TAKES = """
-select t.id, t.name, t.source, t.made_at, t.dropped, t.settings_json,
-  (select count(*) from take_note n where n.take = t.id) as notes,
-  (select coalesce(max(release_us), 0) from take_note n where n.take = t.id) as length_us
-from take t where t.piece = :piece order by t.id"""
+select id, name, source, made_at, dropped, settings_json, notes, length_us from take where piece = :piece order by id"""
 FOUND = "select meter, pulses_json from found_beats where take = :take and hints = :hints order by rank"
 KEEP_FOUND = """
 insert or replace into found_beats (take, hints, rank, meter, pulses_json) values (:take, :hints, :rank, :meter, :pulses)"""
-JOURNAL = """
-select at_us, kind, key, value, channel from journal
-where piece = :piece and at_us >= :from_us and at_us <= :to_us order by at_us, id"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +67,8 @@ def insert_take(
             "now": now_text(),
             "pulses": pulses,
             "settings": json.dumps(settings),
+            "notes": len(take.notes),
+            "length": take.length_us,
         },
     )
     take_id = cursor.lastrowid
@@ -144,28 +137,3 @@ def list_takes(connection: sqlite3.Connection, piece_id: str) -> list[TakeRow]:
 def set_dropped(connection: sqlite3.Connection, take_id: int, dropped: bool) -> None:
     """Mark a take as dropped from the page (it stays among the takes)."""
     connection.execute("update take set dropped = ? where id = ?", (int(dropped), take_id))
-
-
-def append_journal(connection: sqlite3.Connection, piece_id: str, heard: Iterable[tuple[Heard, bool]]) -> None:
-    """Keep everything heard: (event with wall-clock microseconds, was the pen down)."""
-    connection.executemany(
-        INSERT_HEARD,
-        (
-            {
-                "piece": piece_id,
-                "at_us": h.time_us,
-                "kind": h.kind,
-                "key": h.key,
-                "value": h.value,
-                "channel": h.channel,
-                "pen_down": int(down),
-            }
-            for h, down in heard
-        ),
-    )
-
-
-def read_journal(connection: sqlite3.Connection, piece_id: str, from_us: int, to_us: int) -> list[Heard]:
-    """What was heard in a stretch of wall-clock time (microseconds)."""
-    rows = connection.execute(JOURNAL, {"piece": piece_id, "from_us": from_us, "to_us": to_us})
-    return [Heard(r["at_us"], r["kind"], r["key"], r["value"], r["channel"]) for r in rows]

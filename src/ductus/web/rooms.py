@@ -1,132 +1,147 @@
-"""WebSockets: who sits at which desk, the order of messages, and engraving that fills in behind."""
+"""WebSockets: who sits at which desk, the order of messages, long work, and engraving that fills in behind.
+
+Everything of a desk runs in worker threads; this module carries messages in and facts out, and decides nothing.
+"""
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import TimeoutError as NotYet
 
 from fastapi import WebSocket, WebSocketDisconnect
-from pydantic import TypeAdapter, ValidationError
 
-from ductus.app.desk import Desk
+from ductus.app import messages as m
+from ductus.app.desk import DELETED, Desk
+from ductus.app.facts import readings_fact, sheet_fact, state_fact
+from ductus.app.jobs import Job, carry_out
+from ductus.app.journal import Journal
+from ductus.app.readings import all_shown
+from ductus.app.session import Sent, Session
 from ductus.core.errors import DuctusError
 from ductus.core.score.changes import Change
-from ductus.web import schemas as s
-from ductus.web.reading_side import Job, readings_out
-from ductus.web.seat import Seat, sheet_out
+from ductus.web.wire import fact_json, message_from
 
-JOURNAL_SECONDS = 0.2  # everything heard is on disk within 250 ms
-QUIET_SECONDS = 0.12  # after an edit, before its readings are worked out again
-NO_READINGS = s.ReadingsOut(readings=())
-INCOMING: TypeAdapter[s.ClientMessage] = TypeAdapter(s.ClientMessage)
+QUIET_S = 0.12  # after an edit, before its readings are worked out again
+LOOK_S = 0.5  # how often the disk is asked how it does
+RETRY_S = 0.25  # a message that the disk did not take is tried again
+TELL_SHARE_S = 0.2  # how often long work says how far it is
+NEAR_BARS = 1
+NO_READINGS = m.ReadingsFact(())
+log = logging.getLogger(__name__)
 
 
 class Chair:
-    """One connection: its seat, and the messages that wait to be sent to it."""
+    """One connection: its session, and the messages that wait to be sent to it."""
 
     def __init__(self, room: Room, socket: WebSocket) -> None:
         self.room, self.socket = room, socket
+        self.loop = asyncio.get_running_loop()
         self.outbox: asyncio.Queue[str] = asyncio.Queue()
-        self.pending: list[tuple[bool, s.Out]] = []
-        self.seat = Seat(room.desk, self._to_me, self._to_all)
+        self.session = Session(room.desk, room.journal, self._kept)
         self.seq = 0
         self.ready = False  # has it the list of systems? Only then do single systems make sense to it
         self._timer: asyncio.TimerHandle | None = None
         self._player: asyncio.Task[None] | None = None
+        self._retry: asyncio.Task[None] | None = None
         self._order = asyncio.Lock()
+        self._trouble = ""
 
-    def _to_me(self, message: s.Out) -> None:
-        self.pending.append((False, message))
+    def _kept(self, number: int) -> None:
+        """From the journal's thread: everything up to a message is on disk."""
+        with contextlib.suppress(RuntimeError):  # the loop may be gone
+            self.loop.call_soon_threadsafe(self.post, m.KeptUpTo(number))
 
-    def _to_all(self, message: s.Out) -> None:
-        self.pending.append((True, message))
-
-    def _distribute(self) -> None:
-        pending, self.pending = self.pending, []
-        for everyone, message in pending:
-            self.room.post(message, self.room.chairs if everyone else [self], self)
+    def post(self, fact: m.Fact) -> None:
+        """Send a fact to this browser."""
+        self.outbox.put_nowait(fact_json(fact))
 
     async def run(self) -> None:
         """Serve the connection until it closes."""
-        tasks = [asyncio.create_task(self._send()), asyncio.create_task(self._keep_journal())]
+        tasks = [asyncio.create_task(self._send()), asyncio.create_task(self._look_after())]
         try:
-            await self._work(self.seat.open)
+            await self._work(self.session.open)
             self.ready = True
             self.room.greet(self)
             self.room.wake()
             while True:
-                text = await self.socket.receive_text()
-                await self._receive(text)
+                await self._receive(await self._next_text())
         except WebSocketDisconnect:
             pass
         finally:
-            if self._timer:
-                self._timer.cancel()
-            if self._player:
-                self._player.cancel()
-            for task in tasks:
-                task.cancel()
-            self.seat.close()  # at once and here: a server that is being stopped would not come back to it
-            self._distribute()
+            for handle in (self._timer, self._player, self._retry, *tasks):
+                if handle is not None:
+                    handle.cancel()
+            self.session.close()  # at once and here: a server that is being stopped would not come back to it
+            self.room.distribute(self, self.session.collect())
             with contextlib.suppress(asyncio.CancelledError):
                 await asyncio.gather(*tasks, return_exceptions=True)
+
+    async def _next_text(self) -> str:
+        """The next message; a frame of bytes is none, and is answered like any that is not understood."""
+        event = await self.socket.receive()
+        if event["type"] == "websocket.disconnect":
+            raise WebSocketDisconnect(event.get("code") or 1000, event.get("reason"))
+        return event.get("text") or ""
 
     async def _receive(self, text: str) -> None:
         self.seq += 1
         try:
-            message = INCOMING.validate_json(text)
-        except ValidationError as error:
-            first = error.errors()[0]
-            place = ".".join(str(x) for x in first["loc"])
-            self._to_me(
-                s.ProblemOut(message=f"That message was not understood ({place}: {first['msg']}); nothing was changed.")
-            )
-            self._distribute()
+            message = message_from(text)
+        except DuctusError as error:
+            self.post(m.Problem(str(error)))
+            self.post(m.Done(self.seq))
             return
-        await self._work(lambda: self.seat.handle(message))
-        self._to_me(s.DoneOut(seq=self.seq))
-        self._distribute()
+        if isinstance(message, m.StopWork):
+            self.room.stop_work()
+        else:
+            await self._work(lambda: self.session.handle(message))
+        self.post(m.Done(self.seq))
 
-    async def _work(self, what: object) -> None:
-        """Run something of the seat in a thread, engrave the system at the pen, send what came of it."""
+    async def _work(self, what: Callable[[], Sequence[Sent]]) -> None:
+        """Run something of the session in a thread, engrave the system at the pen, send what came of it."""
         async with self._order:
-            await asyncio.to_thread(self._run, what)
-            self._distribute()
+            facts = await asyncio.to_thread(self._run, what)
+            self.room.distribute(self, facts)
             self._set_timer()
-        jobs, self.seat.jobs = self.seat.jobs, []
+        jobs, self.session.jobs = self.session.jobs, []
         for job in jobs:
             self.room.start(self, job)
-        if self.seat.live is not None and (self._player is None or self._player.done()):
+        if self.session.live is not None and (self._player is None or self._player.done()):
             self._player = asyncio.create_task(self._show_playing())
+        if self.session.blocked and (self._retry is None or self._retry.done()):
+            self._retry = asyncio.create_task(self._try_again())
         self.room.wake()
+
+    def _run(self, what: Callable[[], Sequence[Sent]]) -> list[Sent]:
+        facts = list(what())
+        engraved = self.session.engraved(NEAR_BARS)
+        return facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
+
+    async def _try_again(self) -> None:
+        """The disk did not take a message: it waits, and everything after it, until the disk does."""
+        while self.session.blocked:
+            await asyncio.sleep(RETRY_S)
+            await self._work(self.session.drain)
 
     async def _show_playing(self) -> None:
         """While a recording with a click goes on, show twice a beat what was played."""
-        while self.seat.live is not None and self.seat.recording is not None:
-            qpm = self.seat.recording.plan.qpm or 100.0
+        while self.session.live is not None and self.session.recording is not None:
+            qpm = self.session.recording.plan.qpm or 100.0
             await asyncio.sleep(min(max(30 / qpm, 0.15), 1.0))
-            await self._work(self.seat.live_step)
-
-    async def make(self, revision: int, change: Change) -> bool:
-        """Make a change that was worked out on ``revision``; False if that is not the state any more."""
-        done: list[bool] = []
-        await self._work(lambda: done.append(self.seat.write_if(revision, change)))
-        return bool(done) and done[0]
-
-    def _run(self, what: object) -> None:
-        what()  # type: ignore[operator]
-        if self.seat.near_system_is_due():
-            engraved = self.seat.engrave_one()
-            if engraved is not None:
-                self._to_all(engraved)
+            await self._work(self.session.live_step)
 
     def _set_timer(self) -> None:
-        wake, self.seat.wake_us = self.seat.wake_us, None
+        wake, self.session.wake_us = self.session.wake_us, None
         if wake is not None:
             if self._timer:
                 self._timer.cancel()
-            loop = asyncio.get_running_loop()
-            self._timer = loop.call_later(wake / 1e6 + 0.001, lambda: loop.create_task(self._work(self.seat.waited)))
+            self._timer = self.loop.call_later(
+                wake / 1e6 + 0.001, lambda: self.loop.create_task(self._work(self.session.waited))
+            )
 
     async def _send(self) -> None:
         """Send what waits in one frame, as a list: the browser then draws once for all that came of a key."""
@@ -136,29 +151,35 @@ class Chair:
                 waiting.append(self.outbox.get_nowait())
             await self.socket.send_text(f"[{','.join(waiting)}]")
 
-    async def _keep_journal(self) -> None:
+    async def _look_after(self) -> None:
+        """Say when the journal cannot be written, and when it can be again; keep how entry is set."""
         while True:
-            await asyncio.sleep(JOURNAL_SECONDS)
-            if self.seat.journal:
-                await asyncio.to_thread(self.seat.flush_journal)
+            await asyncio.sleep(LOOK_S)
+            trouble = self.session.journal.trouble
+            if trouble != self._trouble and not self.session.blocked:
+                self._trouble = trouble
+                self.post(m.Keeping(trouble))
+            await asyncio.to_thread(self.session.keep_habits)
 
 
 class Room:
-    """All chairs at one desk, and the task that engraves what waits."""
+    """All chairs at one desk, the long work there, and the task that engraves what waits."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, desk: Desk, journal: Journal, outside: dict[str, Job]) -> None:
+        """``outside`` are jobs that came over REST, by piece."""
+        self.desk, self.journal, self._outside = desk, journal, outside
         self.chairs: list[Chair] = []
         self._wake = asyncio.Event()
         self._filler: asyncio.Task[None] | None = None
         self._teller: asyncio.Task[None] | None = None
         self._jobs: set[asyncio.Task[None]] = set()
         self._one_job = asyncio.Lock()
+        self._now: Job | None = None
         self._told = ""
         self._told_for = -1
 
     def wake(self) -> None:
-        """Something may wait to be engraved."""
+        """Something may wait to be engraved or told."""
         self._wake.set()
         if self._filler is None or self._filler.done():
             self._filler = asyncio.create_task(self._fill())
@@ -168,12 +189,14 @@ class Room:
     async def _tell_readings(self) -> None:
         """Say how the takes on the page were read, once the page has been quiet for a moment."""
         while self._told_for != (revision := self.desk.history.revision):
-            await asyncio.sleep(QUIET_SECONDS)
+            await asyncio.sleep(QUIET_S)
             if revision != self.desk.history.revision:
                 continue
-            message = await asyncio.to_thread(readings_out, self.desk) if len(self.desk.piece.readings) else NO_READINGS
+            fact = NO_READINGS
+            if len(self.desk.piece.readings):
+                fact = readings_fact(await asyncio.to_thread(all_shown, self.desk))
             self._told_for = revision
-            text = message.model_dump_json()
+            text = fact_json(fact)
             if text != self._told:
                 self._told = text
                 for chair in self.chairs:
@@ -183,51 +206,92 @@ class Room:
         """A browser that comes later gets what the others were told."""
         if self._told:
             chair.outbox.put_nowait(self._told)
+        for job in self._going_on():
+            chair.post(m.Busy(job.words, round(job.share, 3)))
 
-    def start(self, chair: Chair, job: Job) -> None:
-        """Begin long work for one of the chairs; jobs of a room run one after the other."""
-        task = asyncio.create_task(self._run_job(chair, job))
+    # --- long work ------------------------------------------------------------------------
+
+    def start(self, chair: Chair | None, job: Job, done: Callable[[], None] | None = None) -> None:
+        """Begin long work, for one of the chairs if it came from there; jobs of a room run one after the other."""
+        task = asyncio.create_task(self._run_job(chair, job, done))
         self._jobs.add(task)
         task.add_done_callback(self._jobs.discard)
 
-    async def _run_job(self, chair: Chair, job: Job) -> None:
+    def stop_work(self) -> None:
+        """Stop what goes on."""
+        for job in self._going_on():
+            job.stop()
+
+    def _going_on(self) -> list[Job]:
+        return [job for job in (self._now, self._outside.get(self.desk.piece_id)) if job is not None]
+
+    async def _run_job(self, chair: Chair | None, job: Job, done: Callable[[], None] | None) -> None:
         async with self._one_job:
-            self.post(s.BusyOut(words=job.words), self.chairs)
+            self._now = job
+            self.post(m.Busy(job.words))
+            teller = asyncio.create_task(self._tell_share(job))
             try:
-                done = False
-                while not done:
-                    revision, piece = chair.seat.snapshot()
-                    change = await asyncio.to_thread(job.work, piece)
-                    done = await chair.make(revision, change)
+                change = await asyncio.to_thread(carry_out, self.desk, job)
+                self._job_done(chair, change)
             except DuctusError as error:
-                self.desk.end_preview()
-                self.post(sheet_out(self.desk), self.chairs)
-                self.post(s.ProblemOut(message=str(error)), [chair])
+                self._job_failed(chair, error)
             finally:
-                self.post(s.BusyOut(words=""), self.chairs)
+                teller.cancel()
+                self._now = None
+                self.post(m.Busy(""))
+                if done is not None:
+                    done()
         self.wake()
+
+    async def _tell_share(self, job: Job) -> None:
+        told = 0.0
+        while True:
+            await asyncio.sleep(TELL_SHARE_S)
+            if job.share > told:
+                told = job.share
+                self.post(m.Busy(job.words, round(told, 3)))
+
+    def _job_done(self, chair: Chair | None, change: Change) -> None:
+        speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
+        if speaker is not None:
+            self.distribute(speaker, speaker.session.job_done(change))
+
+    def _job_failed(self, chair: Chair | None, error: DuctusError) -> None:
+        speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
+        if speaker is not None:
+            self.distribute(speaker, speaker.session.job_failed(error))
+        else:
+            log.warning("%s", error)
+
+    # --- facts ------------------------------------------------------------------------------
 
     async def _fill(self) -> None:
         while self.chairs:
             self._wake.clear()
             for chair in [c for c in self.chairs if c.ready]:
-                while (engraved := await asyncio.to_thread(chair.seat.engrave_one)) is not None:
-                    self.post(engraved, self.chairs)
+                while (engraved := await asyncio.to_thread(chair.session.engraved)) is not None:
+                    self.distribute(chair, [Sent(engraved, everyone=True)])
                     await asyncio.sleep(0.005)
             try:
                 await asyncio.wait_for(self._wake.wait(), 5)
             except TimeoutError:
                 return
 
-    def post(self, message: s.Out, chairs: list[Chair], sender: Chair | None = None) -> None:
-        """Put a message into the outboxes of some of the chairs."""
-        text = message.model_dump_json()
-        for chair in chairs:
-            if isinstance(message, s.SystemOut) and not (chair.ready or chair is sender):
-                continue
-            chair.outbox.put_nowait(text)
-            if isinstance(message, s.SystemOut):
-                chair.seat.known.add(message.key)
+    def post(self, fact: m.Fact) -> None:
+        """Tell all who sit here."""
+        for chair in self.chairs:
+            chair.post(fact)
+
+    def distribute(self, sender: Chair, facts: Sequence[Sent]) -> None:
+        """Put facts into the outboxes that they are for. Systems go to those who have the list of systems."""
+        for sent in facts:
+            text = fact_json(sent.fact)
+            for chair in self.chairs if sent.everyone else [sender]:
+                if isinstance(sent.fact, m.SystemFact):
+                    if not (chair.ready or chair is sender):
+                        continue
+                    chair.session.known.add(sent.fact.key)
+                chair.outbox.put_nowait(text)
 
     def close(self) -> None:
         """Nobody is left."""
@@ -237,16 +301,28 @@ class Room:
 
 
 class Rooms:
-    """The rooms of all open pieces."""
+    """The rooms of all open pieces. ``notify``, ``deleted`` and ``start`` may be called from any thread."""
 
-    def __init__(self) -> None:
+    def __init__(self, journal: Journal) -> None:
+        self._journal = journal
         self._rooms: dict[str, Room] = {}
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._outside: dict[str, Job] = {}
+        self._alone = ThreadPoolExecutor(1, "reading")
+
+    def begin(self, loop: asyncio.AbstractEventLoop) -> None:
+        """The server runs."""
+        self._loop = loop
+
+    def end(self) -> None:
+        """The server stops."""
+        self._alone.shutdown(wait=False, cancel_futures=True)
 
     async def serve(self, socket: WebSocket, desk: Desk) -> None:
         """Seat a browser at a desk until it leaves."""
         room = self._rooms.get(desk.piece_id)
         if room is None or room.desk is not desk:
-            room = self._rooms[desk.piece_id] = Room(desk)
+            room = self._rooms[desk.piece_id] = Room(desk, self._journal, self._outside)
         chair = Chair(room, socket)
         room.chairs.append(chair)
         try:
@@ -255,14 +331,57 @@ class Rooms:
             room.chairs.remove(chair)
             if not room.chairs:
                 room.close()
-                self._rooms.pop(desk.piece_id, None)
+                if self._rooms.get(desk.piece_id) is room:
+                    del self._rooms[desk.piece_id]
+
+    def start(self, desk: Desk, job: Job, wait_s: float) -> bool:
+        """Begin long work that came over REST, and wait for it a little. True if it is done."""
+        future = self._alone.submit(self._alone_job, desk, job)
+        try:
+            future.result(wait_s)
+        except NotYet:
+            return False
+        return True
+
+    def _alone_job(self, desk: Desk, job: Job) -> None:
+        def told(share: float) -> None:
+            self._tell(desk.piece_id, m.Busy(job.words, round(share, 3)))
+
+        job.told = told
+        self._outside[desk.piece_id] = job
+        try:
+            change = carry_out(desk, job)
+            self._call(lambda room: room._job_done(None, change), desk.piece_id)
+        except DuctusError as error:
+            words = error
+            self._call(lambda room: room._job_failed(None, words), desk.piece_id)
+        finally:
+            self._outside.pop(desk.piece_id, None)
+            self._tell(desk.piece_id, m.Busy(""))
 
     def notify(self, desk: Desk) -> None:
         """Tell the browsers at a desk that the piece was changed from elsewhere (over REST)."""
-        room = self._rooms.get(desk.piece_id)
-        if room is None:
-            return
-        for chair in room.chairs:
-            chair.pending += [(False, chair.seat.state_out())]
-            chair._distribute()
-        room.wake()
+
+        def tell(room: Room) -> None:
+            for chair in room.chairs:
+                chair.post(state_fact(desk, chair.session.state))
+                chair.post(sheet_fact(desk))
+            room.wake()
+
+        self._call(tell, desk.piece_id)
+
+    def deleted(self, piece_id: str, gone: bool) -> None:
+        """Tell the browsers at a desk that its piece was deleted, or came back."""
+        self._tell(piece_id, m.Gone(DELETED if gone else ""))
+
+    def _tell(self, piece_id: str, fact: m.Fact) -> None:
+        self._call(lambda room: room.post(fact), piece_id)
+
+    def _call(self, what: Callable[[Room], None], piece_id: str) -> None:
+        def run() -> None:
+            room = self._rooms.get(piece_id)
+            if room is not None:
+                what(room)
+
+        if self._loop is not None and not self._loop.is_closed():
+            self._loop.call_soon_threadsafe(run)

@@ -10,25 +10,24 @@ from typing import Annotated
 from urllib.parse import quote
 
 import verovio
-from fastapi import APIRouter, Depends, Request, Response, UploadFile
-from pydantic import TypeAdapter
+from fastapi import APIRouter, Depends, Path, Query, Request, Response, UploadFile
 
-from ductus.app.imports import import_file
+from ductus.app.imports import bring, onto_shelf
 from ductus.app.library import Library
-from ductus.core.errors import BadInput, NotThere, TooMuch
+from ductus.app.readings import strip_of
+from ductus.core.errors import NotThere, TooMuch
 from ductus.core.pitch.keys import check_fifths
-from ductus.core.playback.events import click_ranks, company_at, piece_events, take_events, written_tempo_map
+from ductus.core.playback.click import click_track
+from ductus.core.playback.performance import company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
 from ductus.core.time.meters import parse_meter
-from ductus.core.time.pulse import US_PER_MINUTE, steady_map
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
 from ductus.web import schemas as s
-from ductus.web.reading_side import strip_view
 from ductus.web.rooms import Rooms
 
 MAX_UPLOAD = 20_000_000
@@ -43,7 +42,17 @@ def library_of(request: Request) -> Library:
     return library
 
 
+def rooms_of(request: Request) -> Rooms:
+    """The rooms of the running application."""
+    rooms: Rooms = request.app.state.rooms
+    return rooms
+
+
 Lib = Annotated[Library, Depends(library_of)]
+AllRooms = Annotated[Rooms, Depends(rooms_of)]
+FromTick = Annotated[int, Query(ge=0, le=2**52)]
+TakeId = Annotated[int, Path(ge=1, le=2**62)]
+WAIT_S = 1.5  # a file that is read within this time is answered as read
 
 
 @router.get("/pieces")
@@ -86,19 +95,21 @@ def get_piece(library: Lib, piece_id: str) -> s.PieceRow:
 
 
 @router.delete("/pieces/{piece_id}", status_code=204)
-def delete_piece(library: Lib, piece_id: str) -> None:
+def delete_piece(library: Lib, rooms: AllRooms, piece_id: str) -> None:
     """Take a piece off the shelf (it can be brought back)."""
     library.delete(piece_id)
+    rooms.deleted(piece_id, True)
 
 
 @router.post("/pieces/{piece_id}/restore", status_code=204)
-def restore_piece(library: Lib, piece_id: str) -> None:
+def restore_piece(library: Lib, rooms: AllRooms, piece_id: str) -> None:
     """Bring a deleted piece back."""
     library.restore(piece_id)
+    rooms.deleted(piece_id, False)
 
 
 @router.patch("/pieces/{piece_id}/facts")
-def patch_facts(library: Lib, request: Request, piece_id: str, edit: s.FactsEdit) -> s.FactsView:
+def patch_facts(library: Lib, rooms: AllRooms, piece_id: str, edit: s.FactsEdit) -> s.FactsView:
     """Change the head of the page; 409 if the piece was changed since revision ``base``."""
     desk = library.desk(piece_id)
     words = {k: checked_text(v, k) for k, v in edit.model_dump(exclude={"base"}).items() if v is not None}
@@ -106,22 +117,22 @@ def patch_facts(library: Lib, request: Request, piece_id: str, edit: s.FactsEdit
         change = change_facts(desk.piece, **words)
         if change:
             desk.apply(change, edit.base)
-    rooms: Rooms = request.app.state.rooms
-    request.app.state.loop.call_soon_threadsafe(rooms.notify, desk)
+    rooms.notify(desk)
     return s.FactsView.model_validate(desk.piece.facts)
 
 
 @router.post("/import", status_code=201)
-def post_import(library: Lib, file: UploadFile) -> s.PieceId:
-    """Bring in a MIDI file: the performance is kept as a take and read into a new piece."""
+def post_import(library: Lib, rooms: AllRooms, file: UploadFile) -> s.PieceId:
+    """Bring in a MIDI file: the performance is kept as a take, and read onto a new page (which goes on at the desk if it takes long)."""
     data = file.file.read(MAX_UPLOAD + 1)
     if len(data) > MAX_UPLOAD:
         raise TooMuch(
             f"That file has more than {MAX_UPLOAD // 1_000_000} MB; Ductus takes no larger ones. Nothing was imported."
         )
-    imported = import_file(data, file.filename or "")
-    piece_id = library.add(imported.piece, imported.take, "file", imported.choices, imported.start)
-    return s.PieceId(id=piece_id, said=imported.said)
+    brought = bring(data, file.filename or "")
+    piece_id, job = onto_shelf(library, brought)
+    done = rooms.start(library.desk(piece_id), job, WAIT_S)
+    return s.PieceId(id=piece_id, said=brought.said if done else f"{len(brought.take.notes):,} notes are being read.")
 
 
 @router.get("/pieces/{piece_id}/export.musicxml")
@@ -151,38 +162,27 @@ def download(data: bytes, kind: str, piece: Piece, ending: str) -> Response:
 
 
 @router.get("/pieces/{piece_id}/playback")
-def get_playback(library: Lib, piece_id: str, from_tick: int = 0) -> list[s.SoundingView]:
-    """What sounds from a place on, at the written tempi."""
-    return [s.SoundingView.model_validate(x) for x in piece_events(library.desk(piece_id).piece, max(from_tick, 0))]
-
-
-@router.get("/pieces/{piece_id}/playback/places")
-def get_places(library: Lib, piece_id: str, from_tick: int = 0) -> list[tuple[int, int]]:
-    """(microseconds from the start of playback, tick) of each beat, for following on the sheet."""
-    piece = library.desk(piece_id).piece
-    pulses = written_tempo_map(piece)
-    zero = pulses.time_at(from_tick)
-    return [(pulses.time_at(t) - zero, t) for bar in piece.bars() for t in bar.beats() if t >= from_tick]
+def get_playback(library: Lib, piece_id: str, from_tick: FromTick = 0) -> s.PlaybackView:
+    """What sounds from a place on, at the written tempi, and where its beats fall."""
+    return s.PlaybackView.model_validate(playback(library.desk(piece_id).piece, from_tick))
 
 
 @router.get("/pieces/{piece_id}/company")
-def get_company(library: Lib, piece_id: str, tick: int, part: str, staff: int) -> list[s.SoundingView]:
+def get_company(library: Lib, piece_id: str, tick: FromTick, part: str, staff: int) -> list[s.SoundingView]:
     """What the other parts and staves hold at a place, for each step to sound with it; at the written tempi."""
-    return [
-        s.SoundingView.model_validate(x) for x in company_at(library.desk(piece_id).piece, max(tick, 0), part, staff)
-    ]
+    return [s.SoundingView.model_validate(x) for x in company_at(library.desk(piece_id).piece, tick, part, staff)]
 
 
 @router.get("/pieces/{piece_id}/takes/{take_id}/playback")
-def get_take_playback(library: Lib, piece_id: str, take_id: int) -> list[s.SoundingView]:
+def get_take_playback(library: Lib, piece_id: str, take_id: TakeId) -> list[s.SoundingView]:
     """A take as it was played."""
-    return [s.SoundingView.model_validate(x) for x in take_events(library.desk(piece_id).take(take_id))]
+    return [s.SoundingView.model_validate(x) for x in take_sounds(library.desk(piece_id).take(take_id))]
 
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/strip")
 def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
     """A take on the page over time: strokes, beats, tempo curve."""
-    return strip_view(library.desk(piece_id), reading_id)
+    return s.StripView.model_validate(strip_of(library.desk(piece_id), reading_id))
 
 
 @router.get("/pieces/{piece_id}/clicks")
@@ -191,18 +191,7 @@ def get_clicks(
 ) -> list[s.ClickView]:
     """The click of a recording that starts to write at ``bar``: count-in (negative times) and ``bars`` bars."""
     timeline = library.desk(piece_id).piece.timeline
-    if not (0 <= bar <= 9999 and 0 <= count_in <= 8 and 1 <= bars <= 400):
-        raise BadInput("That is no place to record from.")
-    first = timeline.bar(bar)
-    pulses = steady_map(qpm, 0, US_PER_MINUTE)
-    out = []
-    for k in range(-count_in, bars):
-        model = timeline.bar(bar + max(k, 0))
-        start = model.start - first.start if k >= 0 else k * first.meter.bar_ticks
-        for tick, rank in click_ranks(model if k >= 0 else timeline.bar(max(bar, 1))):
-            inside = tick - (model.start if k >= 0 else timeline.bar(max(bar, 1)).start)
-            out.append(s.ClickView(time_us=pulses.time_at(start + inside) - US_PER_MINUTE, rank=rank))  # type: ignore[arg-type]
-    return out
+    return [s.ClickView.model_validate(c) for c in click_track(timeline, bar, qpm, count_in, bars)]
 
 
 @router.get("/programmes")
@@ -229,8 +218,3 @@ def music_font() -> bytes:
 def get_music_font() -> Response:
     """The engraver's music face."""
     return Response(music_font(), media_type="font/woff2", headers={"Cache-Control": "max-age=86400"})
-
-
-def wire_schema() -> dict[str, object]:
-    """JSON schema of the WebSocket's messages."""
-    return TypeAdapter(s.WireMessages).json_schema(ref_template="#/components/schemas/{model}")

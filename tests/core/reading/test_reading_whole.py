@@ -15,9 +15,9 @@ import pytest
 
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
+from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import Pins, ReadSettings
-from ductus.core.reading.to_piece import piece_from_reading
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
@@ -165,7 +165,7 @@ def test_odd_takes_give_a_page_that_holds_every_note(name: str, free: bool) -> N
     result = read(take, None if free else steady_map(100, 0, 6_000_000), ReadSettings())
     assert time.perf_counter() - started < 20
     assert sorted(n.event for n in result.notes) == list(range(len(take.notes)))
-    piece = piece_from_reading(result)
+    piece = page_of(result)
     assert len(piece.notes) == len(take.notes)
 
 

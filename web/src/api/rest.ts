@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { Click, NewPiece, PieceRow, Programme, Sounding, Strip } from './wire'
+import type { Click, NewPiece, PieceRow, Playback, Programme, Sounding, Strip } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -35,8 +35,7 @@ export const rest = {
   },
   renameTo: (id: string, base: number, facts: { title?: string; subtitle?: string; composer?: string }) =>
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
-  playback: (id: string, fromTick: number) => ask<Sounding[]>(`/pieces/${id}/playback?from_tick=${fromTick}`),
-  places: (id: string, fromTick: number) => ask<[number, number][]>(`/pieces/${id}/playback/places?from_tick=${fromTick}`),
+  playback: (id: string, fromTick: number) => ask<Playback>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
   takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
   clicks: (id: string, bar: number, qpm: number, countIn: number) =>

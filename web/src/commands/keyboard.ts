@@ -1,6 +1,8 @@
 /** Turns key presses of the computer into commands of the table. */
 import { isTyping, PIANO_CODES } from '../input/computerKeys'
 import { useHand } from '../desk/hand'
+import { TAP_CODES, useTapping } from '../desk/tapping'
+import { justClosed, layerOpen, noteLayers } from './layers'
 import { COMMANDS, type Command } from './table'
 
 const HOLD_MS = 350
@@ -26,22 +28,33 @@ function presses(target: EventTarget | null): boolean {
   return button !== null && !clicked.has(button)
 }
 
+/** Value keys work while the ladder of values is open, but for its fields. */
+const inLadder = (target: EventTarget | null) => target instanceof Element && target.closest('[data-ladder]') !== null && !target.closest('input')
+
 export function listenToCommands(): () => void {
   const waiting = new Map<string, { timer: number; since: number }>()
 
   const onPointer = (event: PointerEvent) => {
+    noteLayers(event.timeStamp)
     const button = buttonOf(event.target)
     if (button) clicked.add(button)
   }
   const onDown = (event: KeyboardEvent) => {
     if (event.code === 'Tab') clicked = new WeakSet()
+    if (useTapping.getState().on && (TAP_CODES.has(event.code) || event.code === 'Escape')) return // they tap beats now
     const found = byKey.get(keyOf(event))
+    if (event.code === 'Escape' && found && (layerOpen() || justClosed(event.timeStamp))) return noteLayers(event.timeStamp) // one thing at a time
+    noteLayers(event.timeStamp)
+    if (found?.group === 'Value' && inLadder(event.target)) return runWith(found, event)
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
     if (event.target instanceof Element && event.target.closest('[role=slider]') && SLIDER_KEYS.test(event.code)) return
     if (event.target instanceof Element && event.target.closest('[aria-haspopup][data-state=open]')) return // its menu is about to have the focus
     if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags
     if ((event.code === 'Space' || event.code === 'Enter') && presses(event.target)) return // they belong to the focused button
     if (PIANO_CODES.has(event.code) && !event.ctrlKey && !event.metaKey) return
+    runWith(found, event)
+  }
+  const runWith = (found: Command, event: KeyboardEvent) => {
     event.preventDefault()
     event.stopPropagation() // a button that was clicked before does not hear it, too
     if (found.hold) {
@@ -56,15 +69,18 @@ export function listenToCommands(): () => void {
     if (held === undefined) return
     window.clearTimeout(held.timer)
     waiting.delete(event.code)
+    if (useTapping.getState().on && (TAP_CODES.has(event.code) || event.code === 'Escape')) return // they tap beats now
     const found = byKey.get(keyOf(event))
     if (event.timeStamp - held.since >= HOLD_MS) found?.hold?.() // the timer came late, the hand did not
     else found?.run()
   }
   window.addEventListener('pointerdown', onPointer, true)
+  window.addEventListener('pointerup', onPointer, true)
   window.addEventListener('keydown', onDown, true)
   window.addEventListener('keyup', onUp)
   return () => {
     window.removeEventListener('pointerdown', onPointer, true)
+    window.removeEventListener('pointerup', onPointer, true)
     window.removeEventListener('keydown', onDown, true)
     window.removeEventListener('keyup', onUp)
   }

@@ -5,7 +5,8 @@
  * held for a moment instead of being tapped.
  */
 import { toggleRecording } from '../desk/recorder'
-import { command, edit, select, travel, useDesk, walk } from '../desk/store'
+import type { Command as EntryCommand, Edit, Selecting } from '../api/wire'
+import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
 import { useComputerKeys } from '../input/computerKeys'
@@ -22,53 +23,63 @@ export interface Command {
   readonly hold?: () => void
 }
 
-const server = (name: string, argument = '') => () => command(name, argument)
+const server = (command: EntryCommand) => () => give(command)
+const change = (what: Edit) => () => edit(what)
+const pick = (what: Extract<Selecting, { what: unknown }>['what']) => () => select({ name: 'select', what })
 
-const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9']] as const
+const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9'], ['32nd', 'Minus']] as const
 
-const TICKS_SHOWN = 24_024 // ticks to one of 960 to the quarter
 /** The step value in ticks as people see them, 960 to the quarter. */
-const shownStep = () => Math.round((useDesk.getState().pen?.step_ticks ?? 0) / TICKS_SHOWN)
+const shownStep = () => useDesk.getState().pen?.step_shown ?? 0
 
+/** Esc lets go of one thing at a time: what is asked, what is selected, then the pen. */
 function letGo() {
-  if (useDesk.getState().selection.size) useDesk.setState({ selection: new Set() })
-  else command('pen', 'up')
+  const { ask, selection } = useDesk.getState()
+  if (ask) useDesk.setState({ ask: null })
+  else if (selection.size) choose([])
+  else give({ name: 'pen', down: false })
 }
 
 export const COMMANDS: readonly Command[] = [
-  { id: 'pen', group: 'Pen', label: 'Pen down / up', keys: ['NumpadMultiply', 'Backquote'], run: server('pen') },
+  { id: 'pen', group: 'Pen', label: 'Pen down / up', keys: ['NumpadMultiply', 'Backquote'], run: server({ name: 'pen' }) },
   { id: 'pen-up', group: 'Pen', label: 'Let the selection go; pen up', keys: ['Escape'], run: letGo },
-  { id: 'ready', group: 'Pen', label: 'Ready: pen down, keys live; again undoes it', keys: ['F2'], run: server('ready') },
-  { id: 'step-left', group: 'Pen', label: 'One step left; with a selection, the note before', keys: ['ArrowLeft', 'Numpad4'], run: () => walk('previous', 'step-left') },
-  { id: 'step-right', group: 'Pen', label: 'One step right; with a selection, the next note', keys: ['ArrowRight', 'Numpad6'], run: () => walk('next', 'step-right') },
-  { id: 'beat-left', group: 'Pen', label: 'One beat left', keys: ['Shift+ArrowLeft'], run: server('beat-left') },
-  { id: 'beat-right', group: 'Pen', label: 'One beat right', keys: ['Shift+ArrowRight'], run: server('beat-right') },
-  { id: 'bar-left', group: 'Pen', label: 'One bar left', keys: ['Ctrl+ArrowLeft', 'PageUp'], run: server('bar-left') },
-  { id: 'bar-right', group: 'Pen', label: 'One bar right', keys: ['Ctrl+ArrowRight', 'PageDown'], run: server('bar-right') },
-  { id: 'staff-up', group: 'Pen', label: 'Staff above', keys: ['ArrowUp', 'Numpad8'], run: server('staff', 'previous') },
-  { id: 'staff-down', group: 'Pen', label: 'Staff below', keys: ['ArrowDown', 'Numpad2'], run: server('staff', 'next') },
-  { id: 'staff-start', group: 'Pen', label: 'Other staff, where this pass began', keys: ['Shift+ArrowDown'], run: server('staff', 'next start') },
-  { id: 'return', group: 'Pen', label: 'Back to where this pass began', keys: ['Home'], run: server('return') },
-  { id: 'coarser', group: 'Value', label: 'Coarser step', keys: ['Numpad9', 'BracketLeft'], run: server('coarser') },
-  { id: 'finer', group: 'Value', label: 'Finer step', keys: ['Numpad7', 'BracketRight'], run: server('finer') },
+  { id: 'ready', group: 'Pen', label: 'Ready: pen down, keys live; again undoes it', keys: ['F2'], run: server({ name: 'ready' }) },
+  { id: 'step-left', group: 'Pen', label: 'One step left; with a selection, the note before', keys: ['ArrowLeft', 'Numpad4'], run: () => walk('left') },
+  { id: 'step-right', group: 'Pen', label: 'One step right; with a selection, the next note', keys: ['ArrowRight', 'Numpad6'], run: () => walk('right') },
+  { id: 'beat-left', group: 'Pen', label: 'One beat left', keys: ['Shift+ArrowLeft'], run: server({ name: 'move', by: 'beat', to: 'left' }) },
+  { id: 'beat-right', group: 'Pen', label: 'One beat right', keys: ['Shift+ArrowRight'], run: server({ name: 'move', by: 'beat', to: 'right' }) },
+  { id: 'bar-left', group: 'Pen', label: 'One bar left', keys: ['Ctrl+ArrowLeft', 'PageUp'], run: server({ name: 'move', by: 'bar', to: 'left' }) },
+  { id: 'bar-right', group: 'Pen', label: 'One bar right', keys: ['Ctrl+ArrowRight', 'PageDown'], run: server({ name: 'move', by: 'bar', to: 'right' }) },
+  { id: 'staff-up', group: 'Pen', label: 'Staff above', keys: ['ArrowUp', 'Numpad8'], run: server({ name: 'staff', direction: 'previous' }) },
+  { id: 'staff-down', group: 'Pen', label: 'Staff below', keys: ['ArrowDown', 'Numpad2'], run: server({ name: 'staff', direction: 'next' }) },
+  { id: 'staff-start', group: 'Pen', label: 'Other staff, where this pass began', keys: ['Shift+ArrowDown'], run: server({ name: 'staff', direction: 'next', at_start: true }) },
+  { id: 'voice', group: 'Pen', label: 'Next voice of the staff', keys: ['KeyI'], run: server({ name: 'voice' }) },
+  { id: 'hands', group: 'Pen', label: 'Both hands: keys are divided between the staves, or all into one', keys: ['Shift+KeyI'], run: server({ name: 'hands' }) },
+  { id: 'return', group: 'Pen', label: 'Back to where this pass began', keys: ['Home'], run: server({ name: 'return' }) },
+  { id: 'coarser', group: 'Value', label: 'Coarser step', keys: ['Numpad9', 'BracketLeft'], run: server({ name: 'shift-value', to: 'coarser' }) },
+  { id: 'finer', group: 'Value', label: 'Finer step', keys: ['Numpad7', 'BracketRight'], run: server({ name: 'shift-value', to: 'finer' }) },
   {
     id: 'dot', group: 'Value', label: 'Dot for the next note (held: stays on)', keys: ['NumpadDecimal', 'Digit1'],
-    run: server('dot'), hold: server('dot', 'latch'),
+    run: server({ name: 'dot' }), hold: server({ name: 'dot', latch: true }),
   },
   {
     id: 'triplet', group: 'Value', label: 'Triplet (held: stays on)', keys: ['Numpad3', 'Digit3'],
-    run: server('tuplet', '3:2'), hold: server('tuplet', '3:2 latch'),
+    run: server({ name: 'tuplet', actual: 3, normal: 2 }), hold: server({ name: 'tuplet', actual: 3, normal: 2, latch: true }),
+  },
+  {
+    id: 'quintuplet', group: 'Value', label: 'Quintuplet (held: stays on)', keys: ['NumpadSubtract', 'Digit4'],
+    run: server({ name: 'tuplet', actual: 5, normal: 4 }), hold: server({ name: 'tuplet', actual: 5, normal: 4, latch: true }),
   },
   ...VALUE_KEYS.map(([value, key]): Command => ({
-    id: `value-${value}`, group: 'Value', label: `${value[0]!.toUpperCase()}${value.slice(1)} (in rhythm first: write one)`, keys: [key], run: server('rhythm-value', value),
+    id: `value-${value}`, group: 'Value', label: `${value[0]!.toUpperCase()}${value.slice(1)} (in rhythm first: write one)`, keys: [key], run: server({ name: 'rhythm-value', base: value }),
   })),
-  { id: 'clicks', group: 'Pen', label: 'A click on a staff writes a note, or places the pen', keys: ['Slash'], run: server('clicks') },
-  { id: 'advance', group: 'Step', label: 'Advance: write what is held, beat, tap', keys: ['Numpad5', 'Enter'], run: server('advance') },
-  { id: 'pitches', group: 'Step', label: 'Rhythm is done: now the pitches', keys: ['KeyQ'], run: server('pitches') },
-  { id: 'rest', group: 'Step', label: 'Rest', keys: ['Numpad0', 'Digit0'], run: server('rest') },
-  { id: 'back', group: 'Step', label: 'Step back', keys: ['Numpad1', 'Backspace'], run: server('back') },
-  { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server('policy') },
-  { id: 'play', group: 'Listening', label: 'Play / stop', keys: ['NumpadEnter', 'Space'], run: togglePlaying },
+  { id: 'clicks', group: 'Pen', label: 'A click on a staff writes a note, or places the pen', keys: ['Slash'], run: server({ name: 'clicks' }) },
+  { id: 'advance', group: 'Step', label: 'Advance: write what is held, beat, tap', keys: ['Numpad5', 'KeyZ'], run: server({ name: 'advance' }) },
+  { id: 'pitches', group: 'Step', label: 'Rhythm is done: now the pitches', keys: ['KeyQ'], run: server({ name: 'pitches' }) },
+  { id: 'rest', group: 'Step', label: 'Rest', keys: ['Numpad0', 'Digit0'], run: server({ name: 'rest' }) },
+  { id: 'back', group: 'Step', label: 'Step back', keys: ['Numpad1', 'Backspace'], run: server({ name: 'back' }) },
+  { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server({ name: 'policy' }) },
+  { id: 'play', group: 'Listening', label: 'Play / stop', keys: ['NumpadEnter', 'Enter', 'Space'], run: togglePlaying },
   { id: 'record', group: 'Listening', label: 'Record / stop', keys: ['Backslash', 'NumpadDivide'], run: toggleRecording },
   { id: 'read', group: 'Reading', label: 'Look at the take and how it was read', keys: ['KeyR'], run: toggleRead },
   { id: 'next-doubt', group: 'Reading', label: 'Next doubt', keys: ['KeyV'], run: () => stepDoubt(1) },
@@ -77,24 +88,24 @@ export const COMMANDS: readonly Command[] = [
   { id: 'accept-doubt', group: 'Reading', label: 'Accept, and go to the next doubt', keys: ['KeyC'], run: acceptDoubt },
   { id: 'undo', group: 'Editing', label: 'Undo', keys: ['Ctrl+KeyZ'], run: () => travel('undo') },
   { id: 'redo', group: 'Editing', label: 'Redo', keys: ['Ctrl+Shift+KeyZ', 'Ctrl+KeyY'], run: () => travel('redo') },
-  { id: 'select-left', group: 'Selecting', label: 'Select one more to the left', keys: ['Ctrl+Shift+ArrowLeft'], run: () => select('left') },
-  { id: 'select-right', group: 'Selecting', label: 'Select one more to the right', keys: ['Ctrl+Shift+ArrowRight'], run: () => select('right') },
-  { id: 'select-bar', group: 'Selecting', label: 'Select the bar at the pen', keys: ['KeyB'], run: () => select('bar') },
-  { id: 'select-all', group: 'Selecting', label: 'Select everything', keys: ['Ctrl+KeyA'], run: () => select('all') },
-  { id: 'delete', group: 'Editing', label: 'Delete the selected notes', keys: ['Delete'], run: () => edit('delete') },
-  { id: 'copy', group: 'Editing', label: 'Copy the selected notes', keys: ['Ctrl+KeyC'], run: () => edit('copy') },
-  { id: 'cut', group: 'Editing', label: 'Cut the selected notes', keys: ['Ctrl+KeyX'], run: () => edit('cut') },
-  { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => edit('paste') },
-  { id: 'hold', group: 'Editing', label: 'Hold each to the next', keys: ['Period'], run: () => edit('hold to the next') },
-  { id: 'respell', group: 'Editing', label: 'Respell', keys: ['Comma'], run: () => edit('respell') },
-  { id: 'note-up', group: 'Editing', label: 'Selected notes a staff step up (or drag them)', keys: ['Alt+ArrowUp'], run: () => edit('steps', '1') },
-  { id: 'note-down', group: 'Editing', label: 'Selected notes a staff step down', keys: ['Alt+ArrowDown'], run: () => edit('steps', '-1') },
-  { id: 'note-earlier', group: 'Editing', label: 'Selected notes a step value earlier (or drag them)', keys: ['Alt+ArrowLeft'], run: () => edit('move', String(-shownStep())) },
-  { id: 'note-later', group: 'Editing', label: 'Selected notes a step value later', keys: ['Alt+ArrowRight'], run: () => edit('move', String(shownStep())) },
-  { id: 'note-longer', group: 'Editing', label: 'A step value longer (or drag with Alt)', keys: ['Shift+Period'], run: () => edit('end', String(shownStep())) },
-  { id: 'note-shorter', group: 'Editing', label: 'A step value shorter', keys: ['Shift+Comma'], run: () => edit('end', String(-shownStep())) },
-  { id: 'octave-up-notes', group: 'Editing', label: 'Selected notes an octave up', keys: ['Ctrl+ArrowUp'], run: () => edit('octave', '1') },
-  { id: 'octave-down-notes', group: 'Editing', label: 'Selected notes an octave down', keys: ['Ctrl+ArrowDown'], run: () => edit('octave', '-1') },
+  { id: 'select-left', group: 'Selecting', label: 'Select one more to the left', keys: ['Ctrl+Shift+ArrowLeft'], run: pick('left') },
+  { id: 'select-right', group: 'Selecting', label: 'Select one more to the right', keys: ['Ctrl+Shift+ArrowRight'], run: pick('right') },
+  { id: 'select-bar', group: 'Selecting', label: 'Select the bar at the pen', keys: ['KeyB'], run: pick('bar') },
+  { id: 'select-all', group: 'Selecting', label: 'Select everything', keys: ['Ctrl+KeyA'], run: pick('all') },
+  { id: 'delete', group: 'Editing', label: 'Delete the selected notes', keys: ['Delete'], run: change({ name: 'delete' }) },
+  { id: 'copy', group: 'Editing', label: 'Copy the selected notes', keys: ['Ctrl+KeyC'], run: () => clip('copy') },
+  { id: 'cut', group: 'Editing', label: 'Cut the selected notes', keys: ['Ctrl+KeyX'], run: () => clip('cut') },
+  { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => clip('paste') },
+  { id: 'hold', group: 'Editing', label: 'Hold each to the next', keys: ['Period'], run: change({ name: 'hold' }) },
+  { id: 'respell', group: 'Editing', label: 'Respell', keys: ['Comma'], run: change({ name: 'respell' }) },
+  { id: 'note-up', group: 'Editing', label: 'Selected notes a staff step up (or drag them)', keys: ['Alt+ArrowUp'], run: change({ name: 'steps', by: 1 }) },
+  { id: 'note-down', group: 'Editing', label: 'Selected notes a staff step down', keys: ['Alt+ArrowDown'], run: change({ name: 'steps', by: -1 }) },
+  { id: 'note-earlier', group: 'Editing', label: 'Selected notes a step value earlier (or drag them)', keys: ['Alt+ArrowLeft'], run: () => edit({ name: 'move-by', by: -shownStep() }) },
+  { id: 'note-later', group: 'Editing', label: 'Selected notes a step value later', keys: ['Alt+ArrowRight'], run: () => edit({ name: 'move-by', by: shownStep() }) },
+  { id: 'note-longer', group: 'Editing', label: 'A step value longer (or drag with Alt)', keys: ['Shift+Period'], run: () => edit({ name: 'end-later', by: shownStep() }) },
+  { id: 'note-shorter', group: 'Editing', label: 'A step value shorter', keys: ['Shift+Comma'], run: () => edit({ name: 'end-later', by: -shownStep() }) },
+  { id: 'octave-up-notes', group: 'Editing', label: 'Selected notes an octave up', keys: ['Ctrl+ArrowUp'], run: change({ name: 'octave', by: 1 }) },
+  { id: 'octave-down-notes', group: 'Editing', label: 'Selected notes an octave down', keys: ['Ctrl+ArrowDown'], run: change({ name: 'octave', by: -1 }) },
   { id: 'octave-down', group: 'Keys as a piano', label: 'Octave lower', keys: ['KeyN'], run: () => useComputerKeys.getState().shiftOctave(-1) },
   { id: 'octave-up', group: 'Keys as a piano', label: 'Octave higher', keys: ['KeyM'], run: () => useComputerKeys.getState().shiftOctave(1) },
   { id: 'softer', group: 'Keys as a piano', label: 'Softer', keys: ['Shift+KeyN'], run: () => useComputerKeys.getState().shiftVelocity(-8) },
@@ -104,8 +115,8 @@ export const COMMANDS: readonly Command[] = [
 ]
 
 const NAMES: Record<string, string> = {
-  Backquote: '`', BracketLeft: '[', BracketRight: ']', Equal: '=', Period: '.', Comma: ',', Slash: '/', Space: 'space', Escape: 'Esc', Backslash: '\\', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑',
-  ArrowDown: '↓', NumpadMultiply: 'pad *', NumpadDecimal: 'pad .', NumpadAdd: 'pad +', NumpadEnter: 'pad Enter', NumpadDivide: 'pad /',
+  Backquote: '`', Minus: '-', BracketLeft: '[', BracketRight: ']', Equal: '=', Period: '.', Comma: ',', Slash: '/', Space: 'space', Escape: 'Esc', Backslash: '\\', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑',
+  ArrowDown: '↓', NumpadMultiply: 'pad *', NumpadDecimal: 'pad .', NumpadAdd: 'pad +', NumpadEnter: 'pad Enter', NumpadDivide: 'pad /', NumpadSubtract: 'pad -', Enter: 'Enter',
 }
 
 /** "Ctrl+KeyZ" as people read it: "Ctrl Z". */
@@ -121,4 +132,4 @@ export function hint(id: string): string {
   return found ? `${found.label} (${found.keys.map(keyWords).join(' or ')})` : ''
 }
 
-onLearned((id) => byId.get(id)?.run())
+onLearned((id) => byId.get(id)?.run(), (id) => byId.get(id)?.label ?? id)

@@ -1,8 +1,9 @@
 /** The desk: one sheet, one line, the keys; the margin beside the sheet. */
 import { useEffect } from 'react'
+import { rest } from '../api/rest'
 import { listenToCommands } from '../commands/keyboard'
 import { listenToComputerKeys } from '../input/computerKeys'
-import { lookForDevices } from '../input/devices'
+import { lookForDevices, onUnplugged } from '../input/devices'
 import { stopProgramme } from '../input/rehearsal'
 import { prepareSound } from '../sound/engine'
 import { KeyPage } from '../help/KeyPage'
@@ -14,7 +15,10 @@ import { stopPlaying } from './listening'
 import { endRecording, stopWithProgramme } from './recorder'
 import { Sheet } from './Sheet'
 import { Strip } from './Strip'
-import { openDesk, useDesk } from './store'
+import { edit, openDesk, say, settled, useDesk } from './store'
+
+/** Say something once what was sent before has been answered, so that it is not overwritten. */
+const sayAfter = (words: string) => settled(() => say(words))
 
 export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => void }) {
   const link = useDesk((s) => s.link)
@@ -23,9 +27,11 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const pen = useDesk((s) => s.pen)
   const way = useDesk((s) => s.way)
   const reads = useDesk((s) => s.readings.length > 0)
+  const { ask, gone, trouble } = useDesk()
 
   useEffect(() => {
-    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(), listenToCommands(), stopWithProgramme(), keepHabits()]
+    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), keepHabits()]
+    onUnplugged(sayAfter)
     void lookForDevices()
     return () => {
       endRecording()
@@ -52,6 +58,19 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
         <Line />
         <p className="mb-1 flex h-5 items-center gap-3 truncate text-[0.95rem] text-faint">
           <span role="status" aria-live="polite" data-testid="said">{said}</span>
+          {ask && (
+            <span role="alertdialog" aria-label="A question" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="ask">
+              {ask.message}
+              <button type="button" className="underline" onClick={() => { useDesk.setState({ ask: null }); edit(ask.do, ask.ids) }}>{ask.yes}</button>
+              <button type="button" className="underline" onClick={() => useDesk.setState({ ask: null })}>leave it</button>
+            </span>
+          )}
+          {(gone || trouble) && (
+            <span role="alert" className="flex items-center gap-2 rounded-[3px] bg-vermilion px-2 text-paper" data-testid="trouble">
+              {gone || trouble}
+              {gone && <button type="button" className="underline" onClick={() => void rest.restore(pieceId)}>Bring it back</button>}
+            </span>
+          )}
           {problem && (
             <span role="alert" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="problem">
               {problem}

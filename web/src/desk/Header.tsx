@@ -8,13 +8,20 @@ import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { useSound } from '../sound/engine'
 import { togglePlaying, useListening } from './listening'
 import { beginRecording, toggleRecording } from './recorder'
-import { command, travel, useDesk } from './store'
+import { give, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
 import { usePreferences } from './preferences'
 import { toggleEvening, toggleFarView } from './view'
 
+/** Whether everything is on disk: never said while it is not. */
+function keptWords(link: string, trouble: string, unkept: number): string {
+  if (link !== 'open') return 'connection lost, trying again'
+  if (trouble) return 'not kept at the moment'
+  return unkept ? 'being kept' : 'everything is kept'
+}
+
 export function Header({ onShelf }: { onShelf: () => void }) {
-  const { state, pen, link, pieceId, way, recording } = useDesk()
+  const { state, pen, link, pieceId, way, recording, trouble, unkept, gone } = useDesk()
   const playing = useListening((s) => s.playing)
   if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
   return (
@@ -23,7 +30,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
         <span className="text-vermilion">D</span>uctus
       </a>
       <span className="min-w-24 max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
-      <span className="near-only text-sm whitespace-nowrap text-faint max-lg:hidden" data-testid="kept">{link === 'open' ? 'everything is kept' : 'connection lost, trying again'}</span>
+      <span className="near-only text-sm whitespace-nowrap text-faint max-lg:hidden" data-testid="kept">{keptWords(link, trouble || gone, unkept)}</span>
       <div className="mx-auto flex items-center gap-3">
         <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
           className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">
@@ -36,9 +43,9 @@ export function Header({ onShelf }: { onShelf: () => void }) {
           </button>
         )}
         <span className="text-[0.95rem] font-medium whitespace-nowrap" data-testid="position">{pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat {pen.beat}</span>
-        <span className="near-only text-[0.95rem] whitespace-nowrap" title={`${state.beat} = ${state.beats_per_minute}`}><Beat beat={state.beat} /> = {Math.round(state.beats_per_minute * 10) / 10}</span>
+        <span className="near-only text-[0.95rem] whitespace-nowrap" title={`${state.beat_dots ? 'dotted ' : ''}${state.beat_base} = ${state.beats_per_minute}`}><Beat base={state.beat_base} dots={state.beat_dots} /> = {Math.round(state.beats_per_minute * 10) / 10}</span>
       </div>
-      <button type="button" aria-pressed={pen.down} title={hint('pen')} onClick={() => command('pen')} data-testid="pen-state"
+      <button type="button" aria-pressed={pen.down} title={hint('pen')} onClick={() => give({ name: 'pen' })} data-testid="pen-state"
         className={pen.down ? 'rounded-[3px] bg-vermilion px-2.5 py-1 font-bold whitespace-nowrap text-paper' : 'quiet-button'}>
         {pen.down ? 'Pen down' : 'Pen up'}
       </button>
@@ -91,14 +98,14 @@ function Choice({ on, onChange, children }: { on: boolean; onChange: (on: boolea
 }
 
 /** The note value of the tempo, drawn (no music font needed). */
-function Beat({ beat }: { beat: string }) {
-  const dotted = beat.startsWith('dotted')
-  const open = beat.endsWith('half')
+function Beat({ base, dots }: { base: string; dots: number }) {
+  const open = base === 'half' || base === 'whole'
   return (
-    <svg viewBox="0 0 12 18" className="inline-block h-[1.05em] align-[-0.12em]" role="img" aria-label={beat}>
+    <svg viewBox="0 0 12 18" className="inline-block h-[1.05em] align-[-0.12em]" role="img" aria-label={`${dots ? 'dotted ' : ''}${base}`}>
       <ellipse cx="4" cy="14.4" rx="3.2" ry="2.3" transform="rotate(-20 4 14.4)" fill={open ? 'none' : 'currentColor'} stroke="currentColor" strokeWidth={open ? 1 : 0} />
-      <path d="M7 13.6V2" stroke="currentColor" strokeWidth="1" />
-      {dotted && <circle cx="9.8" cy="14.4" r="1" fill="currentColor" />}
+      {base !== 'whole' && <path d="M7 13.6V2" stroke="currentColor" strokeWidth="1" />}
+      {base === 'eighth' && <path d="M7 2q.4 3 3 4.6" fill="none" stroke="currentColor" strokeWidth="1.2" />}
+      {dots > 0 && <circle cx="9.8" cy="14.4" r="1" fill="currentColor" />}
     </svg>
   )
 }

@@ -1,16 +1,15 @@
 /** The margin: takes and doubts beside the system that they concern. Nothing floats over the sheet. */
 import { useLayoutEffect, useRef, useState, type ReactNode } from 'react'
-import type { Doubt, Reading, Take } from '../api/wire'
+import type { CutOff, Doubt, Reading, Take } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
 import { holderOf } from './geometry'
 import { playFrom, playTake } from './listening'
 import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from './reading'
 import { recordAgain } from './recorder'
-import { useDesk } from './store'
+import { send, useDesk } from './store'
 import { endTapping, startTapping, useTapping } from './tapping'
 
 const SOURCES: Record<string, string> = { click: 'played to the click', free: 'played freely', file: 'from a file', journal: 'from the journal' }
-const NONE: Take[] = []
 const GAP = 12
 const SMALL_GAP = 4
 
@@ -23,11 +22,13 @@ interface Card {
 
 export function Margin() {
   const { readings, doubt, way, openReading } = useDesk()
-  const takes = useDesk((s) => s.state?.takes) ?? NONE
+  const takes = useDesk((s) => s.takes)
+  const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
   const onPage = new Set(readings.map((r) => r.take))
   const rest = [...takes].reverse().filter((t) => !onPage.has(t.id))
   const cards: Card[] = [
+    ...cutOff.map((cut): Card => ({ id: `cut${cut.recording}`, tick: null, node: <CutOffCard cut={cut} /> })),
     ...rest.map((take): Card => ({ id: `take${take.id}`, tick: null, node: <TakeCard take={take} /> })),
     ...readings.flatMap((reading): Card[] => [
       { id: reading.id, tick: reading.first_tick, node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} /> },
@@ -60,10 +61,13 @@ function Now() {
           <button type="button" className="quiet-button mt-1" onClick={() => void recordAgain()}>Again from the count-in</button>
         </section>
       )}
-      {busy && (
-        <section className="border-l-2 border-verdigris pl-3" data-testid="busy" role="status">
-          <h2 className="font-serif text-lg text-verdigris">{busy}</h2>
-          <div className="mt-1 h-[3px] w-40 overflow-hidden rounded bg-rule"><div className="busy-bar h-full w-1/3 bg-verdigris" /></div>
+      {busy.words && (
+        <section className="border-l-2 border-verdigris pl-3" data-testid="busy">
+          <h2 className="font-serif text-lg text-verdigris" role="status">{busy.words}</h2>
+          <div className="mt-1 h-[3px] w-40 overflow-hidden rounded bg-rule" role="progressbar" aria-label={busy.words} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(busy.share * 100)}>
+            {busy.share > 0 ? <div className="h-full bg-verdigris" style={{ width: `${busy.share * 100}%` }} /> : <div className="busy-bar h-full w-1/3 bg-verdigris" />}
+          </div>
+          <button type="button" className="quiet-button mt-1" onClick={() => send({ type: 'stop-work' })}>Stop</button>
         </section>
       )}
       {tapping.on && (
@@ -119,6 +123,21 @@ function Beside({ cards }: { cards: readonly Card[] }) {
         <div key={card.id} className="absolute right-0 left-0" style={{ top: tops[i] ?? 0 }}>{card.node}</div>
       ))}
     </div>
+  )
+}
+
+/** A recording that the server could not bring to its end: what was heard of it is in the journal. */
+function CutOffCard({ cut }: { cut: CutOff }) {
+  const answer = (what: 'write' | 'drop') => send({ type: 'cut-off', recording: cut.recording, do: what })
+  return (
+    <section className="border-l-2 border-vermilion pl-3" data-testid="cut-off">
+      <h2 className="font-serif text-lg leading-tight text-vermilion">A recording that was cut off</h2>
+      <p className="text-faint">{cut.notes} {cut.notes === 1 ? 'note' : 'notes'}, {(cut.length_us / 1e6).toFixed(0)} s; kept in the journal</p>
+      <div className="mt-1 flex flex-wrap gap-1.5">
+        <button type="button" className="quiet-button" onClick={() => answer('write')}>Write it where it began</button>
+        <button type="button" className="quiet-button" onClick={() => answer('drop')}>Drop it</button>
+      </div>
+    </section>
   )
 }
 

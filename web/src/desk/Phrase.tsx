@@ -2,34 +2,36 @@
 import { DropdownMenu, Popover } from 'radix-ui'
 import type { ReactNode } from 'react'
 
-export interface Choice {
-  readonly value: string
+/** One thing that a phrase could say, and what choosing it does. */
+export interface Option {
   readonly label: string
-  readonly hint?: string
+  readonly act: () => void
+  readonly chosen?: boolean
+  readonly hint?: string | undefined
 }
 
 interface PhraseProps {
   readonly name: string
   readonly children: ReactNode
-  readonly value: string
-  readonly choices: readonly Choice[]
-  readonly onChoose: (value: string) => void
+  readonly options: readonly Option[]
   readonly strong?: boolean
+  readonly hint?: string | undefined
 }
 
-export function Phrase({ name, children, value, choices, onChoose, strong }: PhraseProps) {
+export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
+  const now = options.findIndex((o) => o.chosen)
   return (
     <DropdownMenu.Root modal={false}>
-      <DropdownMenu.Trigger className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} aria-label={`${name}: ${textOf(children)}`} data-phrase={name}>
+      <DropdownMenu.Trigger className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} aria-label={`${name}: ${textOf(children)}`} data-phrase={name} title={hint}>
         {children}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu font-serif" side="top" align="start" sideOffset={6} aria-label={name}>
-          <DropdownMenu.RadioGroup value={value} onValueChange={onChoose}>
-            {choices.map((c) => (
-              <DropdownMenu.RadioItem key={c.value} value={c.value} className="menu-item">
-                <span>{c.label}</span>
-                {c.hint && <kbd>{c.hint}</kbd>}
+          <DropdownMenu.RadioGroup value={String(now)} onValueChange={(i) => options[Number(i)]?.act()}>
+            {options.map((o, i) => (
+              <DropdownMenu.RadioItem key={o.label} value={String(i)} className="menu-item">
+                <span>{o.label}</span>
+                {o.hint && <kbd>{o.hint}</kbd>}
               </DropdownMenu.RadioItem>
             ))}
           </DropdownMenu.RadioGroup>
@@ -43,15 +45,17 @@ interface OpenPhraseProps {
   readonly name: string
   readonly words: ReactNode
   readonly children: ReactNode
+  readonly wide?: boolean
+  readonly hint?: string | undefined
 }
 
 /** A phrase that opens a small form instead of a list. */
-export function OpenPhrase({ name, words, children }: OpenPhraseProps) {
+export function OpenPhrase({ name, words, children, wide, hint }: OpenPhraseProps) {
   return (
     <Popover.Root>
-      <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name}>{words}</Popover.Trigger>
+      <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name} title={hint}>{words}</Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="menu w-72 p-3 font-serif text-base" side="top" align="start" sideOffset={6}>{children}</Popover.Content>
+        <Popover.Content className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`} side="top" align="start" sideOffset={6} aria-label={name}>{children}</Popover.Content>
       </Popover.Portal>
     </Popover.Root>
   )

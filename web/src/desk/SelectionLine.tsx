@@ -1,85 +1,88 @@
-/** When something on the sheet is selected the line speaks of it: each phrase is an edit of exactly these notes. */
-import { keyWords, byId } from '../commands/table'
-import { OpenPhrase, Phrase, Tail } from './Phrase'
+/** When something on the sheet is selected the line says first what the next key will do, then speaks of the selection: each phrase is an edit of it. */
+import type { Edit, NoteValue, Pen, ReadingChoice, Selecting } from '../api/wire'
+import { byId, hint, keyWords } from '../commands/table'
+import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { setReading } from './reading'
-import { edit, select, useDesk } from './store'
+import { choose, clip, edit, select, useDesk } from './store'
 
-const VALUES = ['whole', 'half', 'half dot', 'quarter', 'quarter dot', 'eighth', 'eighth dot', '16th', '32nd']
-const asChoices = (values: readonly string[]) => values.map((v) => ({ value: v, label: v.replace(/(.*) dot/, 'dotted $1') }))
+const BASES = ['whole', 'half', 'quarter', 'eighth', '16th', '32nd'] as const
+const VALUES: readonly { label: string; value: NoteValue }[] = BASES.flatMap((base) => [
+  { label: base, value: { base } },
+  ...(base === 'half' || base === 'quarter' || base === 'eighth' ? [{ label: `dotted ${base}`, value: { base, dots: 1 } }] : []),
+])
 const key = (id: string) => keyWords(byId.get(id)?.keys[0] ?? '')
+const valueOptions = (make: (value: NoteValue) => Edit): Option[] => VALUES.map(({ label, value }) => ({ label, act: () => edit(make(value)) }))
 
-const AGAIN = [
-  { value: 'plainness plainer', label: 'plainer' },
-  { value: 'plainness finer', label: 'finer' },
-  ...['quarter', 'eighth', '16th', '32nd'].map((v) => ({ value: `shortest ${v}`, label: `down to ${v}s` })),
-  { value: 'tuplets none', label: 'without tuplets' },
-  { value: 'tuplets allowed', label: 'tuplets allowed' },
-  { value: 'staccato rest', label: 'detached notes short, with rests' },
-  { value: 'staccato dot', label: 'detached notes in full, with a dot' },
-  { value: 'hands right', label: 'all in the right hand' },
-  { value: 'hands left', label: 'all in the left hand' },
-  { value: 'hands reach', label: 'hands by reach' },
+const AGAIN: readonly { label: string; choice: ReadingChoice }[] = [
+  { label: 'plainer', choice: { name: 'plainness', by: 1 } },
+  { label: 'finer', choice: { name: 'plainness', by: -1 } },
+  ...(['quarter', 'eighth', '16th', '32nd'] as const).map((value) => ({ label: `down to ${value}s`, choice: { name: 'shortest', value } as const })),
+  { label: 'without tuplets', choice: { name: 'tuplets', tuplets: false } },
+  { label: 'tuplets allowed', choice: { name: 'tuplets', tuplets: true } },
+  { label: 'detached notes short, with rests', choice: { name: 'detached', write: 'rest' } },
+  { label: 'detached notes in full, with a dot', choice: { name: 'detached', write: 'dot' } },
+  { label: 'all in the right hand', choice: { name: 'hands', hand: 'right' } },
+  { label: 'all in the left hand', choice: { name: 'hands', hand: 'left' } },
+  { label: 'hands by reach', choice: { name: 'hands' } },
 ]
 
-function readAgain(value: string): void {
-  const [name, ...rest] = value.split(' ')
-  setReading(name!, rest.join(' '), [...useDesk.getState().selection])
+const WIDER: readonly { label: string; how: Selecting; id?: string }[] = [
+  { label: 'one more to the left', how: { name: 'select', what: 'left' }, id: 'select-left' },
+  { label: 'one more to the right', how: { name: 'select', what: 'right' }, id: 'select-right' },
+  { label: 'the whole bar', how: { name: 'select', what: 'bar' }, id: 'select-bar' },
+  { label: 'the whole voice', how: { name: 'select', what: 'voice' } },
+  { label: 'the whole staff', how: { name: 'select', what: 'staff' } },
+  { label: 'everything', how: { name: 'select', what: 'all' }, id: 'select-all' },
+  { label: 'all below middle C on this staff', how: { name: 'by-pitch', key: 60 } },
+]
+
+function Now({ act, children, command }: { act: () => void; children: string; command?: string }) {
+  return <button type="button" className="phrase" data-phrase={children} title={command ? hint(command) : undefined} onClick={act}>{children}</button>
 }
 
-function Now({ name, argument = '', children, command }: { name: string; argument?: string; children: string; command?: string }) {
-  return (
-    <button type="button" className="phrase" data-phrase={children} title={command ? key(command) : undefined} onClick={() => edit(name, argument)}>
-      {children}
-    </button>
-  )
-}
-
-export function SelectionLine() {
+export function SelectionLine({ pen }: { pen: Pen }) {
   const count = useDesk((s) => s.selection.size)
   const readings = useDesk((s) => s.readings.length > 0)
-  const wider = [
-    { value: 'left', label: 'one more to the left', hint: key('select-left') },
-    { value: 'right', label: 'one more to the right', hint: key('select-right') },
-    { value: 'bar', label: 'the whole bar', hint: key('select-bar') },
-    { value: 'voice', label: 'the whole voice' },
-    { value: 'staff', label: 'the whole staff' },
-    { value: 'all', label: 'everything', hint: key('select-all') },
-    { value: 'below C4', label: 'all below middle C on this staff' },
+  const wider = WIDER.map(({ label, how, id }) => ({ label, hint: id && key(id), act: () => select(how) }))
+  const again = AGAIN.map(({ label, choice }) => ({ label, act: () => setReading(choice, [...useDesk.getState().selection]) }))
+  const semitones = [12, 7, 5, 4, 3, 2, 1, -1, -2, -3, -4, -5, -7, -12].map((n) => ({
+    label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`, act: () => edit({ name: 'transpose', semitones: n }),
+  }))
+  const velocities = [
+    ...[10, -10].map((by) => ({ label: `${by > 0 ? '+' : ''}${by} on each`, act: () => edit({ name: 'velocity', by }) })),
+    ...[48, 64, 80, 96, 112].map((velocity) => ({ label: `all at ${velocity}`, act: () => edit({ name: 'velocity', velocity }) })),
   ]
+  const now = (change: Edit) => () => edit(change)
   return (
     <>
-      <Tail end=":"><Phrase name="selection" value="" choices={wider} onChoose={select} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase></Tail>{' '}
-      <Tail><Now name="hold to the next" command="hold">hold each to the next</Now></Tail>{' '}
-      <Tail><Now name="remove rest">take the rest after it</Now></Tail>{' '}
-      set to a <Tail><Phrase name="set value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('length', v)}>value</Phrase></Tail>{' '}
-      correct to a <Tail><Phrase name="correct value" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('correct value', v)}>value, the rest moves</Phrase></Tail>{' '}
-      read again as <Tail><Phrase name="read again" value="" choices={asChoices(VALUES)} onChoose={(v) => edit('read again', v)}>equal steps</Phrase></Tail>{' '}
-      {readings && <><Tail><Phrase name="read the playing again" value="" choices={AGAIN} onChoose={readAgain}>read the playing again</Phrase></Tail>{' '}</>}
-      <Now name="scale" argument="2">double</Now> or <Tail><Now name="scale" argument="1/2">halve</Now></Tail>{' '}
-      <Tail><Now name="split" argument="2">split</Now></Tail>{' '}
-      <Tail><Now name="respell" command="respell">respell</Now></Tail>{' '}
-      <Now name="octave" argument="1" command="octave-up-notes">octave up</Now> or <Tail><Now name="octave" argument="-1" command="octave-down-notes">down</Now></Tail>{' '}
-      transpose{' '}
-      <Tail><Phrase name="transpose" value="" onChoose={(v) => edit('transpose', v)}
-        choices={['12', '7', '5', '4', '3', '2', '1', '-1', '-2', '-3', '-4', '-5', '-7', '-12'].map((v) => ({ value: v, label: `${Number(v) > 0 ? 'up' : 'down'} ${Math.abs(Number(v))} semitones` }))}>by semitones</Phrase></Tail>{' '}
-      <Tail><Now name="other hand">to the other hand</Now></Tail>{' '}
-      to <Tail><Phrase name="to voice" value="" choices={['1', '2', '3', '4'].map((v) => ({ value: v, label: `voice ${v}` }))} onChoose={(v) => edit('voice', v)}>a voice</Phrase></Tail>{' '}
-      velocity{' '}
-      <Tail><Phrase name="set velocity" value="" onChoose={(v) => edit('velocity', v)}
-        choices={['+10', '-10', '48', '64', '80', '96', '112'].map((v) => ({ value: v, label: /[+-]/.test(v) ? `${v} on each` : `all at ${v}` }))}>softer or louder</Phrase></Tail>{' '}
-      <Tail><Now name="copy" command="copy">copy</Now></Tail>{' '}
-      repeat{' '}
-      <Tail><OpenPhrase name="repeat" words="these bars"><Repeat /></OpenPhrase></Tail>{' '}
-      <Tail end=";"><Now name="delete" command="delete">delete</Now></Tail>{' '}
-      <Tail end="."><button type="button" className="phrase" onClick={() => useDesk.setState({ selection: new Set() })}>done</button></Tail>
+      <span className="text-faint" data-testid="next-key">{pen.next_key}</span>
+      <Tail end=":"><Phrase name="selection" options={wider} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase></Tail>{' '}
+      <Tail><Now act={now({ name: 'hold' })} command="hold">hold each to the next</Now></Tail>{' '}
+      <Tail><Now act={now({ name: 'take-rest' })}>take the rest after it</Now></Tail>{' '}
+      set to a <Tail><Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>value</Phrase></Tail>{' '}
+      correct to a <Tail><Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>value, the rest moves</Phrase></Tail>{' '}
+      read again as <Tail><Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>equal steps</Phrase></Tail>{' '}
+      {readings && <><Tail><Phrase name="read the playing again" options={again}>read the playing again</Phrase></Tail>{' '}</>}
+      <Now act={now({ name: 'scale', times: 2 })}>double</Now> or <Tail><Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now></Tail>{' '}
+      <Tail><Now act={now({ name: 'split' })}>split</Now></Tail>{' '}
+      <Tail><Now act={now({ name: 'respell' })} command="respell">respell</Now></Tail>{' '}
+      <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
+      transpose <Tail><Phrase name="transpose" options={semitones}>by semitones</Phrase></Tail>{' '}
+      <Tail><Now act={now({ name: 'other-hand' })}>to the other hand</Now></Tail>{' '}
+      to <Tail><Phrase name="to voice" options={[1, 2, 3, 4].map((voice) => ({ label: `voice ${voice}`, act: () => edit({ name: 'move-to-voice', voice }) }))}>a voice</Phrase></Tail>{' '}
+      velocity <Tail><Phrase name="set velocity" options={velocities}>softer or louder</Phrase></Tail>{' '}
+      <Tail><Now act={() => clip('copy')} command="copy">copy</Now></Tail>{' '}
+      repeat <Tail><OpenPhrase name="repeat" words="these bars"><RepeatForm /></OpenPhrase></Tail>{' '}
+      <Tail end=";"><Now act={now({ name: 'delete' })} command="delete">delete</Now></Tail>{' '}
+      <Tail end="."><Now act={() => choose([])}>done</Now></Tail>
     </>
   )
 }
 
-function Repeat() {
+function RepeatForm() {
   return (
-    <form className="flex items-center gap-2" onSubmit={(e) => { e.preventDefault(); edit('repeat', String(new FormData(e.currentTarget).get('times'))) }}>
-      <label>Times <input name="times" autoFocus defaultValue="1" inputMode="numeric" className="field w-14" /></label>
+    <form className="flex items-center gap-2" onSubmit={(e) => { e.preventDefault(); edit({ name: 'repeat', times: Number(new FormData(e.currentTarget).get('times')) }) }}>
+      <label>Times <input name="times" type="number" min={1} max={200} required autoFocus defaultValue="1" className="field w-16" /></label>
       <button type="submit" className="quiet-button">Repeat</button>
     </form>
   )

@@ -1,6 +1,7 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
 import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 'react'
 import type { System } from '../api/wire'
+import { drawingOf } from './engraving'
 import { holderOf, tickPlace, penPlace, type PenPlace } from './geometry'
 import { takeInHand, useHand } from './hand'
 import { useListening } from './listening'
@@ -10,12 +11,18 @@ import { send, useDesk } from './store'
 import { TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 
+function Drawing({ svg, name }: { svg: string; name: string }) {
+  const holder = useRef<HTMLDivElement>(null)
+  useLayoutEffect(() => { holder.current?.replaceChildren(drawingOf(svg)) }, [svg])
+  return <div ref={holder} className="system" data-key={name} />
+}
+
 /** A system with its place in the page; drawn again only when its own engraving changes. */
 const SystemHolder = memo(function SystemHolder({ index, waiting, system }: { index: number; waiting: boolean; system: System | undefined }) {
   return (
     <div data-system={index} className="system-holder" data-waiting={waiting ? 'yes' : undefined}>
       {system
-        ? <div className="system" data-key={system.key} dangerouslySetInnerHTML={{ __html: system.svg }} />
+        ? <Drawing svg={system.svg} name={system.key} />
         : <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />}
     </div>
   )
@@ -104,7 +111,7 @@ export function Sheet() {
   useEffect(() => {
     const index = refs.findIndex((r) => penBar >= r.first && penBar <= r.last)
     elementOf(index)?.scrollIntoView({ block: 'nearest' })
-    send({ type: 'view', bar: penBar })
+    send({ type: 'look', bar: penBar })
   }, [penBar, refs.length])
 
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {

@@ -7,7 +7,7 @@ import { rest } from '../api/rest'
 import type { Strip as StripData } from '../api/wire'
 import { useListening } from './listening'
 import { setReading, useOpenReading } from './reading'
-import { say, useDesk } from './store'
+import { choose as choose_, say, useDesk } from './store'
 
 const HEIGHT = 176
 const CURVE = [12, 30] as const
@@ -116,7 +116,7 @@ function Strokes({ data, x }: { data: StripData; x: Scale }) {
 
 function choose(id: string) {
   if (!id) return say('That note is not on the page; it is kept in the take')
-  useDesk.setState({ selection: new Set([id]) })
+  choose_([id])
   document.getElementById(id)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
 }
 
@@ -125,7 +125,7 @@ function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number
   const [moved, setMoved] = useState<number | null>(null)
   const [from, setFrom] = useState(0)
   useEffect(() => setMoved(null), [at])
-  const put = (time: number) => setReading('bar', `${tick} ${time}`)
+  const put = (time: number) => setReading({ name: 'bar', tick, time_us: time })
   const onDown = (e: PointerEvent<SVGGElement>) => {
     e.currentTarget.setPointerCapture(e.pointerId)
     setFrom(e.clientX - x(at))
@@ -139,7 +139,7 @@ function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number
   const onKey = (e: KeyboardEvent) => {
     const by = { ArrowLeft: -NUDGE_US, ArrowRight: NUDGE_US }[e.key]
     if (by !== undefined) put(at + by * (e.shiftKey ? 5 : 1))
-    else if (e.key === 'Delete' || e.key === 'Backspace') setReading('bar', `${tick} off`)
+    else if (e.key === 'Delete' || e.key === 'Backspace') setReading({ name: 'bar', tick })
     else return
     e.preventDefault()
     e.stopPropagation()

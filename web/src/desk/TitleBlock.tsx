@@ -39,7 +39,7 @@ export function TitleBlock() {
     <header className="mb-1 flex flex-col items-center font-serif">
       <h1><Words field="title" className="text-[26px] leading-8" empty="Add a title" /></h1>
       <Words field="subtitle" className="text-[15px] leading-5 text-faint italic" empty="Add a subtitle" />
-      <div className="-mt-3 flex w-full justify-end max-lg:mt-0"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /></div>
+      <div className="pointer-events-none -mt-3 flex w-full justify-end max-lg:mt-0"><span className="pointer-events-auto"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /></span></div>
     </header>
   )
 }

@@ -5,9 +5,10 @@ import { heldKeys, nowUs, onHeard } from '../input/port'
 import { soundClicks, soundNotes } from '../sound/engine'
 import { useListening } from './listening'
 import { usePreferences } from './preferences'
-import { command, useDesk } from './store'
+import { give, useDesk } from './store'
 
 const LOOK_MS = 5000
+const BEAT_LEVEL = 2 // metrical rank of a beat; deeper places are parts of one
 
 export function keepHabits(): () => void {
   let last = Date.now()
@@ -16,7 +17,7 @@ export function keepHabits(): () => void {
   window.addEventListener('keydown', alive)
   const timer = window.setInterval(() => {
     const { idleMinutes } = usePreferences.getState()
-    if (idleMinutes && useDesk.getState().pen?.down && Date.now() - last > idleMinutes * 60_000) command('pen', 'up')
+    if (idleMinutes && useDesk.getState().pen?.down && Date.now() - last > idleMinutes * 60_000) give({ name: 'pen', down: false })
   }, LOOK_MS)
   const unwatch = useDesk.subscribe((now, before) => {
     if (!now.pen?.down || !before.pen || now.pen === before.pen) return
@@ -48,7 +49,7 @@ function toneFor(now: Pen, before: Pen): 'bar' | 'beat' | 'half' | null {
   const { barTone, beatTone } = usePreferences.getState()
   if (now.bar !== before.bar) return barTone || beatTone ? 'bar' : null
   if (!beatTone || now.tick === before.tick) return null
-  return now.tick === now.bar_start ? 'bar' : now.beat.includes('/') ? 'half' : 'beat'
+  return now.level === 0 ? 'bar' : now.level > BEAT_LEVEL ? 'half' : 'beat'
 }
 
 const COMPANY_US = 700_000

@@ -5,7 +5,7 @@
 import { create } from 'zustand'
 import type { System } from '../api/wire'
 import { placeAt } from './geometry'
-import { command, edit, useDesk } from './store'
+import { choose, edit, give, useDesk } from './store'
 
 const SLACK_PX = 5
 
@@ -102,13 +102,15 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
 function press(paper: Paper, event: PointerEvent, note: Element | null): void {
   const { selection, pen } = useDesk.getState()
   const id = note && idOf(note)
-  useDesk.setState({ selection: id ? new Set(event.shiftKey ? [...selection, id] : [id]) : new Set() })
+  if (id) choose(event.shiftKey ? [...selection, id] : [id])
+  else if (selection.size) choose([])
   const writes = !note && pen?.clicks === 'write'
+  if (note && pen?.down) return // a click on a note never moves a pen that is down
   const found = placeUnder(paper, event, note?.closest('[data-system]') ?? undefined, writes ? pen?.step_ticks : 0)
   const staff = found && paper.staffAt(found.staffIndex)
   if (!found || !staff) return
-  if (writes) command('click', `${staff.part} ${staff.staff} ${found.tick} ${found.diatonic}`)
-  else command('place', `${staff.part} ${staff.staff} ${found.tick}`)
+  if (writes) give({ name: 'click', ...staff, tick: found.tick, diatonic: found.diatonic })
+  else give({ name: 'place', ...staff, tick: found.tick })
 }
 
 function rectangle(paper: Paper, begin: { x: number; y: number }, event: PointerEvent) {
@@ -131,13 +133,13 @@ function selectInside(paper: Paper, begin: { x: number; y: number }, event: Poin
   })
   const before = event.shiftKey ? useDesk.getState().selection : []
   const selection = new Set([...before, ...inside.map(idOf)])
-  useDesk.setState({ selection, said: `${selection.size} ${selection.size === 1 ? 'note' : 'notes'} selected` })
+  choose(selection)
 }
 
 /** Notes that follow the mouse; nothing is written before they are dropped. */
 function beginDrag(paper: Paper, note: SVGGElement, aim: Aim) {
   const id = idOf(note)
-  if (!useDesk.getState().selection.has(id)) useDesk.setState({ selection: new Set([id]) })
+  if (!useDesk.getState().selection.has(id)) choose([id])
   const { selection } = useDesk.getState()
   const moving = heads(paper.sheet).filter((n) => selection.has(idOf(n)))
   const half = halfSpace(note)
@@ -151,11 +153,11 @@ function beginDrag(paper: Paper, note: SVGGElement, aim: Aim) {
     if (aim === 'pitch') {
       const steps = Math.round(-dy / half)
       words = stepWords(steps)
-      drop = steps ? () => edit('steps', String(steps)) : still
+      drop = steps ? () => edit({ name: 'steps', by: steps }) : still
     } else {
       const place = placeUnder(paper, event, note.closest('[data-system]') ?? undefined, useDesk.getState().pen?.step_ticks)
       words = place ? `${aim === 'length' ? 'up to ' : 'to '}${placeWords(place.view, place.tick)}` : 'nowhere'
-      drop = place ? () => edit(aim === 'length' ? 'end' : 'move', `${id} ${place.tick}`) : still
+      drop = place ? () => edit({ name: aim === 'length' ? 'end-at' : 'move-to', note: id, tick: place.tick }) : still
     }
     const x = aim === 'place' ? dx / scale : 0
     const y = aim === 'pitch' ? (Math.round(dy / half) * half) / scale : 0

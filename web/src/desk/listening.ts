@@ -4,7 +4,7 @@ import { rest } from '../api/rest'
 import { nowUs } from '../input/port'
 import { soundNotes } from '../sound/engine'
 import { usePreferences } from './preferences'
-import { command, say, settled, useDesk, whileSounding } from './store'
+import { give, say, settled, useDesk, whileSounding } from './store'
 
 interface Listening {
   playing: boolean
@@ -24,20 +24,21 @@ let frame = 0
 export function stopPlaying(): void {
   const { tick } = useListening.getState()
   const { pen } = useDesk.getState()
-  if (tick !== null && pen && usePreferences.getState().penFollows) command('place', `${pen.part} ${pen.staff} ${tick}`)
+  if (tick !== null && pen && usePreferences.getState().penFollows) give({ name: 'place', part: pen.part, staff: pen.staff, tick })
   stop?.()
   stop = null
   cancelAnimationFrame(frame)
   useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null })
 }
 
-export async function playFrom(tick: number): Promise<void> {
+/** Play from a tick; where nothing is written from there on, from the first of ``others`` where something is. Answers whether it plays. */
+export async function playFrom(tick: number, ...others: number[]): Promise<void> {
   stopPlaying()
   const { pieceId } = useDesk.getState()
-  const [notes, places] = await Promise.all([rest.playback(pieceId, tick), rest.places(pieceId, tick)])
+  const { notes, places } = await rest.playback(pieceId, tick)
   if (!notes.length) {
-    say('Nothing is written from here on')
-    return
+    if (others.length) return playFrom(others[0]!, ...others.slice(1))
+    return say('Nothing is written yet')
   }
   const origin = nowUs() + LEAD_US
   useListening.setState({ playing: true, tick })
@@ -63,13 +64,11 @@ export async function playTake(take: number): Promise<void> {
   follow()
 }
 
-/** The play key: stop what plays, else play from the pen (from the start if the pen is at the end). */
+/** The play key: stop what plays, else play from the pen; behind the last note, from where this pass began, or from the start. */
 export function togglePlaying(): void {
   if (useListening.getState().playing) return stopPlaying()
   settled(() => { // the pen may still be on its way: play from where it goes
-    const { pen, refs, systems } = useDesk.getState()
-    const last = systems.get(refs.at(-1)?.key ?? '')?.bars.at(-1)
-    const atEnd = pen && last && pen.tick >= last.start
-    void playFrom(pen && !atEnd ? pen.tick : 0)
+    const { pen } = useDesk.getState()
+    void (pen ? playFrom(pen.tick, ...(pen.pass_start_tick < pen.tick ? [pen.pass_start_tick] : []), 0) : playFrom(0))
   })
 }

@@ -1,6 +1,6 @@
 /** The take that is looked at: its doubts one by one, and how it is read. */
-import type { Doubt, Reading } from '../api/wire'
-import { command, say, send, useDesk } from './store'
+import type { Doubt, Reading, ReadingChoice } from '../api/wire'
+import { choose, give, say, send, useDesk } from './store'
 
 export const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) => s.readings.find((r) => r.id === s.openReading)
 export const useOpenReading = () => useDesk(openReadingOf)
@@ -10,15 +10,16 @@ export function openRead(id?: string): void {
   const { readings, openReading, pen } = useDesk.getState()
   const reading = readings.find((r) => r.id === (id ?? openReading)) ?? readings[0]
   if (!reading) return say('No take is on the page: record one, or bring in a MIDI file')
-  if (pen?.down) command('pen', 'up')
-  useDesk.setState({ way: 'read', openReading: reading.id, selection: new Set(), doubt: reading.doubts[0]?.key ?? null })
+  if (pen?.down) give({ name: 'pen', down: false })
+  if (useDesk.getState().selection.size) choose([])
+  useDesk.setState({ way: 'read', openReading: reading.id, doubt: reading.doubts[0]?.key ?? null })
 }
 
 export const toggleRead = () => (useDesk.getState().way === 'read' ? useDesk.setState({ way: 'step' }) : openRead())
 
 /** Read otherwise: the whole open take, or only the selected notes (of whatever take). */
-export function setReading(name: string, value: string, ids: readonly string[] = []): void {
-  send({ type: 'reading-set', reading: ids.length ? '' : useDesk.getState().openReading, name, value, ids: [...ids] })
+export function setReading(choice: ReadingChoice, ids: readonly string[] = []): void {
+  send({ type: 'read', reading: ids.length ? '' : useDesk.getState().openReading, do: choice, ids: [...ids] })
 }
 
 function inHand(): { reading: Reading; doubt: Doubt; index: number } | null {
@@ -50,7 +51,7 @@ export function stepDoubt(by: number): void {
 
 export function chooseOption(reading: string, key: number, option: number): void {
   useDesk.setState({ doubt: key })
-  send({ type: 'doubt', reading, key, action: 'choose', option })
+  send({ type: 'doubt', reading, key, do: 'choose', option })
 }
 
 /** One key swaps to the next rival. */
@@ -62,13 +63,13 @@ export function swapDoubt(): void {
 /** One key accepts, and the next doubt is in hand. */
 export function acceptDoubt(): void {
   const found = inHand()
-  if (found) send({ type: 'doubt', reading: found.reading.id, key: found.doubt.key, action: 'settle', option: 0 })
+  if (found) send({ type: 'doubt', reading: found.reading.id, key: found.doubt.key, do: 'settle' })
 }
 
-export const acceptAll = (reading: string) => send({ type: 'doubt', reading, key: 0, action: 'settle all', option: 0 })
+export const acceptAll = (reading: string) => send({ type: 'doubt', reading, do: 'settle all' })
 
 /** Put a kept take on the page at the bar of the pen. */
 export function writeTake(take: number): void {
   const { pen } = useDesk.getState()
-  if (pen) send({ type: 'take-read', take, part: pen.part, staff: 0, bar: pen.bar })
+  if (pen) send({ type: 'take-write', take, part: pen.part, bar: pen.bar })
 }

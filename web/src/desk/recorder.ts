@@ -2,16 +2,18 @@
 import { rest } from '../api/rest'
 import type { Programme } from '../api/wire'
 import { nowUs } from '../input/port'
-import { playProgramme, useRehearsal } from '../input/rehearsal'
+import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { soundClicks } from '../sound/engine'
-import { clickTempo, say, startRecording, stopRecording, useDesk } from './store'
+import { usePreferences } from './preferences'
+import { clickTempo, say, settled, startRecording, stopRecording, useDesk, whenCutOff } from './store'
 
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
 let silence: (() => void) | null = null
 
 /** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along, at its own tempo. */
 export async function beginRecording(programme?: Programme): Promise<void> {
-  const { pieceId, pen, record, recording } = useDesk.getState()
+  const { pieceId, pen, recording } = useDesk.getState()
+  const { record } = usePreferences.getState()
   if (!pen || recording) return
   const free = programme ? programme.qpm === null : !record.click
   if (free) {
@@ -37,13 +39,20 @@ export function endRecording(drop = false): void {
   stopRecording(drop)
 }
 
+/** The server knows of no recording any more: it was stopped in the middle of one. */
+whenCutOff(() => {
+  silence?.()
+  silence = null
+  stopProgramme()
+  say('The recording was cut off. What was played up to then is in the journal: the margin offers to write it')
+})
+
 export const toggleRecording = () => (useDesk.getState().recording ? endRecording() : void beginRecording())
 
 /** "Again": drop the failed take from the page and restart with the count-in. */
 export async function recordAgain(): Promise<void> {
   endRecording(true)
-  await new Promise((resolve) => setTimeout(resolve, 150))
-  await beginRecording()
+  settled(() => void beginRecording()) // as soon as the server has answered, however long that takes
 }
 
 /** When the rehearsal keyboard has finished a programme that was being recorded, the recording stops too. */

@@ -1,45 +1,44 @@
 /** What the desk shows: the server's messages, folded into one state; and the ways to talk back. */
 import { create } from 'zustand'
-import { openDeskSocket, type DeskSocket } from '../api/socket'
-import type { ClientMessage, Pen, Reading, ServerMessage, State, System, SystemRef } from '../api/wire'
+import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
+import type { Ask, ClientMessage, Command, CutOff, Edit, Pen, Reading, Selecting, ServerMessage, State, System, SystemRef, Take } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
+import { usePreferences, type RecordChoice } from './preferences'
 
 export type Way = 'step' | 'record' | 'read'
-
-export interface RecordChoice {
-  click: boolean
-  countIn: number
-  percent: number
-  hands: 'reach' | 'split' | 'right' | 'left'
-  split: number
-  shortest: 'found' | 'quarter' | 'eighth' | '16th' | '32nd'
-}
 
 export interface DeskState {
   pieceId: string
   link: 'opening' | 'open' | 'lost' | 'gone'
+  /** The piece was deleted, in words; "" while it is there. */
+  gone: string
+  /** What is wrong with the disk, in words; "" when all is well. */
+  trouble: string
+  /** Strokes that are not known to be on disk for longer than a moment. */
+  unkept: number
   state: State | null
+  takes: readonly Take[]
+  cutOff: readonly CutOff[]
   pen: Pen | null
   refs: SystemRef[]
   systems: Map<string, System>
   said: string
   problem: string
+  ask: Ask | null
   way: Way
-  record: RecordChoice
   recording: { originUs: number } | null
   selection: ReadonlySet<string>
-  sentAt: Map<number, number>
   readings: readonly Reading[]
   /** The reading that the line and the strip speak of while the way is "read", and its doubt in hand. */
   openReading: string
   doubt: number | null
-  busy: string
+  busy: { words: string; share: number }
 }
 
 const fresh = (pieceId: string): DeskState => ({
-  pieceId, link: 'opening', state: null, pen: null, refs: [], systems: new Map(), said: '', problem: '', way: 'step',
-  record: { click: true, countIn: 2, percent: 100, hands: 'reach', split: 60, shortest: '16th' },
-  recording: null, selection: new Set(), sentAt: new Map(), readings: [], openReading: '', doubt: null, busy: '',
+  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], pen: null, refs: [], systems: new Map(), said: '',
+  problem: '', ask: null, way: usePreferences.getState().records ? 'record' : 'step', recording: null, selection: new Set(), readings: [], openReading: '',
+  doubt: null, busy: { words: '', share: 0 },
 })
 
 export const useDesk = create<DeskState>(() => fresh(''))
@@ -48,20 +47,33 @@ let socket: DeskSocket | null = null
 /** During playback keys only sound (they are still kept in the journal); `listening` says so here. */
 let sounding = () => false
 export const whileSounding = (is: () => boolean) => { sounding = is }
+/** What must end when the server says that no recording goes on, though one was begun here. */
+let cutOff = () => {}
+export const whenCutOff = (act: () => void) => { cutOff = act }
+
+const LOOK_MS = 700
 
 export function openDesk(pieceId: string): () => void {
   useDesk.setState(fresh(pieceId), true)
   waiting = []
   sent = answered = 0
   socket = openDeskSocket(pieceId, receive, (link) => {
-    if (link !== 'open') sent = answered = 0
+    sent = answered = 0
+    waiting = []
     useDesk.setState({ link })
   })
   const deaf = onHeard((event) => {
     sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: event.channel - 1 }], sounding()) ?? sent
   })
+  let before = 0
+  const watch = window.setInterval(() => {
+    const now = socket?.unkept() ?? 0
+    useDesk.setState({ unkept: Math.min(before, now) })
+    before = now
+  }, LOOK_MS)
   return () => {
     deaf()
+    window.clearInterval(watch)
     socket?.close()
     socket = null
   }
@@ -70,7 +82,10 @@ export function openDesk(pieceId: string): () => void {
 function receive(message: ServerMessage): void {
   switch (message.type) {
     case 'state':
-      useDesk.setState((s) => ({ state: message, selection: s.selection }))
+      useDesk.setState({ state: message })
+      break
+    case 'takes':
+      useDesk.setState({ takes: message.takes, cutOff: message.cut_off })
       break
     case 'sheet':
       useDesk.setState((s) => ({ refs: keepOld(s.refs, message.systems) }))
@@ -90,7 +105,17 @@ function receive(message: ServerMessage): void {
     case 'problem':
       useDesk.setState({ problem: message.message })
       break
+    case 'ask':
+      useDesk.setState({ ask: message })
+      break
+    case 'keeping':
+      useDesk.setState({ trouble: message.trouble })
+      break
+    case 'gone':
+      useDesk.setState({ gone: message.message })
+      break
     case 'recording':
+      if (!message.going && useDesk.getState().recording && message.take == null) cutOff()
       if (!message.going) useDesk.setState({ recording: null })
       awaited = message.take ?? null
       break
@@ -98,7 +123,7 @@ function receive(message: ServerMessage): void {
       useDesk.setState((s) => withReadings(s, message.readings))
       break
     case 'busy':
-      useDesk.setState({ busy: message.words })
+      useDesk.setState({ busy: { words: message.words, share: message.share ?? 0 } })
       break
     case 'done':
       answered = message.seq
@@ -142,7 +167,7 @@ function place(s: DeskState, system: System): Partial<DeskState> {
 export function send(message: ClientMessage): void {
   sent = socket?.send(message) ?? sent
 }
-export const command = (name: string, argument = '') => send({ type: 'command', name, argument, at_us: nowUs() })
+export const give = (command: Command) => send({ type: 'command', do: command, at_us: nowUs() })
 
 /**
  * What depends on a revision or on the selection waits until the server has answered everything sent before it: so a fast hand never meets a
@@ -162,41 +187,57 @@ function nextWaiting(): void {
   if (waiting.length && answered >= sent) nextWaiting()
 }
 
-export function travel(type: 'undo' | 'redo'): void {
+export function travel(way: 'undo' | 'redo'): void {
   settled(() => {
     const { state } = useDesk.getState()
-    if (state) send({ type, base: state.revision })
+    if (state) send({ type: 'travel', do: way, base: state.revision })
   })
 }
 
-/** An edit of the selected notes (core/score/selection_edits.py), made on the revision that is seen. */
-export function edit(name: string, argument = ''): void {
+/** An edit of the selected notes (or of these), made on the revision that is seen. */
+export function edit(change: Edit, ids?: readonly string[]): void {
   settled(() => {
     const { state, selection } = useDesk.getState()
-    if (state) send({ type: 'edit', base: state.revision, name, ids: [...selection], argument })
+    if (state) send({ type: 'edit', base: state.revision, do: change, ids: [...(ids ?? selection)] })
   })
 }
 
-export const select = (what: string) => settled(() => send({ type: 'select', what, ids: [...useDesk.getState().selection] }))
+export function clip(what: 'copy' | 'cut' | 'paste'): void {
+  settled(() => {
+    const { state, selection } = useDesk.getState()
+    if (state) send({ type: 'clip', base: state.revision, do: what, ids: [...selection] })
+  })
+}
+
+export const select = (how: Selecting) => settled(() => send({ type: 'select', do: how, ids: [...useDesk.getState().selection] }))
+
+/** Exactly these notes are selected; the server says which, and knows them. */
+export function choose(ids: Iterable<string>): void {
+  const selection = new Set(ids)
+  useDesk.setState({ selection })
+  send({ type: 'select', do: { name: 'select', what: 'these' }, ids: [...selection] })
+}
 
 /** The arrows move the pen; while notes are selected they go from note to note, which are spoken. */
-export const walk = (what: 'previous' | 'next', name: string) =>
+export const walk = (to: 'left' | 'right') =>
   settled(() => {
     const { selection } = useDesk.getState()
-    if (selection.size) send({ type: 'select', what, ids: [...selection] })
-    else command(name)
+    if (selection.size) send({ type: 'select', do: { name: 'select', what: to === 'left' ? 'previous' : 'next' }, ids: [...selection] })
+    else give({ name: 'move', by: 'step', to })
   })
 
 export const say = (said: string) => useDesk.setState({ said })
 
+const staffOf = (record: RecordChoice) => (record.hands === 'right' ? 1 : record.hands === 'left' ? 2 : 0)
+
 /** The bar where a recording begins: that of the pen. */
 export function startRecording(originUs: number, qpm: number | null, countIn: number): void {
-  const { pen, record, state } = useDesk.getState()
+  const { pen, state } = useDesk.getState()
+  const { record } = usePreferences.getState()
   if (!pen || !state) return
   useDesk.setState({ recording: { originUs } })
   send({
-    type: 'record-start', origin_us: originUs, now_us: nowUs(), qpm, count_in: countIn, bar: pen.bar,
-    staff: record.hands === 'split' || record.hands === 'reach' ? 0 : record.hands === 'right' ? 1 : 2,
+    type: 'record-start', origin_us: originUs, now_us: nowUs(), epoch_us: epochUs(), qpm, count_in: countIn, bar: pen.bar, staff: staffOf(record),
     shortest: record.shortest === 'found' ? null : record.shortest, split: record.hands === 'split' ? record.split : null, tuplets: null,
   })
 }
@@ -205,11 +246,8 @@ export function stopRecording(drop = false): void {
   if (useDesk.getState().recording) send({ type: 'record-stop', end_us: nowUs(), drop })
 }
 
-const BEAT_QUARTERS: Record<string, number> = { quarter: 1, 'dotted quarter': 1.5, half: 2, eighth: 0.5, 'dotted half': 3, 'dotted eighth': 0.75 }
-
 /** Quarters a minute of the click: the tempo of the piece, made slower or faster for the take. */
 export function clickTempo(): number {
-  const { state, record } = useDesk.getState()
-  if (!state) return 100
-  return (state.beats_per_minute * (BEAT_QUARTERS[state.beat] ?? 1) * record.percent) / 100
+  const { state } = useDesk.getState()
+  return ((state?.quarters_per_minute ?? 100) * usePreferences.getState().record.percent) / 100
 }

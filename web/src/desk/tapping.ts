@@ -5,7 +5,7 @@ import { playTake, stopPlaying, useListening } from './listening'
 import { setReading } from './reading'
 import { say } from './store'
 
-const TAP_CODES = new Set(['Enter', 'NumpadEnter', 'Numpad5', 'Space'])
+export const TAP_CODES: ReadonlySet<string> = new Set(['Enter', 'NumpadEnter', 'Numpad5', 'Space'])
 
 interface Tapping {
   taps: readonly number[]
@@ -43,7 +43,7 @@ function finish(played: boolean): void {
   useTapping.setState({ on: false })
   if (!played) stopPlaying()
   if (taps.length < 2) return say('Fewer than two beats were tapped, so the bars stay as they are')
-  setReading('taps', taps.map(Math.round).join(' '))
+  setReading({ name: 'taps', times: taps.map(Math.round) })
 }
 
 export const endTapping = () => finish(false)

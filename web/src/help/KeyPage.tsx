@@ -31,7 +31,7 @@ export function KeyPage() {
         <span>{c.label}</span>
         <span className="flex shrink-0 items-baseline gap-2">
           <kbd>{[...c.keys.map(keyWords), ...triggers].join(' · ')}</kbd>
-          <button type="button" className="no-print text-[0.8rem] underline" aria-label={`Learn a control for: ${c.label}`} onClick={() => learn(learning === c.id ? null : c.id)}>
+          <button type="button" className="no-print text-[0.8rem] underline" aria-label={`Learn a control for: ${c.label}`} onClick={() => learn(learning === c.id ? null : c.id, c.label)}>
             {learning === c.id ? 'waiting' : 'learn'}
           </button>
           {triggers.length > 0 && <button type="button" className="no-print text-[0.8rem] underline" aria-label={`Forget the control for: ${c.label}`} onClick={() => forget(c.id)}>forget</button>}
@@ -40,7 +40,7 @@ export function KeyPage() {
     )
   }
   return (
-    <Dialog.Root open={open} onOpenChange={(now) => useHelp.setState({ open: now })} modal={false}>
+    <Dialog.Root open={open} onOpenChange={(now) => { useHelp.setState({ open: now }); if (!now) learn(null) }} modal={false}>
       <Dialog.Portal>
         <Dialog.Content className="key-page fixed top-16 right-5 bottom-4 z-50 w-[62rem] max-w-[95vw] overflow-y-auto rounded-[4px] border border-rule bg-paper p-5 shadow-xl"
           aria-describedby={undefined} onInteractOutside={(e) => e.preventDefault()}>

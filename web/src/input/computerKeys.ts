@@ -32,7 +32,7 @@ export function isTyping(target: EventTarget | null): boolean {
   return target instanceof HTMLElement && target.closest('input, textarea, select, [role=menu], [role=dialog], [contenteditable]') !== null
 }
 
-export function listenToComputerKeys(): () => void {
+export function listenToComputerKeys(lost: (words: string) => void): () => void {
   const onDown = (event: KeyboardEvent) => {
     const semitone = SEMITONES[event.code]
     if (semitone === undefined || event.repeat || event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return
@@ -50,7 +50,11 @@ export function listenToComputerKeys(): () => void {
     hear('up', key, 0, SOURCE)
   }
   const onUp = (event: KeyboardEvent) => release(event.code)
-  const onBlur = () => [...down.keys()].forEach(release)
+  const onBlur = () => {
+    const left = down.size
+    ;[...down.keys()].forEach(release)
+    if (left) lost('The window lost its focus, so held computer keys count as let go')
+  }
   window.addEventListener('keydown', onDown)
   window.addEventListener('keyup', onUp)
   window.addEventListener('blur', onBlur)

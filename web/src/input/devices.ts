@@ -4,7 +4,8 @@
  */
 import { WebMidi, type Input, type NoteMessageEvent, type ControlChangeMessageEvent, type Output } from 'webmidi'
 import { create } from 'zustand'
-import { hear } from './port'
+import { refuseWheel } from './learned'
+import { hear, letGoOf } from './port'
 
 export interface Device {
   readonly id: string
@@ -50,17 +51,27 @@ function attach(input: Input) {
   input.removeListener()
   const us = (timestamp: number) => Math.round(timestamp * 1000)
   input.addListener('noteon', (e: NoteMessageEvent) => {
-    if (isHeard(input.id, e.message.channel)) hear(e.rawValue ? 'down' : 'up', e.note.number, e.rawValue ?? 0, input.name, us(e.timestamp), e.message.channel)
+    if (isHeard(input.id, e.message.channel)) hear(e.rawValue ? 'down' : 'up', e.note.number, e.rawValue ?? 0, input.id, us(e.timestamp), e.message.channel)
   })
+  input.addListener('pitchbend', refuseWheel)
   input.addListener('noteoff', (e: NoteMessageEvent) => {
-    if (isHeard(input.id, e.message.channel)) hear('up', e.note.number, 0, input.name, us(e.timestamp), e.message.channel)
+    if (isHeard(input.id, e.message.channel)) hear('up', e.note.number, 0, input.id, us(e.timestamp), e.message.channel)
   })
   input.addListener('controlchange', (e: ControlChangeMessageEvent) => {
-    if (isHeard(input.id, e.message.channel)) hear('control', e.controller.number, e.rawValue ?? 0, input.name, us(e.timestamp), e.message.channel)
+    if (isHeard(input.id, e.message.channel)) hear('control', e.controller.number, e.rawValue ?? 0, input.id, us(e.timestamp), e.message.channel)
   })
 }
 
+let unplugged: (words: string) => void = () => undefined
+/** Who says that an instrument went away with keys held. */
+export const onUnplugged = (say: (words: string) => void) => { unplugged = say }
+
 function refresh() {
+  for (const device of useDevices.getState().list) {
+    if (!device.connected || WebMidi.inputs.some((i) => i.id === device.id)) continue
+    const keys = letGoOf(device.id)
+    unplugged(`${device.name} was unplugged${keys ? `: its ${keys === 1 ? 'held key counts' : `${keys} held keys count`} as let go` : ''}`)
+  }
   useDevices.setState((s) => {
     const present = new Map(WebMidi.inputs.map((i) => [i.id, i.name]))
     const known = s.list.map((d) => ({ ...d, connected: present.has(d.id) }))

@@ -16,7 +16,7 @@ interface Learned {
   learning: string | null
   /** what became of the last try */
   said: string
-  learn(command: string | null): void
+  learn(command: string | null, label?: string): void
   forget(command: string): void
   reset(): void
 }
@@ -30,14 +30,23 @@ export const useLearned = create<Learned>((set) => ({
   bound: JSON.parse(localStorage.getItem(STORE) ?? '{}') as Record<string, string>,
   learning: null,
   said: '',
-  learn: (learning) => set({ learning, said: learning ? 'Press the key, pad, pedal or knob now.' : '' }),
+  learn: (learning, label) => set({ learning, said: learning ? `Press the key, pad, pedal or knob for “${label ?? learning}” now. Closing this page ends it.` : '' }),
   forget: (command) => set((s) => keep(Object.fromEntries(Object.entries(s.bound).filter(([, c]) => c !== command)))),
   reset: () => set({ ...keep({}), said: 'No control is learned any more.' }),
 }))
 
 let run: (command: string) => void = () => undefined
+let labelOf: (command: string) => string = (command) => command
 /** The table of commands registers itself here, since it knows the instruments and they must not know it. */
-export const onLearned = (runner: (command: string) => void) => { run = runner }
+export const onLearned = (runner: (command: string) => void, label: (command: string) => string) => {
+  run = runner
+  labelOf = label
+}
+
+/** A pitch wheel moves all the time it is held, so that it can run no command. */
+export function refuseWheel(): void {
+  if (useLearned.getState().learning) useLearned.setState({ said: 'The pitch wheel cannot run a command: press a key, pad, pedal or knob.' })
+}
 const level = new Map<string, number>()
 
 /** "key 21" in words: "key A0". */
@@ -57,10 +66,10 @@ export function takenByCommand(kind: HeardKind, number: number, value: number): 
   if (learning && pressed) {
     const taken = bound[trigger]
     if (taken && taken !== learning) {
-      useLearned.setState({ said: `${triggerWords(trigger)} already runs another command; remove that first. Nothing was changed.` })
+      useLearned.setState({ learning: null, said: `${triggerWords(trigger)} already runs “${labelOf(taken)}”; forget that first. Nothing was changed.` })
       return true
     }
-    useLearned.setState({ ...keep({ ...bound, [trigger]: learning }), learning: null, said: `${triggerWords(trigger)} is learned.` })
+    useLearned.setState({ ...keep({ ...bound, [trigger]: learning }), learning: null, said: `Learned: ${triggerWords(trigger)} runs “${labelOf(learning)}” and writes no note any more.` })
     return true
   }
   const command = bound[trigger]

@@ -18,17 +18,17 @@ type Listener = (event: PlayedEvent) => void
 
 export const SUSTAIN = 64
 const listeners = new Set<Listener>()
-const held = new Map<number, number>() // key -> how many sources hold it
+const held = new Map<number, Set<string>>() // key -> the sources that hold it
 
 /** Microseconds of the event clock. */
 export const nowUs = () => Math.round(performance.now() * 1000)
 
 export function hear(kind: HeardKind, key: number, value: number, source: string, atUs = nowUs(), channel = 1): void {
-  if (kind === 'down') held.set(key, (held.get(key) ?? 0) + 1)
+  if (kind === 'down') held.set(key, (held.get(key) ?? new Set()).add(source))
   if (kind === 'up') {
-    const left = (held.get(key) ?? 0) - 1
-    if (left > 0) held.set(key, left)
-    else held.delete(key)
+    const sources = held.get(key)
+    sources?.delete(source)
+    if (!sources?.size) held.delete(key)
   }
   if (takenByCommand(kind, key, value)) return // a learned control no longer writes or sounds
   const event: PlayedEvent = { kind, key, value, atUs, source, channel }
@@ -38,6 +38,13 @@ export function hear(kind: HeardKind, key: number, value: number, source: string
 export function onHeard(listener: Listener): () => void {
   listeners.add(listener)
   return () => listeners.delete(listener)
+}
+
+/** Let go of every key that a source holds: it was unplugged, or stopped listening. Returns how many there were. */
+export function letGoOf(source: string): number {
+  const mine = [...held].filter(([, sources]) => sources.has(source)).map(([key]) => key)
+  for (const key of mine) hear('up', key, 0, source)
+  return mine.length
 }
 
 /** Keys that are down now, from any source. */

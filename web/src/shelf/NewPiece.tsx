@@ -2,7 +2,7 @@
 import { useState } from 'react'
 import type { NewPiece as Answers } from '../api/wire'
 
-const LAYOUTS: Answers['layout'][] = ['keys', 'singer and keys', 'melody', 'four voices']
+const LAYOUTS: NonNullable<Answers['layout']>[] = ['keys', 'singer and keys', 'melody', 'four voices']
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '5/8', '7/8', '5/4', '3/8']
 const MAJOR = ['C♭', 'G♭', 'D♭', 'A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯']
 const MINOR = ['A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯', 'G♯', 'D♯', 'A♯']
@@ -13,7 +13,7 @@ const COUNTS = ['no pick-up', 'a pick-up of one', 'a pick-up of two', 'a pick-up
 const field = 'h-8 leading-7 border-b-2 border-vermilion/45 bg-transparent font-medium focus:border-vermilion'
 
 export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => void }) {
-  const [layout, setLayout] = useState<Answers['layout']>('keys')
+  const [layout, setLayout] = useState<NonNullable<Answers['layout']>>('keys')
   const [title, setTitle] = useState('')
   const [meter, setMeter] = useState('4/4')
   const [key, setKey] = useState('0 major')
@@ -27,7 +27,7 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
     <form aria-label="New piece" className="font-serif text-[1.34rem] leading-10"
       onSubmit={(e) => { e.preventDefault(); onMake({ layout, title, meter, fifths: Number(fifths), mode, pickup_beats: Math.min(pickup, count - 1), bpm }) }}>
       A piece for{' '}
-      <select aria-label="layout" className={field} value={layout} onChange={(e) => setLayout(e.target.value as Answers['layout'])}>
+      <select aria-label="layout" className={field} value={layout} onChange={(e) => setLayout(e.target.value as NonNullable<Answers['layout']>)}>
         {LAYOUTS.map((l) => <option key={l}>{l}</option>)}
       </select>
       , called{' '}

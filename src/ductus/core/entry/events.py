@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from ductus.core.entry.commands.base import EntryCommand
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,11 +43,10 @@ class Wait:
 
 @dataclass(frozen=True, slots=True)
 class Command:
-    """A command with an argument; the names are the keys of ``machine.COMMANDS``. ``time_us`` matters to those that beat
-    time (pulse, tap)."""
+    """A command that was given: one of the records of ``commands`` (each says what it does). ``time_us`` matters to those that beat
+    time (advance)."""
 
-    name: str
-    argument: str = ""
+    do: EntryCommand
     time_us: int = 0
 
 

@@ -56,7 +56,7 @@ def rhythm_in_time(strokes: Sequence[Stroke], piece: Piece, start: int, shortest
     tempo = piece.tempo_at(start)
     beat_us = 60e6 / tempo.bpm * beat / tempo.beat.ticks
     gaps = [(b.down_us - a.down_us) / beat_us for a, b in itertools.pairwise(strokes)]
-    spots = spots_from(piece, start, beat, shortest, math.ceil(sum(gaps) * PACES[-1]) + 3)
+    spots = spots_from(piece, start, beat, shortest, math.ceil(sum(gaps) * PACES[-1]) + len(gaps) + 3)
     ways = [placed(gaps, pace, spots, beat) for pace in PACES]
     _, ticks, pace = min(
         (cost + (math.log(p) / PACE_SD) ** 2 / 2, t, p) for (cost, t), p in zip(ways, PACES, strict=True)

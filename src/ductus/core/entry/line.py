@@ -1,18 +1,42 @@
 """The line: one sentence that says what the next key will do; its marked phrases are controls.
 
-A phrase is words, and (if it is a control) the command that changes it with the choices it has. The browser draws what it gets;
-the screen reader reads the same. Nothing that can spoil the next note is left out: part, staff, voice, place, value, policy.
+The browser draws what it gets; the screen reader reads the same. Nothing that can spoil the next note is left out: part, staff,
+voice, place, value, policy, and every choice that is not as usual.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from typing import Any
 
-from ductus.core.entry.commands.values import article
+from ductus.core.entry.commands.beating import DivideBeat
+from ductus.core.entry.commands.choices import (
+    BeginPitches,
+    ClicksDo,
+    DivideHands,
+    GreyKeys,
+    HoldToHarmony,
+    OverWhat,
+    PenAdvances,
+    PolicyTo,
+    PulseKey,
+    PulseUntil,
+    RhythmBy,
+    WalkRate,
+    WayTo,
+    WhenWritten,
+)
+from ductus.core.entry.commands.pen import AtSpanEnd, HoldInBars, PlacePen, ToVoice
+from ductus.core.entry.commands.values import FixPitch, FixVelocity, SoundLate, VaryLength
+from ductus.core.entry.hands import divides
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.ways.registry import WAY_WORDS
-from ductus.core.pitch.pitches import spell_in_key
+from ductus.core.phrases import Choice, Phrase, plain
+from ductus.core.pitch.pitches import pitch_words, spell_in_key
+from ductus.core.score.edits import MAX_VOICES
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Part
+from ductus.core.words import article, count_words, with_the
 
 FIRST_WORDS = {
     "step": "Step",
@@ -23,26 +47,6 @@ FIRST_WORDS = {
     "foot": "Foot-led",
     "walk": "Walking",
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Phrase:
-    """Words; with a ``name`` they are a control. ``form`` names a control that is more than a list ("place", "ladder",
-    "span", "sounding"); ``choices`` are (argument of the command, label)."""
-
-    words: str
-    name: str = ""
-    command: str = ""
-    value: str = ""
-    choices: tuple[tuple[str, str], ...] = ()
-    form: str = ""
-
-
-def plain(words: str) -> Phrase:
-    """Words that are no control."""
-    return Phrase(words)
-
-
 POLICY = {
     "replace": ("replaces", " what is there"),
     "add": ("is added", " to what is there"),
@@ -55,71 +59,89 @@ OVER = {
     "both": "pitches and velocities",
     "beside": "nothing and stands beside them",
 }
+LOW_KEYS = (21, 24, 28, 33, 36, 41, 43, 48)
+RATES = (40, 60, 85, 100, 120, 160, 200)
 
 
 def sentence(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     """The line as phrases, in order."""
-    build = {
-        "step": _step, "pulse": _pulse, "rhythm": _rhythm, "over": _over, "beat": _beat, "foot": _foot, "walk": _walk,
-    }[state.way]  # fmt: skip
-    first = Phrase(FIRST_WORDS[state.way], "way of working", "way", state.way, tuple(WAY_WORDS.items()))
-    return (first, *build(state, piece), *_extras(state, piece), plain("."))
-
-
-def _where(state: EntryState, piece: Piece, into: str = " into ", at: str = ", from ") -> tuple[Phrase, ...]:
-    places = []
-    for part in piece.ordered_parts():
-        for staff in range(1, part.staves + 1):
-            places.append((f"{part.id} {staff} {state.tick}", _staff_words(part.name, part.staves, staff)))
-    part = piece.part(state.part)
-    timeline = piece.timeline
-    place = timeline.place_words(state.tick).replace("pick-up", "the pick-up")
+    ways = tuple(Choice(words, WayTo(way), way == state.way) for way, words in WAY_WORDS.items())  # type: ignore[arg-type]
+    first = Phrase(FIRST_WORDS[state.way], "way of working", ways)
     return (
-        plain(into),
-        Phrase(
-            _staff_words(part.name, part.staves, state.staff),
-            "part",
-            "place",
-            f"{state.part} {state.staff} {state.tick}",
-            tuple(places),
-        ),
-        plain(", voice "),
-        Phrase(str(state.voice), "voice", "voice", str(state.voice), tuple((v, f"voice {v}") for v in "1234")),
-        plain(at),
-        Phrase(place, "place", "place", "", (), "place"),
+        first,
+        *BUILD[state.way](state, piece),
+        *_extras(state, piece),
+        plain("; "),
+        Phrase("or ...", "more", form="more"),
     )
 
 
-def _staff_words(name: str, staves: int, staff: int) -> str:
-    hand = "" if staves == 1 else ", right hand" if staff == 1 else ", left hand"
-    return name.lower() + hand
+def next_key(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
+    """The first clause of the line while it speaks of something else: what the next key will do."""
+    if not state.down:
+        return (plain("The pen is up: keys only sound. "),)
+    where = "".join(p.words for p in _where(state, piece, " "))
+    does = {
+        "step": "steps",
+        "pulse": "waits for its pulse",
+        "over": "goes over what is written",
+        "rhythm": "writes a value",
+    }
+    act = does.get(state.way, "is written")
+    return (plain(f"The next key {act}{where.replace(' into ', ' ')} and {''.join(POLICY[state.policy])}. "),)
+
+
+def staff_words(part: Part, staff: int) -> str:
+    """A staff as the line names it: "piano, left hand"."""
+    hand = "" if part.staves == 1 else ", right hand" if staff == 1 else ", left hand"
+    return part.name.lower() + hand
+
+
+def _where(state: EntryState, piece: Piece, into: str = " into ", at: str = ", from ") -> tuple[Phrase, ...]:
+    part = piece.part(state.part)
+    both = divides(state, piece)
+    staves = tuple(
+        Choice(staff_words(p, staff), PlacePen(p.id, staff), (p.id, staff) == (state.part, state.staff))
+        for p in piece.ordered_parts()
+        for staff in range(1, p.staves + 1)
+    )
+    words = f"{part.name.lower()}, both hands" if both else staff_words(part, state.staff)
+    voices = tuple(Choice(f"voice {v}", ToVoice(v), v == state.voice) for v in range(1, MAX_VOICES + 1))
+    return (
+        plain(into),
+        Phrase(words, "part", staves),
+        plain(", voice "),
+        Phrase(str(state.voice), "voice", voices),
+        plain(at),
+        Phrase(with_the(piece.timeline.place_words(state.tick)), "place", form="place"),
+    )
 
 
 def _value(state: EntryState) -> tuple[Phrase, ...]:
     words = state.step.words
-    latched = " (stays on)" if state.step.dots_latched or state.step.tuplet_latched else ""
     once = f" once, then {state.step_after.words} again" if state.step_after else ""
     return (
         plain(f"{article(words)} "),
-        Phrase(words, "step value", "value", state.step.base, (), "ladder"),
-        plain(latched + once),
+        Phrase(words, "step value", form="ladder"),
+        plain(state.step.latch_words + once),
     )
+
+
+def _pick(name: str, words: dict[str, str], now: str, make: Callable[[Any], Any]) -> Phrase:
+    """A phrase of a choice among words: ``make`` turns a choice into its command."""
+    return Phrase(words[now], name, tuple(Choice(w, make(key), key == now) for key, w in words.items()))
 
 
 def _policy(state: EntryState) -> tuple[Phrase, ...]:
     does, rest = POLICY[state.policy]
-    labels = tuple((k, "".join(v)) for k, v in POLICY.items())
-    return Phrase(does, "replace or add", "policy", state.policy, labels), plain(rest)
-
-
-def _choice(words: dict[str, str], name: str, command: str, value: str) -> Phrase:
-    return Phrase(words[value], name, command, value, tuple(words.items()))
+    labels = tuple(Choice("".join(v), PolicyTo(k), k == state.policy) for k, v in POLICY.items())  # type: ignore[arg-type]
+    return Phrase(does, "replace or add", labels), plain(rest)
 
 
 def _step(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     return (
-        *_where(state, piece), plain(": each step "), *_value(state), plain(", sounding "), _sounding(state), plain("; a chord is written "),
-        _choice(WHEN, "when", "when", state.when), plain(" and "), *_policy(state),
+        *_where(state, piece), plain(": each step "), *_value(state), plain(", sounding "), _sounding(state),
+        plain("; a chord is written "), _pick("when", WHEN, state.when, WhenWritten), plain(" and "), *_policy(state),
     )  # fmt: skip
 
 
@@ -127,48 +149,51 @@ def _sounding(state: EntryState) -> Phrase:
     touch = state.touch
     percent = "in full" if touch.percent == 100 else f"{touch.percent} % of it"
     words = percent if touch.ticks is None else "for a value of its own"
-    return Phrase(words, "sounding length", "sounding", str(touch.percent), (), "sounding")
+    return Phrase(words, "sounding length", form="touch")
 
 
 def _pulse(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    until = {"next": "until the next", "release": "until it is let go"}
-    if state.pulse_key is None:
-        beaten = "the pedal or the advance key"
-    else:
-        beaten = f"{spell_in_key(state.pulse_key, 0)}, the pedal or the advance key"
+    key = state.pulse_key
+    beaten = "the pedal or the advance key" if key is None else f"{spell_in_key(key, 0)}, the pedal or the advance key"
+    if state.naming_pulse:
+        beaten = "the key that you play now"
     keys = (
-        ("off", "the pedal or the advance key only"),
-        *((str(k), f"also {spell_in_key(k, 0)}") for k in (21, 24, 28, 33, 36, 41, 43, 48)),
+        Choice("the pedal or the advance key only", PulseKey(), key is None),
+        Choice("a key of the instrument: play it", PulseKey(listen=True), state.naming_pulse),
+        *(Choice(f"also {spell_in_key(k, 0)}", PulseKey(k), k == key) for k in LOW_KEYS),
     )
+    until = {"next": "until the next", "release": "until it is let go"}
     return (
-        *_where(state, piece), plain(": each pulse "), *_value(state), plain(", beaten by "),
-        Phrase(beaten, "pulse", "pulse-key", str(state.pulse_key or "off"), keys),
-        plain("; a note lasts "), _choice(until, "until", "pulse-until", state.pulse_until), plain(" and "), *_policy(state),
+        *_where(state, piece), plain(": each pulse "), *_value(state), plain(", beaten by "), Phrase(beaten, "pulse", keys),
+        plain("; a note lasts "), _pick("until", until, state.pulse_until, PulseUntil), plain(" and "), *_policy(state),
     )  # fmt: skip
 
 
 def _rhythm(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     by = {"step": "any key of the instrument", "time": "a rhythm struck in time on any one key is written"}
     after = (plain(" "), *_value(state)) if state.rhythm_by == "step" else (plain(" down to "), *_value(state)[1:])
+    begin = Phrase("the pitches", "pitches", (Choice("begin the pitches where this rhythm began", BeginPitches()),))
     return (
-        *_where(state, piece), plain(": each value key writes its value, "), _choice(by, "rhythm by", "rhythm-by", state.rhythm_by),
-        *after, plain("; it "), *_policy(state), plain("; then come "), Phrase("the pitches", "pitches", "pitches", "", (("", "begin the pitches where this pass began"),)),
+        *_where(state, piece), plain(": each value key writes its value, "), _pick("rhythm by", by, state.rhythm_by, RhythmBy),
+        *after, plain("; it "), *_policy(state), plain("; then come "), begin,
     )  # fmt: skip
 
 
 def _over(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     ended = "; the pass is at its end and begins again with the next key" if state.over_done else ""
+    chosen = [n for n in piece.line_between(state.line, state.tick, state.tick + 1) if n.id in state.chosen]
+    only = f" of the {count_words(len(chosen), 'chosen note')} only" if chosen else ""
     return (
         *_where(state, piece, " what is written in "), plain(": the next chord played replaces "),
-        _choice(OVER, "what is replaced", "over", state.over), plain(ended),
+        _pick("what is replaced", OVER, state.over, OverWhat), plain(only + ended),
     )  # fmt: skip
 
 
 def _beat(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    parts = tuple((str(n), f"{n} equal parts") for n in range(2, 9))
+    parts = tuple(Choice(f"{n} equal parts", DivideBeat(n)) for n in range(2, 9))
     return (
         *_where(state, piece, " in ", ", at "), plain(": play its figure at any speed; it "), *_policy(state), plain("; or "),
-        Phrase("divide the beat", "division", "divide", "", parts),
+        Phrase("divide the beat", "division", parts),
     )  # fmt: skip
 
 
@@ -176,65 +201,102 @@ def _foot(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     grey = {"drop": "not written", "write": "written"}
     return (
         *_where(state, piece), plain(": each tap "), *_value(state), plain("; what is held is written and "), *_policy(state),
-        plain("; a key let go before the tap is "), _choice(grey, "let go early", "grey", state.foot_grey),
+        plain("; a key let go before the tap is "), _pick("let go early", grey, state.foot_grey, GreyKeys),
     )  # fmt: skip
 
 
 def _walk(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     rate = round(60e6 / state.walk_us)
-    rates = tuple((str(r), f"{r} steps a minute") for r in (40, 60, 85, 100, 120, 160, 200))
+    rates = tuple(Choice(f"{r} steps a minute", WalkRate(r), r == rate) for r in RATES)
     return (
-        *_where(state, piece), plain(": each step "), *_value(state), plain(", "), Phrase(f"{rate} a minute", "rate", "walk-rate", str(rate), rates),
+        *_where(state, piece), plain(": each step "), *_value(state), plain(", "), Phrase(f"{rate} a minute", "rate", rates),
         plain(" while keys are held; it "), *_policy(state),
     )  # fmt: skip
 
 
+BUILD: dict[str, Callable[[EntryState, Piece], tuple[Phrase, ...]]] = {
+    "step": _step,
+    "pulse": _pulse,
+    "rhythm": _rhythm,
+    "over": _over,
+    "beat": _beat,
+    "foot": _foot,
+    "walk": _walk,
+}
+
+
 def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    """Choices that are spoken only while they differ from what is usual."""
+    """Choices that are spoken only while they differ from what is usual, and what can be done about keys that are held."""
     out: list[Phrase] = []
+    if state.hands != "one":
+        how = "by reach" if state.hands == "reach" else f"at {pitch_words(spell_in_key(state.split, 0))}"
+        hands = (
+            Choice("all into one staff", DivideHands("one")),
+            Choice("by reach", DivideHands("reach"), state.hands == "reach"),
+            *(
+                Choice(
+                    f"at {pitch_words(spell_in_key(k, 0))}",
+                    DivideHands("split", k),
+                    (state.hands, state.split) == ("split", k),
+                )
+                for k in (48, 53, 55, 57, 60, 62, 64, 67)
+            ),
+        )
+        out += [plain("; keys are divided between the hands "), Phrase(how, "hands", hands)]
     if state.harmony != "off":
         words = {"off": "free keys", "chord": "chord tones", "key": "chord and key tones"}
-        out += [plain("; keys are held to "), _choice(words, "harmony", "harmony", state.harmony)]
+        out += [plain("; keys are held to "), _pick("harmony", words, state.harmony, HoldToHarmony)]
     if state.span is not None:
-        timeline = piece.timeline
-        first, last = (timeline.number_of(timeline.bar_at(t).index) for t in (state.span.start, state.span.end - 1))
-        ends = {"stop": "then it stops", "wrap": "then it begins again", "run on": "then it runs on"}
-        out += [
-            plain("; the pen stays in "),
-            Phrase(f"bars {first} to {last}", "span", "span", "", (("off", "let the pen go anywhere"),)),
-            plain(", "),
-            _choice(ends, "end of the span", "span", state.span.then),
-        ]
-    if state.touch.vary:
-        lengths = (("0", "do not vary"), *((str(p), f"vary by up to {p} %") for p in (5, 10, 20, 30)))
-        out += [
-            plain("; sounding lengths vary by up to "),
-            Phrase(f"{state.touch.vary} %", "variation", "vary", str(state.touch.vary), lengths),
-        ]
+        out += _span(state, piece)
+    out += _touch(state)
     if state.clicks == "write":
         velocity = state.touch.velocity or 80
         words = {"place": "places the pen", "write": f"writes a note at velocity {velocity}"}
-        out += [plain("; a click on a staff "), _choice(words, "clicks", "clicks", state.clicks)]
-    if state.touch.velocity is not None:
-        out += [
-            plain("; velocity "),
-            Phrase(
-                str(state.touch.velocity),
-                "velocity",
-                "velocity",
-                "",
-                (("touch", "as touched"), *((str(v), str(v)) for v in (40, 56, 72, 88, 104))),
-            ),
-        ]
-    if state.touch.pitch is not None:
-        out += [
-            plain("; every key writes "),
-            Phrase(str(spell_in_key(state.touch.pitch, 0)), "pitch", "pitch", "", (("played", "pitches as played"),)),
-        ]
+        out += [plain("; a click on a staff "), _pick("clicks", words, state.clicks, ClicksDo)]
     if not state.advances:
         out += [
             plain("; the pen "),
-            Phrase("stays", "moving on", "advances", "", (("", "let it move on"),)),
+            Phrase("stays", "moving on", (Choice("let it move on", PenAdvances(True)),)),
             plain(" after each step"),
         ]
+    if state.pedal_from is not None:
+        out += [plain(f"; the pedal is down since {piece.timeline.place_words(state.pedal_from)}")]
+    if state.held and state.way in ("step", "over", "pulse"):
+        out += [plain("; Backspace drops the last key held")]
     return tuple(out)
+
+
+def _span(state: EntryState, piece: Piece) -> list[Phrase]:
+    assert state.span is not None
+    timeline = piece.timeline
+    first, last = (timeline.number_of(timeline.bar_at(t).index) for t in (state.span.start, state.span.end - 1))
+    ends = {"stop": "then it stops", "wrap": "then it begins again", "run on": "then it runs on"}
+    bars = f"bar {first}" if first == last else f"bars {first} to {last}"
+    return [
+        plain("; the pen stays in "),
+        Phrase(bars, "span", (Choice("let the pen go anywhere", HoldInBars()),)),
+        plain(", "),
+        _pick("end of the span", ends, state.span.then, AtSpanEnd),
+    ]
+
+
+def _touch(state: EntryState) -> list[Phrase]:
+    touch, out = state.touch, []
+    if touch.late:
+        out += [plain("; steps sound "), Phrase(touch.late_words, "early or late", (Choice("on time", SoundLate()),))]
+    if touch.vary:
+        lengths = (
+            Choice("do not vary", VaryLength()),
+            *(Choice(f"vary by up to {p} %", VaryLength(p), p == touch.vary) for p in (5, 10, 20, 30)),
+        )
+        out += [plain("; sounding lengths vary by up to "), Phrase(f"{touch.vary} %", "variation", lengths)]
+    if touch.velocity is not None:
+        velocities = (
+            Choice("as touched", FixVelocity()),
+            *(Choice(str(v), FixVelocity(v), v == touch.velocity) for v in (40, 56, 72, 88, 104)),
+        )
+        out += [plain("; velocity "), Phrase(str(touch.velocity), "velocity", velocities)]
+    if touch.pitch is not None:
+        name = pitch_words(spell_in_key(touch.pitch, 0))
+        out += [plain("; every key writes "), Phrase(name, "pitch", (Choice("pitches as played", FixPitch()),))]
+    return out

@@ -1,38 +1,51 @@
 """Entry as a state machine: one pure function from state and event to what follows (JOB 3 and 4).
 
 Conventions: ticks and microseconds as everywhere; the piece is only read. Keys, pedal and waiting go to the way of working that
-is on (``ways``); a command is a small function in COMMANDS. The web layer, the table of keys and the tests walk that table.
+is on (``ways``); a command is a record that knows what it does (``commands``).
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 
-from ductus.core.entry.commands import beating, choices, pen, values
+from ductus.core.entry.commands.choices import PulseKey
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change
+from ductus.core.pitch.pitches import pitch_words, spell_in_key
+from ductus.core.score.changes import Change, PenPlace, joined
 from ductus.core.score.piece import Piece
-from ductus.core.time.bars import mixed
+from ductus.core.time.bars import MAX_BAR, mixed
 
 
 def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
-    """Return what follows from one event. Raises BadInput only for a command that does not exist or makes no sense."""
+    """Return what follows from one event. Raises BadInput only for a command that makes no sense; what a key cannot write is said."""
     if isinstance(event, Command):
-        if event.name in TIMED:
-            return TIMED[event.name](state, event.time_us, piece)
-        run = COMMANDS.get(event.name)
-        if run is None:
-            raise BadInput(f"There is no command called '{event.name[:40]}'.")
-        return run(state, event.argument, piece)
-    if not state.down:
+        outcome = event.do.run(state, piece, event.time_us)
+    elif not state.down:
         return Outcome(state)
+    elif state.naming_pulse and isinstance(event, KeyDown):
+        return PulseKey(event.key).run(state, piece, event.time_us)
+    else:
+        try:
+            outcome = _played(state, event, piece)
+        except BadInput as error:
+            return Outcome(evolved(state, held=()), say=str(error))
+    if outcome.change is None:
+        return outcome
+    if outcome.state.tick > piece.timeline.bar(MAX_BAR).start:
+        return Outcome(evolved(state, held=()), say=f"A piece has at most {MAX_BAR:,} bars; nothing was written")
+    return replace(outcome, change=with_pen(outcome.change, state, outcome.state))
+
+
+def _played(state: EntryState, event: Event, piece: Piece) -> Outcome:
     way = way_of(state)
     match event:
         case KeyDown():
+            if is_held(state, event.key):
+                return struck_again(state, event, piece)
             return way.key_down(state, event, piece)
         case KeyUp():
             return way.key_up(state, event, piece)
@@ -40,57 +53,37 @@ def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
             return way.pedal(state, event, piece)
         case Wait():
             return way.wait(state, event, piece)
+    raise TypeError(event)
 
 
-TIMED: dict[str, Callable[[EntryState, int, Piece], Outcome]] = {"advance": beating.advance}
-COMMANDS: dict[str, Callable[[EntryState, str, Piece], Outcome]] = {
-    "pen": pen.pen,
-    "ready": pen.ready,
-    "rest": pen.rest,
-    "back": pen.back,
-    "step-left": pen.move("step", -1),
-    "step-right": pen.move("step", 1),
-    "beat-left": pen.move("beat", -1),
-    "beat-right": pen.move("beat", 1),
-    "bar-left": pen.move("bar", -1),
-    "bar-right": pen.move("bar", 1),
-    "place": pen.place,
-    "return": pen.return_to_start,
-    "staff": pen.staff,
-    "voice": pen.voice,
-    "span": pen.span,
-    "value": values.value(values.base),
-    "finer": values.value(lambda step, _: step.shifted(1)),
-    "coarser": values.value(lambda step, _: step.shifted(-1)),
-    "dot": values.value(values.dot),
-    "tuplet": values.value(values.tuplet),
-    "added": values.value(values.added),
-    "custom": values.value(values.custom),
-    "next-only": values.next_only,
-    "sounding": values.sounding,
-    "late": values.late,
-    "velocity": values.velocity,
-    "vary": values.vary,
-    "pitch": values.pitch,
-    "way": choices.way,
-    "when": choices.when,
-    "policy": choices.policy,
-    "harmony": choices.harmony,
-    "over": choices.over,
-    "pitches": choices.pitches,
-    "rhythm-by": choices.rhythm_by,
-    "clicks": choices.clicks,
-    "click": beating.click,
-    "advances": choices.advances,
-    "pulse-until": choices.pulse_until,
-    "pulse-key": choices.pulse_key,
-    "grey": choices.foot_grey,
-    "walk-rate": choices.walk_rate,
-    "chord-symbol": choices.chord_symbol,
-    "rhythm-value": beating.rhythm_value,
-    "divide": beating.divide,
-    "letter": beating.letter,
-}
+def is_held(state: EntryState, key: int) -> bool:
+    """Is a key down, or does it still sound in a chord that is being lengthened?"""
+    return any(h.key == key and h.is_down for h in state.held) or any(key in s.keys for s in state.beating.sounding)
+
+
+def struck_again(state: EntryState, event: KeyDown, piece: Piece) -> Outcome:
+    """A key that is struck while it is held was let go in between, though nobody heard it."""
+    way = way_of(state)
+    first = way.key_up(state, KeyUp(event.time_us, event.key), piece)
+    after = first.change.apply(piece) if first.change else piece
+    second = way.key_down(first.state, event, after)
+    changes = [c for c in (first.change, second.change) if c is not None]
+    name = pitch_words(spell_in_key(event.key, 0))
+    say = f"{name} was struck again, so it counts as let go; {first.say or second.say}".rstrip("; ")
+    return replace(second, change=joined(changes[0].sentence, changes) if changes else None, say=say)
+
+
+def pen_place(state: EntryState) -> PenPlace:
+    """Where the pen of a state stands."""
+    return PenPlace(state.part, state.staff, state.voice, state.tick)
+
+
+def with_pen(change: Change, before: EntryState, after: EntryState) -> Change | None:
+    """A change that remembers where the pen was, so that undo takes it back there, too; None if neither notes nor pen changed."""
+    moved = (pen_place(before), pen_place(after))
+    if not change.rows and moved[0] == moved[1]:
+        return None
+    return replace(change, pen=moved)
 
 
 def fitted(state: EntryState, piece: Piece, change: Change | None = None) -> EntryState:

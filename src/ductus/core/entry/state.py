@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 from functools import lru_cache
 
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import Line
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
+from ductus.core.words import count_words
 
 WAYS = ("step", "pulse", "rhythm", "over", "beat", "foot", "walk")
 WHENS = ("all up", "stroke", "advance")
 OVERS = ("pitch", "velocity", "both", "beside")
 SPAN_ENDS = ("stop", "wrap", "run on")
 HARMONIES = ("off", "chord", "key")
+HANDS = ("one", "reach", "split")
+MIDDLE_C = 60
 GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke (JOB 3.6)
 FIGURE_OVER_US = 900_000  # silence that ends the figure of "one beat again"
 RHYTHM_OVER_US = 2_500_000  # silence that ends a rhythm struck in time
@@ -55,6 +57,12 @@ class StepValue:
             return describe_value(plain) if plain else f"length of {shown} ticks (960 to the quarter)"
         joined = f" + {describe_value(NoteValue(self.added, 0, self.tuplet))}" if self.added else ""
         return describe_value(self.value) + joined
+
+    @property
+    def latch_words(self) -> str:
+        """What stays on after the next note: " (the dot stays on)"."""
+        stays = [w for w, on in (("dot", self.dots_latched), ("tuplet", self.tuplet_latched)) if on]
+        return f" (the {' and the '.join(stays)} {'stays' if len(stays) == 1 else 'stay'} on)" if stays else ""
 
     def after_step(self, bracket_full: bool) -> StepValue:
         """The value once a step is written: unlatched dots go, an unlatched tuplet goes when its bracket is full."""
@@ -101,6 +109,12 @@ class Touch:
             return step, None
         sounds = step * self.percent // 100
         return (sounds, None) if self.percent < 75 else (step, sounds)
+
+    @property
+    def late_words(self) -> str:
+        """When steps sound, in words: "40 ticks late"."""
+        shown = shown_ticks(self.late)
+        return "on time" if not shown else f"{count_words(int(abs(shown)), 'tick')} {'late' if shown > 0 else 'early'}"
 
     def varied(self, tick: int, written: int, sounds: int | None) -> int | None:
         """The sounding length of a note at ``tick`` with the variation in it; the writing never varies."""
@@ -197,6 +211,7 @@ class EntryState:
     figure: Figure = field(default_factory=Figure)
     pulse_key: int | None = None
     pulse_until: str = "next"  # a tune note lasts until the "next" one or until its "release"
+    way_start: int = 0  # tick where the present way of working began
     rhythm_by: str = "step"  # a key in "rhythm first" writes one "step", or its strokes are read in "time"
     clicks: str = "place"  # a click on a staff "place"s the pen, or "write"s a note there
     over: str = "pitch"
@@ -204,15 +219,29 @@ class EntryState:
     foot_grey: str = "drop"  # a key let go before the tap: "drop" or "write"
     walk_us: int = 700_000
     harmony: str = "off"
+    hands: str = "one"  # "one" staff takes all keys, or they are divided between both by "reach" or at a "split"
+    split: int = MIDDLE_C  # lowest MIDI key of the right hand with "split"
+    chosen: frozenset[str] = frozenset()  # notes that are selected on the page
+    naming_pulse: bool = False  # the next key that is struck becomes the pulse key
+    pedal_from: int | None = None  # tick at which the pedal went down, where it is kept as a pedal mark
 
     @property
     def line(self) -> Line:
         """The voice the pen writes into."""
         return (self.part, self.staff, self.voice)
 
+    @property
+    def lines(self) -> tuple[Line, ...]:
+        """The voices that a step writes into: one, or the same voice of both staves where keys are divided."""
+        if self.hands == "one":
+            return (self.line,)
+        return ((self.part, 1, self.voice), (self.part, 2, self.voice))
+
     def fresh(self) -> EntryState:
         """The state with nothing held or half done."""
-        return evolved(self, held=(), steps=(), beating=NOT_BEATING, figure=NO_FIGURE, over_done=False)
+        return evolved(
+            self, held=(), steps=(), beating=NOT_BEATING, figure=NO_FIGURE, over_done=False, naming_pulse=False
+        )
 
 
 NOT_BEATING, NO_FIGURE = Beating(), Figure()
@@ -236,8 +265,3 @@ class Outcome:
     change: Change | None = None
     say: str = ""
     wake_us: int | None = None
-
-
-def fraction_of_quarter(text: str) -> Fraction:
-    """Read "3/16" (of a whole note) as quarters; raises ValueError."""
-    return Fraction(text.strip()) * 4

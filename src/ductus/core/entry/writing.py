@@ -8,14 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from ductus.core.entry.hands import divides, hands_of
 from ductus.core.entry.state import EntryState, Held, Outcome, Step, evolved
 from ductus.core.pitch.chords import allowed_classes, nearest_allowed
 from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import Placed, Strike, clear_brackets, count_words, mark_tuplet, place_chord
+from ductus.core.score.edits import Placed, Strike, clear_brackets, mark_tuplet, place_chord
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.records import Mark, Note
 from ductus.core.time.values import BASE_TICKS
+from ductus.core.words import capital, count_words, listed
 
 
 def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
@@ -43,15 +45,20 @@ def classes_at_pen(piece: Piece, state: EntryState) -> frozenset[int] | None:
     """Pitch classes that the constraint allows at the pen; None when it is off or nothing is known there."""
     if state.harmony == "off":
         return None
-    symbol = max(
-        (m for m in piece.marks.values() if m.kind == "chord" and m.tick <= state.tick),
-        key=lambda m: m.tick,
-        default=None,
-    )
+    symbol = chord_before(piece, state.tick)
     if symbol is None:
         return None
     fifths = piece.key_at(piece.timeline.bar_at(state.tick).index).fifths
     return allowed_classes(symbol.text, fifths if state.harmony == "key" else None)
+
+
+def chord_before(piece: Piece, tick: int) -> Mark | None:
+    """The chord symbol in force at a tick: looked for bar by bar backwards."""
+    for index in range(piece.timeline.bar_at(tick).index, -1, -1):
+        here = [m for p in piece.parts for m in piece.marks_in_bar(p, index) if m.kind == "chord" and m.tick <= tick]
+        if here:
+            return max(here, key=lambda m: m.tick)
+    return None
 
 
 def heard_as(piece: Piece, state: EntryState, key: int) -> int:
@@ -73,15 +80,39 @@ def strikes_of(piece: Piece, state: EntryState, held: Iterable[Held]) -> list[St
 
 def write_step(state: EntryState, piece: Piece) -> Outcome:
     """Write the keys gathered (none: a rest) at the pen and move it on by the step."""
-    if state.span is not None and state.tick >= state.span.end and state.span.then == "stop":
-        return Outcome(evolved(state, held=()), say="The span is full; the pen stays at its end")
+    full = span_is_full(state)
+    if full is not None:
+        return full
     strikes = strikes_of(piece, state, state.held)
     draft = Draft(piece)
-    placed = put_chord(draft, state, state.tick, state.step.ticks, strikes)
+    placed = put_step(draft, state, state.tick, state.step.ticks, strikes)
     say = step_words(piece, state, placed, strikes)
     after = moved_on(state, placed.tick, placed.ids)
-    change = draft.change(say[:1].upper() + say[1:])
-    return Outcome(after, change or None, say + turn_words(after, placed.tick + state.step.ticks))
+    return Outcome(after, draft.change(capital(say)), say + turn_words(after, placed.tick + state.step.ticks))
+
+
+def span_is_full(state: EntryState) -> Outcome | None:
+    """What follows where the pen stands at the end of a span that stops it; None anywhere else."""
+    if state.span is None or state.tick < state.span.end or state.span.then != "stop":
+        return None
+    return Outcome(evolved(state, held=()), say="The span is full; the pen stays at its end")
+
+
+def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
+    """Write strikes at the pen: into its voice, or divided between both staves; the staff that gets none rests."""
+    piece = draft.piece
+    if not divides(state, piece):
+        return put_chord(draft, state, tick, step, strikes)
+    hands = hands_of(piece, evolved(state, tick=tick), [s.pitch.midi for s in strikes])
+    ids: list[str] = []
+    duplicates, at, voice = 0, tick, state.voice
+    for staff in (1, 2):
+        mine = [s for s, hand in zip(strikes, hands, strict=True) if hand == staff]
+        placed = put_chord(draft, evolved(state, staff=staff), at, step, mine)
+        ids += placed.ids
+        duplicates += placed.duplicates
+        at, voice = placed.tick if mine else at, placed.voice if mine else voice
+    return Placed(at, tuple(ids), duplicates, voice)
 
 
 def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
@@ -115,6 +146,16 @@ def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequenc
     if strikes and placed.voice != state.voice:
         say += f"; in voice {placed.voice}, since voice {state.voice} is taken"
     return say
+
+
+def pending_words(piece: Piece, state: EntryState, held: Iterable[Held]) -> str:
+    """Keys that are gathered, in words."""
+    return listed([pitch_words(spell(piece, state, h.key)) for h in sorted(held, key=lambda h: h.key)])
+
+
+def dropped_words(piece: Piece, state: EntryState) -> str:
+    """What is said when a command takes the pen away from keys that were gathered: "C 4 and E 4 not written; "."""
+    return f"{pending_words(piece, state, state.held)} not written; " if state.held and state.down else ""
 
 
 def moved_on(state: EntryState, tick: int, ids: tuple[str, ...]) -> EntryState:

@@ -126,20 +126,22 @@ def read_against(
 
 def with_pedal(take: Take) -> Take:
     """The take with every note sounding on while the sustain pedal is down (until its key is struck again)."""
-    ups = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
+    pedal = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
+    times = [t for t, _ in pedal]
+    ends = [0] * len(pedal)  # where the pedal is next up, from each of its events on
+    up = -1
+    for k in range(len(pedal) - 1, -1, -1):
+        up = up if pedal[k][1] else times[k]
+        ends[k] = up
+    again: dict[int, int] = {}  # key -> when it is next struck
     notes = []
-    for k, note in enumerate(take.notes):
-        state = False
-        end = note.release_us
-        for time_us, down in ups:
-            if time_us <= note.release_us:
-                state = down
-            elif state and not down:
-                end = time_us
-                break
-        again = next((n.onset_us for n in take.notes[k + 1 :] if n.key == note.key), end)
-        notes.append(replace(note, release_us=max(min(end, again), note.onset_us + 1)))
-    return replace(take, notes=tuple(notes))
+    for note in reversed(take.notes):
+        k = bisect_right(times, note.release_us) - 1
+        end = ends[k] if k >= 0 and pedal[k][1] and ends[k] >= 0 else note.release_us
+        end = min(end, again.get(note.key, end))
+        again[note.key] = note.onset_us
+        notes.append(replace(note, release_us=max(end, note.onset_us + 1)))
+    return replace(take, notes=tuple(reversed(notes)))
 
 
 def played_notes(take: Take) -> Played:

@@ -1,4 +1,8 @@
-"""A reading onto the page of a piece: notes keep their ids and what was put right by hand; everything is one Change."""
+"""The one door from a take to the page: a reading as notes of a piece, as one Change.
+
+Recording, live, import, reading again and the command line all come through ``put_on_page`` (or, while one plays, ``written_note``).
+Notes that are there keep their ids and what was put right by hand.
+"""
 
 from __future__ import annotations
 
@@ -8,13 +12,14 @@ from dataclasses import replace
 
 from ductus.core.reading.choices import Choices, choices_to_json
 from ductus.core.reading.settings import ReadingResult, ReadNote
-from ductus.core.reading.to_piece import pickup_of, start_in_piece, typical_quarter_us
+from ductus.core.reading.tempo import typical_quarter_us
 from ductus.core.score.changes import Change, Draft
-from ductus.core.score.edits import Line, clear_brackets, clear_span, free_voice
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import KeyChange, MeterChange, Note, Reading, Record, TempoMark
+from ductus.core.score.edits import Line, clear_brackets, clear_span
+from ductus.core.score.layouts import LAYOUTS, felt_beat
+from ductus.core.score.piece import Piece, make_piece
+from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
+from ductus.core.score.voices import fits, voice_for
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue
 
 READ_MARKS = ("staccato", "trill", "turn", "rolled")  # marks that come from the playing
 
@@ -77,18 +82,24 @@ def fill_draft(
     draft.put(replace(reading, choices=choices_to_json(choices)))
 
 
+def written_note(reading: Reading, n: ReadNote, note_id: str) -> Note:
+    """A note as the reading writes it: the one conversion."""
+    return Note(
+        note_id, reading.part, staff_of(reading, n), n.voice, n.tick + reading.start, n.ticks, n.pitch, n.velocity,
+        articulations=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
+    )  # fmt: skip
+
+
 def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, respell: bool) -> Note:
     """A note as the reading writes it, over what stands there already (whose name stays unless the key changes)."""
-    tick, staff = n.tick + reading.start, staff_of(reading, n)
+    fresh = written_note(reading, n, draft.new_id("n") if here is None else here.id)
     if here is None:
-        return Note(
-            draft.new_id("n"), reading.part, staff, n.voice, tick, n.ticks, n.pitch, n.velocity,
-            articulations=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
-        )  # fmt: skip
+        return fresh
     pitch = n.pitch if respell and here.pitch.midi == n.pitch.midi else here.pitch
     kept = [a for a in here.articulations if a not in READ_MARKS]
     return replace(
-        here, staff=staff, voice=n.voice, tick=tick, ticks=n.ticks, pitch=pitch, articulations=(*kept, *n.articulations), crushed=n.crushed
+        here, staff=fresh.staff, voice=fresh.voice, tick=fresh.tick, ticks=fresh.ticks, pitch=pitch,
+        articulations=(*kept, *n.articulations), crushed=n.crushed,
     )  # fmt: skip
 
 
@@ -107,12 +118,23 @@ def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote]) -> Non
 
 
 def apart(draft: Draft, reading: Reading) -> None:
-    """Notes of the reading that would run into notes of someone else in their voice go to a voice that is free."""
+    """One voice, one chord at a time: notes of the reading that would run into others of their voice go to one that is free; where all
+    are taken, what began before ends there."""
     mine = [n for n in draft.written_notes() if n.take == reading.take and n.part == reading.part]
-    for note in mine:
-        others = [o for o in draft.line_between(note.line, note.tick, note.end) if o.take != reading.take]
-        if any((o.tick, o.ticks) != (note.tick, note.ticks) for o in others):
-            draft.put(replace(note, voice=free_voice(draft, note.line, note.tick, note.ticks)))
+    for note in sorted(mine, key=lambda n: (n.tick, n.pitch.midi)):
+        if fits(draft, note.line, note):
+            continue
+        voice = voice_for(draft, note)
+        if voice is not None:
+            draft.put(replace(note, voice=voice))
+            continue
+        ticks = note.ticks
+        for other in draft.line_between(note.line, note.tick, note.end):
+            if other.tick < note.tick:
+                draft.put(replace(other, ticks=note.tick - other.tick))
+            elif other.id != note.id:
+                ticks = other.ticks if other.tick == note.tick else min(ticks, other.tick - note.tick)
+        draft.put(replace(note, ticks=ticks))
 
 
 def alone_on_page(piece: Piece, reading: Reading) -> bool:
@@ -131,14 +153,34 @@ def follow_with_head(draft: Draft, result: ReadingResult) -> int:
     """Give the piece the meter, key, pick-up and tempo of a reading that is alone in it; returns the tick of the piece where
     tick 0 of the reading then lies. Empty bars before the first note are left out."""
     piece = draft.piece
-    draft.put(replace(piece.facts, pickup=pickup_of(result)))
+    draft.put(replace(piece.facts, pickup=result.pickup))
     word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
     olds: list[Record] = [*piece.meters.values(), *piece.keys.values(), *piece.tempi.values()]
     for old in olds:
         draft.drop(old)
     draft.put(MeterChange("m0", 0, result.meter))
     draft.put(KeyChange("k0", 0, result.key, result.mode))
-    beat = NoteValue("quarter", 1) if result.meter.compound else NoteValue("quarter")
+    beat = felt_beat(result.meter)
     bpm = round(60e6 / typical_quarter_us(result) * QUARTER / beat.ticks, 1)
     draft.put(TempoMark("t0", 0, bpm, beat, word))
     return start_in_piece(result)
+
+
+def start_in_piece(result: ReadingResult) -> int:
+    """Where tick 0 of a reading lies in a piece that begins with its first note's bar (or its pick-up)."""
+    bar = result.meter.bar_ticks
+    first = min(n.tick for n in result.notes)
+    return -(first // bar) * bar - (bar - result.pickup if result.pickup else 0)
+
+
+def blank_page(title: str = "") -> Piece:
+    """A piece for keys with nothing in it, on which a reading that is alone may set the head of the page."""
+    records: list[Record] = [Facts(title=checked_text(title, "title")), *LAYOUTS["keys"], TempoMark("t0", 0, 100.0)]
+    return make_piece(records)
+
+
+def page_of(result: ReadingResult, title: str = "", take: int = 0) -> Piece:
+    """A reading on a page of its own."""
+    blank = blank_page(title)
+    reading = Reading("r1", take, "p1", 0, 0, "")
+    return put_on_page(blank, reading, Choices(), result, "", follow=True).apply(blank)

@@ -3,16 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
-from ductus.core.entry.line import Phrase, plain
+from ductus.core.phrases import Choice, Phrase, plain
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.reading.choices import Choices
+from ductus.core.reading.choosing import (
+    ReadAbout,
+    ReadDetached,
+    ReadHands,
+    ReadMeter,
+    ReadPedal,
+    ReadPlainness,
+    ReadProposal,
+    ReadShift,
+    ReadShortest,
+    ReadTuplets,
+    ReadVoices,
+    Value,
+)
 from ductus.core.reading.settings import MIDDLE_C, ReadingResult
-from ductus.core.reading.to_piece import typical_quarter_us
+from ductus.core.reading.tempo import typical_quarter_us
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
+from ductus.core.words import count_words, plural
 
-SHORTEST = ("half", "quarter", "eighth", "16th", "32nd", "64th")
+SHORTEST: tuple[Value, ...] = ("half", "quarter", "eighth", "16th", "32nd", "64th")
 METERS = ("2/4", "3/4", "4/4", "2/2", "3/8", "6/8", "9/8", "12/8", "5/4", "5/8", "7/8")
 SPLITS = (48, 52, 55, 57, 59, MIDDLE_C, 62, 64, 67)
 PLAINNESS = {
@@ -22,9 +38,10 @@ PLAINNESS = {
     1: "plainer than usual",
     2: "as plain as can be",
 }
-STACCATO = {"dot": "in full with a dot", "rest": "short with rests"}
+STACCATO: dict[Any, str] = {"dot": "in full with a dot", "rest": "short with rests"}
 TUPLET_WORDS = {None: "where played", False: "none", True: "allowed"}
-VOICES = {None: "as many voices as it needs", 1: "one voice a staff", 2: "two voices a staff"}
+PEDAL = {True: "lengthens notes", False: "left aside"}
+VOICES: dict[Any, str] = {None: "as many voices as it needs", 1: "one voice a staff", 2: "two voices a staff"}
 
 
 def read_sentence(
@@ -34,53 +51,61 @@ def read_sentence(
     settings = choices.settings
     shortest = settings.shortest or result.shortest
     found = "" if settings.shortest else " (as found)"
+    values = (
+        Choice("as the playing shows", ReadShortest(), settings.shortest is None),
+        *(Choice(plural(v), ReadShortest(v), v == settings.shortest) for v in SHORTEST),
+    )
+    tuplets = tuple(Choice(w, ReadTuplets(t), t == settings.tuplets) for t, w in TUPLET_WORDS.items())
+    voices = tuple(Choice(w, ReadVoices(v), v == settings.voices) for v, w in VOICES.items())
+    detached = tuple(Choice(w, ReadDetached(k), k == settings.staccato) for k, w in STACCATO.items())
+    pedal = tuple(Choice(w, ReadPedal(used), used == settings.pedal) for used, w in PEDAL.items())
+    plainer = tuple(
+        Choice(w, ReadPlainness(k), k == settings.plainness) for k, w in sorted(PLAINNESS.items(), reverse=True)
+    )
     return (
-        Phrase("Read", "way of working", "read", "", ()),
+        Phrase("Read", "way of working"),
         plain(f" {name.lower()} from {place}, in "),
         *_beats(source, choices, result, proposals),
         plain(", down to "),
-        Phrase(f"{shortest}s", "shortest value", "shortest", settings.shortest or "found",
-               (("found", "as the playing shows"), *((v, f"{v}s") for v in SHORTEST))),
+        Phrase(plural(shortest), "shortest value", values),
         plain(f"{found}, tuplets "),
-        Phrase(TUPLET_WORDS[settings.tuplets], "tuplets", "tuplets", TUPLET_WORDS[settings.tuplets],
-               tuple((w, w) for w in TUPLET_WORDS.values())),
+        Phrase(TUPLET_WORDS[settings.tuplets], "tuplets", tuplets),
         plain("; hands "),
         _hands(choices),
         plain(", "),
-        Phrase(VOICES[settings.voices], "voices", "voices", "as needed" if settings.voices is None else str(settings.voices),
-               (("as needed", VOICES[None]), ("1", VOICES[1]), ("2", VOICES[2]))),
+        Phrase(VOICES[settings.voices], "voices", voices),
         plain("; detached notes "),
-        Phrase(STACCATO[settings.staccato], "detached notes", "staccato", settings.staccato, tuple(STACCATO.items())),
+        Phrase(STACCATO[settings.staccato], "detached notes", detached),
         plain(", the pedal "),
-        Phrase("lengthens notes" if settings.pedal else "left aside", "pedal", "pedal", "used" if settings.pedal else "ignored",
-               (("used", "lengthens notes"), ("ignored", "left aside"))),
+        Phrase(PEDAL[settings.pedal], "pedal", pedal),
         plain("; written "),
-        Phrase(PLAINNESS[settings.plainness], "plainer or finer", "plainness", str(settings.plainness),
-               tuple((str(k), w) for k, w in sorted(PLAINNESS.items(), reverse=True))),
+        Phrase(PLAINNESS[settings.plainness], "plainer or finer", plainer),
         plain("."),
-    )  # fmt: skip
+    )
 
 
 def _hands(choices: Choices) -> Phrase:
     settings = choices.settings
     if settings.hand is not None:
-        words, value = ("all in the right" if settings.hand == 1 else "all in the left"), str(settings.hand)
-        value = "right" if settings.hand == 1 else "left"
-    elif settings.split is not None:
-        words, value = f"split at {spell_in_key(settings.split, 0)}", str(settings.split)
+        words = "all in the right" if settings.hand == 1 else "all in the left"
     else:
-        words, value = "by reach", "reach"
-    splits = tuple((str(k), f"split: {spell_in_key(k, 0)} and above to the right") for k in SPLITS)
+        words = "by reach" if settings.split is None else f"split at {spell_in_key(settings.split, 0)}"
+    splits = (
+        Choice(
+            f"split: {spell_in_key(k, 0)} and above to the right",
+            ReadHands(split=k),
+            settings.hand is None and settings.split == k,
+        )
+        for k in SPLITS
+    )
     return Phrase(
         words,
         "hands",
-        "hands",
-        value,
         (
-            ("reach", "by reach: what a hand can hold"),
+            Choice("by reach: what a hand can hold", ReadHands(), settings.hand is None and settings.split is None),
             *splits,
-            ("right", "all in the right hand"),
-            ("left", "all in the left hand"),
+            Choice("all in the right hand", ReadHands("right"), settings.hand == 1),
+            Choice("all in the left hand", ReadHands("left"), settings.hand == 2),
         ),
     )
 
@@ -99,22 +124,40 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
         moved = ", some bar lines set by hand" if choices.taps or choices.bars else ""
         return (plain(f"{meter} against the {beat}{moved}"),)
     quarters = round(60e6 / typical_quarter_us(result), 1)
+    about = choices.settings.about
     tempi = (
-        (f"{quarters / 2:g}", "half as fast: longer notes, fewer bars"),
-        (f"{quarters * 2:g}", "twice as fast: shorter notes, more bars"),
-        ("found", "as the playing shows"),
-        *((str(q), f"about {q} quarters a minute") for q in (50, 60, 72, 84, 96, 108, 120, 138, 160)),
+        Choice("beats half as fast: shorter notes, fewer bars", ReadAbout(max(quarters / 2, 5))),
+        Choice("beats twice as fast: longer notes, more bars", ReadAbout(min(quarters * 2, 1000))),
+        Choice("as the playing shows", ReadAbout(), about is None),
+        *(
+            Choice(f"about {q} quarters a minute", ReadAbout(q), q == about)
+            for q in (50, 60, 72, 84, 96, 108, 120, 138, 160)
+        ),
+    )
+    meters = (
+        Choice("as the playing shows", ReadMeter(), choices.settings.meter is None),
+        *(Choice(m, ReadMeter(m), choices.settings.meter is not None and m == meter) for m in METERS),
+    )
+    which = ("first", "second", "third")[choices.rank]
+    readings = tuple(Choice(w, ReadProposal(k), k == choices.rank) for k, w in enumerate(proposals[:3]))
+    moved = f"moved by {count_words(choices.shift, 'beat')}" if choices.shift else "where it is"
+    shifts = (
+        Choice("a beat later", ReadShift(1)),
+        Choice("a beat earlier", ReadShift(-1)),
+        Choice("two beats later", ReadShift(2)),
+        Choice("two beats earlier", ReadShift(-2)),
     )
     how = ", tapped" if choices.taps else ", following every bar"
     return (
-        Phrase(meter, "meter", "meter", meter if choices.settings.meter else "found",
-               (("found", "as the playing shows"), *((m, m) for m in METERS))),
+        Phrase(meter, "meter", meters),
         plain(" at "),
-        Phrase(tempo_words(result.meter, result), "tempo", "about", f"{choices.settings.about:g}" if choices.settings.about else "found", tempi),
+        Phrase(tempo_words(result.meter, result), "tempo", tempi),
         plain(how + " ("),
-        Phrase(f"{('first', 'second', 'third')[choices.rank]} of {max(len(proposals), 1)} readings" if not choices.taps else "own beats",
-               "reading of the whole", "proposal", str(choices.rank), tuple((str(k), w) for k, w in enumerate(proposals))),
+        Phrase(
+            "own beats" if choices.taps else f"{which} of {count_words(max(len(proposals), 1), 'reading')}",
+            "reading of the whole",
+            readings,
+        ),
         plain("), the bar line "),
-        Phrase("where it is" if not choices.shift else f"moved by {choices.shift} {'beat' if abs(choices.shift) == 1 else 'beats'}", "first beat", "shift", "",
-               (("1", "a beat later"), ("-1", "a beat earlier"), ("2", "two beats later"), ("-2", "two beats earlier"))),
-    )  # fmt: skip
+        Phrase(moved, "first beat", shifts),
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ductus.core.reading.settings import ReadingResult
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap, tempo_of
 
@@ -39,3 +40,10 @@ def tempo_curve(pulses: PulseMap, meter: Meter, first_tick: int, last_tick: int)
         start, end = pulses.time_at(k * bar), pulses.time_at((k + 1) * bar)
         bars.append((k, start, tempo_of(beats, max(end - start, 1) / 1e6)))
     return TempoCurve(tuple(bars))
+
+
+def typical_quarter_us(result: ReadingResult) -> float:
+    """Median microseconds to the quarter over the stretch that was played."""
+    ticks = sorted({n.tick for n in result.notes})
+    paces = sorted(result.pulses.us_per_quarter_at(t) for t in ticks)
+    return paces[len(paces) // 2]

@@ -6,25 +6,39 @@ Nobody writes an undo by hand: the inverse of a change is its rows turned round.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from ductus.core.score.piece import Piece, Row
+from ductus.core.score.marks import follow_notes
+from ductus.core.score.piece import Piece, Row, bars_touched
 from ductus.core.score.records import Mark, Note, Reading, Record
 
 
 @dataclass(frozen=True, slots=True)
+class PenPlace:
+    """Where a pen stands: part id, staff and voice from 1, tick."""
+
+    part: str
+    staff: int
+    voice: int
+    tick: int
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
-    """Rows (before, after) and the sentence that names them. An empty change does nothing."""
+    """Rows (before, after) and the sentence that names them, and where the pen that made it stood before and after: undo takes
+    both back. A change with neither does nothing."""
 
     sentence: str
     rows: tuple[Row, ...] = ()
+    pen: tuple[PenPlace, PenPlace] | None = None
 
     def __bool__(self) -> bool:
-        return bool(self.rows)
+        return bool(self.rows or self.pen)
 
     def inverse(self) -> Change:
         """The change that takes this one back."""
-        return Change(self.sentence, tuple((after, before) for before, after in reversed(self.rows)))
+        pen = self.pen and (self.pen[1], self.pen[0])
+        return Change(self.sentence, tuple((after, before) for before, after in reversed(self.rows)), pen)
 
     def apply(self, piece: Piece) -> Piece:
         """Return the piece after the change."""
@@ -32,8 +46,6 @@ class Change:
 
     def bars(self, piece: Piece) -> tuple[set[int], bool]:
         """Bars whose page content may differ (under ``piece``), and whether everything may."""
-        from ductus.core.score.piece import bars_touched
-
         found: set[int] = set()
         for row in self.rows:
             for record in row:
@@ -105,10 +117,19 @@ class Draft:
             m for m in both if m.kind == kind and (m.part, m.staff, m.voice) == line and m.tick < end and m.end > start
         ]
 
+    def mark(self, mark_id: str) -> Mark | None:
+        """A mark as the draft has it; None where it is gone."""
+        found = self._after[mark_id] if mark_id in self._after else self.piece.marks.get(mark_id)
+        return found if isinstance(found, Mark) else None
+
+    def rows(self) -> list[Row]:
+        """All rows so far; those that end where they began are left out."""
+        return [(self._before[i], after) for i, after in self._after.items() if self._before[i] != after]
+
     def change(self, sentence: str) -> Change:
-        """All rows as one change; rows that end where they began are left out."""
-        rows = tuple((self._before[i], after) for i, after in self._after.items() if self._before[i] != after)
-        return Change(sentence, rows)
+        """All rows as one change. Marks follow their notes by the rules of ``marks``."""
+        follow_notes(self)
+        return Change(sentence, tuple(self.rows()))
 
 
 def _lookup(piece: Piece, record_id: str) -> Record | None:
@@ -123,6 +144,7 @@ def _lookup(piece: Piece, record_id: str) -> Record | None:
 
 def joined(sentence: str, changes: Iterable[Change]) -> Change:
     """One change out of several that were made one on top of the other."""
+    changes = list(changes)
     first: dict[str, Record | None] = {}
     last: dict[str, Record | None] = {}
     for change in changes:
@@ -131,4 +153,37 @@ def joined(sentence: str, changes: Iterable[Change]) -> Change:
             assert record is not None
             first.setdefault(record.id, before)
             last[record.id] = after
-    return Change(sentence, tuple((first[i], last[i]) for i in last if first[i] != last[i]))
+    pens = [c.pen for c in changes if c.pen is not None]
+    pen = (pens[0][0], pens[-1][1]) if pens else None
+    return Change(sentence, tuple((first[i], last[i]) for i in last if first[i] != last[i]), pen)
+
+
+def rebased(change: Change, old: Piece, new: Piece) -> Change | None:
+    """A change that was worked out on ``old`` as it is to be made on ``new``, or None where the two do not go together: a record
+    that it replaces is another now, or a bar that it touches has other notes, marks, meter or key. Ids that it gave are given anew."""
+    if old is new:
+        return change
+    if old.timeline is not new.timeline or dict(old.keys) != dict(new.keys) or dict(old.parts) != dict(new.parts):
+        return None
+    fresh: dict[str, str] = {}
+    serial = max(new.serial, old.serial)
+    for before, after in change.rows:
+        record = before if before is not None else after
+        assert record is not None
+        if before is not None and _lookup(new, record.id) != before:
+            return None
+        if before is None and record.id[1:].isdecimal():
+            serial += 1
+            fresh[record.id] = f"{record.id[0]}{serial}"
+    for part in old.parts:
+        if any(old.by_bar.get((part, bar)) is not new.by_bar.get((part, bar)) for bar in change.bars(old)[0]):
+            return None
+
+    def renamed(record: Record | None) -> Record | None:
+        if record is None or not fresh:
+            return record
+        if isinstance(record, Mark) and record.notes:
+            record = replace(record, notes=tuple(fresh.get(i, i) for i in record.notes))
+        return replace(record, id=fresh.get(record.id, record.id))
+
+    return replace(change, rows=tuple((renamed(a), renamed(b)) for a, b in change.rows))

@@ -14,7 +14,8 @@ from ductus.core.pitch.pitches import Pitch
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
-from ductus.core.time.values import BASE_TICKS, NoteValue, value_for_ticks
+from ductus.core.time.values import BASE_TICKS, NoteValue
+from ductus.core.words import count_words
 
 Line = tuple[str, int, int]  # part id, staff from 1, voice from 1
 POLICIES = ("replace", "add", "keep")
@@ -81,11 +82,8 @@ def place_chord(
     elif policy == "replace":
         clear_span(draft, line, tick, tick + ticks)
     there = draft.line_between(line, tick, tick + ticks)
-    if (
-        policy == "add"
-        and strikes
-        and any((n.tick, n.ticks) != (tick, length) for n in there if n.end > tick and n.tick < tick + length)
-    ):
+    in_the_way = (n for n in there if n.end > tick and n.tick < tick + length)
+    if policy == "add" and strikes and any((n.tick, n.ticks) != (tick, length) for n in in_the_way):
         voice = free_voice(draft, line, tick, length)
         there = draft.line_between((part, staff, voice), tick, tick + length)
     present = {n.pitch.midi for n in there if n.tick == tick}
@@ -113,13 +111,14 @@ def place_chord(
 
 
 def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
-    """Another voice of the staff that is silent in a stretch (or holds chords of just that length); the line's own if none is."""
+    """Another voice of the staff that is silent in a stretch (or holds chords of just that length). Raises BadInput if none is."""
     part, staff, own = line
     for voice in range(1, MAX_VOICES + 1):
         inside = draft.line_between((part, staff, voice), tick, tick + ticks)
         if voice != own and all((n.tick, n.ticks) == (tick, ticks) for n in inside):
             return voice
-    return own
+    place = draft.piece.timeline.place_words(tick)
+    raise BadInput(f"All {MAX_VOICES} voices of the staff are taken at {place}, so nothing was written there.")
 
 
 def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
@@ -185,16 +184,3 @@ def trim_empty_bars(piece: Piece) -> Change:
     used = max(piece.last_end, default=-1) + 1
     draft.put(replace(piece.facts, bars=max(used, 1)))
     return draft.change("Empty bars at the end removed")
-
-
-def count_words(count: int, thing: str) -> str:
-    """ "1 note", "12 notes"."""
-    return f"{count:,} {thing}{'' if count == 1 else 's'}"
-
-
-def checked_value(ticks: int) -> NoteValue:
-    """The value that lasts ``ticks``; raises BadInput when there is none."""
-    value = value_for_ticks(ticks)
-    if value is None:
-        raise BadInput("That length is no single note value.")
-    return value

@@ -6,7 +6,7 @@ from ductus.core.pitch.keys import check_fifths
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Part, Record, TempoMark, checked_text
 from ductus.core.time.meters import Meter
-from ductus.core.time.values import NoteValue
+from ductus.core.time.values import NoteValue, value_for_ticks
 
 LAYOUTS: dict[str, tuple[Part, ...]] = {
     "keys": (Part("p1", "Piano", "Pno.", 0),),
@@ -37,11 +37,10 @@ def new_piece(
 ) -> Piece:
     """Make a clean piece; what is not answered leaves no text on the page.
 
-    ``pickup`` in ticks, ``bpm`` in felt beats a minute (dotted quarters in compound meters).
+    ``pickup`` in ticks, ``bpm`` in felt beats a minute (halves in 2/2, dotted quarters in 6/8).
     """
     meter = meter or Meter(4, 4)
     check_fifths(fifths)
-    beat = NoteValue("quarter", 1) if meter.compound else NoteValue("quarter")
     records: list[Record] = [
         Facts(
             title=checked_text(title, "title"),
@@ -53,6 +52,13 @@ def new_piece(
         *LAYOUTS[layout],
         MeterChange("m0", 0, meter),
         KeyChange("k0", 0, fifths, mode),
-        TempoMark("t0", 0, float(bpm), beat, checked_text(tempo_text, "tempo word")),
+        TempoMark("t0", 0, float(bpm), felt_beat(meter), checked_text(tempo_text, "tempo word")),
     ]
     return make_piece(records)
+
+
+def felt_beat(meter: Meter) -> NoteValue:
+    """The value of one beat, in which a tempo is counted; the quarter where beats differ."""
+    if meter.irregular:
+        return NoteValue("quarter")
+    return value_for_ticks(meter.beat_ticks) or NoteValue("quarter")

@@ -94,6 +94,10 @@ class Piece:
         found = [n for n in here.values() if n.__class__ is Note and n.tick < end and n.tick + n.ticks > start]
         return sorted(found, key=note_order) if len(found) > 1 else found
 
+    def notes_from(self, tick: int) -> Iterator[Note]:
+        """All notes that begin at a tick or later, in no particular order."""
+        return (n for n in self.notes.values() if n.tick >= tick)
+
     def line_between(self, line: tuple[str, int, int], start: int, end: int) -> list[Note]:
         """Notes of one (part, staff, voice) that overlap [start, end)."""
         return [n for n in self.notes_between(line[0], start, end) if n.line == line]
@@ -219,7 +223,7 @@ def note_order(note: Note) -> tuple[int, int, str]:
 def number_in(record_id: str) -> int:
     """The counter inside an id: 17 for "n17"; 0 for ids that have none."""
     digits = record_id[1:]
-    return int(digits) if digits.isdigit() else 0
+    return int(digits) if digits.isdecimal() else 0
 
 
 def bars_touched(timeline: Timeline, record: Note | Mark) -> range:

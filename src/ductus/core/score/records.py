@@ -7,6 +7,7 @@ indices from 0. Rests are not stored, they are what is left; ties, dots, beams a
 
 from __future__ import annotations
 
+import unicodedata
 from dataclasses import dataclass
 
 from ductus.core.errors import BadInput
@@ -15,19 +16,6 @@ from ductus.core.time.meters import Meter
 from ductus.core.time.values import NoteValue, Tuplet
 
 CLEFS = ("treble", "bass", "treble-8", "alto", "tenor", "percussion")
-MARK_KINDS = (
-    "tuplet",
-    "slur",
-    "dynamic",
-    "text",
-    "chord",
-    "pedal",
-    "fermata",
-    "silence",
-    "hairpin",
-    "remark",
-    "repeat",
-)
 MAX_TEXT = 200
 
 
@@ -136,7 +124,7 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """Anything on the page that is not a note: see MARK_KINDS.
+    """Anything on the page that is not a note: see ``marks.KINDS``.
 
     ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a
     tuplet span, ``notes`` the note ids a slur joins.
@@ -185,9 +173,19 @@ KIND_OF: dict[type, str] = {
 }
 
 
+def printable(text: str) -> str:
+    """Text on one line without what no page, file or screen can hold: control characters, halves of surrogate pairs, U+FFFE and U+FFFF."""
+    kept = (
+        c
+        for c in text
+        if c.isspace() or (unicodedata.category(c) not in ("Cc", "Cs", "Cn") and c not in "\ufffe\uffff")
+    )
+    return " ".join("".join(kept).split())
+
+
 def checked_text(text: str, what: str) -> str:
-    """Return ``text`` on one line; raise BadInput when it is longer than a page can show."""
-    flat = " ".join(text.split())
+    """Return ``text`` on one line, fit to be printed; raise BadInput when it is longer than a page can show."""
+    flat = printable(text)
     if len(flat) > MAX_TEXT:
         raise BadInput(f"That {what} has {len(flat):,} letters; {MAX_TEXT} fit on the page. Nothing was changed.")
     return flat

@@ -12,6 +12,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from ductus.core.time.meters import Meter
+from ductus.core.time.values import VALUE_BY_TICKS, describe_value
+from ductus.core.words import ordinal
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +45,7 @@ class Bar:
         return [tick for tick in places if tick >= self.start]
 
 
+MAX_BAR = 9999  # the highest bar number that can be reached
 KEPT_WORDS = 4096  # places that a time line remembers the words of
 
 
@@ -116,20 +119,27 @@ class Timeline:
         return self.bar_at(tick - 1).index + 1 if tick > 0 else 0
 
     def place_words(self, tick: int) -> str:
-        """Say a place: "bar 12, beat 3", "pick-up, beat 3 1/2".
+        """Say a place as musicians do: "bar 12, beat 3", "bar 3, beat 2 and", "bar 1, beat 4, 2nd of 3", "last eighth of the pick-up".
 
         >>> Timeline({0: Meter(3, 4)}).place_words(Meter(3, 4).bar_ticks)
         'bar 2, beat 1'
         """
         words = self._words.get(tick)
         if words is None:
-            bar = self.bar_at(tick)
-            number = self.number_of(bar.index)
-            words = f"{'pick-up' if number == 0 else f'bar {number}'}, beat {mixed(beat_number(bar, tick))}"
+            words = self._say(tick)
             if len(self._words) >= KEPT_WORDS:
                 self._words.clear()
             self._words[tick] = words
         return words
+
+    def _say(self, tick: int) -> str:
+        bar = self.bar_at(tick)
+        number = self.number_of(bar.index)
+        if number == 0 and beat_number(bar, tick).denominator != 1:
+            value = VALUE_BY_TICKS.get(bar.end - tick)
+            if value is not None:
+                return f"last {describe_value(value)} of the pick-up"
+        return f"{'pick-up' if number == 0 else f'bar {number}'}, beat {beat_words(bar, tick)}"
 
     def tick_of(self, number: int, beat: Fraction | int) -> int:
         """Tick of a beat (from 1, fractions allowed) of a bar number; inverse of what people read."""
@@ -149,7 +159,29 @@ def beat_number(bar: Bar, tick: int) -> Fraction:
     return Fraction((k + 1) * length + offset - starts[k], length)
 
 
+FINEST_SAID = 64  # parts of a beat that are still counted; finer places are only said to be near
+
+
+def beat_words(bar: Bar, tick: int) -> str:
+    """A place in its bar: "2", "2 and", "4, 2nd of 3", "1, shortly after 5th of 8"."""
+    whole, rest = divmod(beat_number(bar, tick), 1)
+    if not rest:
+        return str(whole)
+    if rest == Fraction(1, 2):
+        return f"{whole} and"
+    if rest.denominator <= FINEST_SAID:
+        return f"{whole}, {ordinal(rest.numerator + 1)} of {rest.denominator}"
+    near = int(rest * 8)
+    return f"{whole}, shortly after {ordinal(near + 1)} of 8" if near else f"{whole}, shortly after it"
+
+
 def mixed(number: Fraction) -> str:
     """Write 7/2 as "3 1/2"."""
     whole, rest = divmod(number.numerator, number.denominator)
-    return str(whole) if not rest else f"{whole} {Fraction(rest, number.denominator)}"
+    if not rest:
+        return str(whole)
+    part = Fraction(rest, number.denominator)
+    if part.denominator > FINEST_SAID:
+        part = Fraction(round(part * 16), 16) or Fraction(1, 16)
+        return f"about {mixed(whole + part)}"
+    return str(part) if not whole else f"{whole} {part}"

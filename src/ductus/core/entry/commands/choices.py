@@ -1,148 +1,279 @@
-"""Commands that choose how entry works: way, when, policy, harmony and the options of the ways."""
+"""Commands that choose how entry works: way, when, policy, hands, harmony and the options of the ways."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Annotated, ClassVar, Literal
 
-from ductus.core.entry.state import HARMONIES, OVERS, WAYS, WHENS, EntryState, Outcome, evolved
-from ductus.core.entry.ways.registry import WAY_WORDS, way_of
-from ductus.core.errors import BadInput
+from annotated_types import Ge, Le, MaxLen
+
+from ductus.core.entry.commands.base import Choose, EntryCommand
+from ductus.core.entry.commands.pen import finished_first
+from ductus.core.entry.state import EntryState, Outcome, evolved
+from ductus.core.entry.ways.registry import WAY_WORDS
+from ductus.core.entry.writing import dropped_words
 from ductus.core.pitch.chords import parse_chord
+from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import POLICIES
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark
 
-Run = Callable[[EntryState, str, Piece], Outcome]
 
+@dataclass(frozen=True, slots=True)
+class WhenWritten(Choose):
+    """When a step is written (JOB 3.6)."""
 
-def choice(name: str, options: Sequence[str], words: dict[str, str]) -> Run:
-    """A command that sets a field of the state to one of some words (without argument: the next one)."""
-
-    def run(state: EntryState, argument: str, _: Piece) -> Outcome:
-        now = getattr(state, name)
-        chosen = argument or options[(options.index(now) + 1) % len(options)]
-        if chosen not in options:
-            raise BadInput(f"'{argument[:20]}' is none of: {', '.join(options)}.")
-        return Outcome(evolved(state, held=(), **{name: chosen}), say=words[chosen])
-
-    return run
-
-
-when = choice(
-    "when",
-    WHENS,
-    {
+    when: Literal["all up", "stroke", "advance"] | None = None
+    name: Literal["when"] = "when"
+    FIELD: ClassVar[str] = "when"
+    WORDS: ClassVar[dict[str, str]] = {
         "all up": "A step is written when all keys are up",
         "stroke": "A step is written at the stroke",
         "advance": "A step is written when you advance",
-    },
-)
-policy = choice(
-    "policy",
-    POLICIES,
-    {
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.when
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyTo(Choose):
+    """What happens to notes already there (JOB 3.8)."""
+
+    policy: Literal["replace", "add", "keep"] | None = None
+    name: Literal["policy"] = "policy"
+    FIELD: ClassVar[str] = "policy"
+    WORDS: ClassVar[dict[str, str]] = {
         "replace": "New notes replace what is there",
         "add": "New notes are added to what is there",
         "keep": "What is there stays; the pen goes to the next silence",
-    },
-)
-harmony = choice(
-    "harmony",
-    HARMONIES,
-    {
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.policy
+
+
+@dataclass(frozen=True, slots=True)
+class HoldToHarmony(Choose):
+    """Keys are free, or held to the chord symbol, or to chord and key (JOB 12.1)."""
+
+    harmony: Literal["off", "chord", "key"] | None = None
+    name: Literal["harmony"] = "harmony"
+    FIELD: ClassVar[str] = "harmony"
+    WORDS: ClassVar[dict[str, str]] = {
         "off": "Keys are free",
         "chord": "Keys become the nearest chord tone",
         "key": "Keys become the nearest chord or key tone",
-    },
-)
-over = choice(
-    "over",
-    OVERS,
-    {
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.harmony
+
+
+@dataclass(frozen=True, slots=True)
+class OverWhat(Choose):
+    """What a chord played over a written one replaces (JOB 4.3)."""
+
+    over: Literal["pitch", "velocity", "both", "beside"] | None = None
+    name: Literal["over"] = "over"
+    FIELD: ClassVar[str] = "over"
+    WORDS: ClassVar[dict[str, str]] = {
         "pitch": "Keys replace pitches",
         "velocity": "Keys replace velocities",
         "both": "Keys replace pitches and velocities",
         "beside": "Keys add notes beside those written",
-    },
-)
-pulse_until = choice(
-    "pulse_until",
-    ("next", "release"),
-    {"next": "A note lasts until the next", "release": "A note lasts until it is let go"},
-)
-foot_grey = choice(
-    "foot_grey",
-    ("drop", "write"),
-    {"drop": "A key let go before the tap is not written", "write": "A key let go before the tap is written"},
-)
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.over
 
 
-rhythm_by = choice(
-    "rhythm_by",
-    ("step", "time"),
-    {"step": "Any key writes the step value", "time": "The rhythm is struck in time on any one key"},
-)
-clicks = choice(
-    "clicks",
-    ("place", "write"),
-    {"place": "A click on a staff places the pen", "write": "A click on a staff writes a note there"},
-)
+@dataclass(frozen=True, slots=True)
+class PulseUntil(Choose):
+    """How long a tune note of the pulse hand lasts."""
+
+    until: Literal["next", "release"] | None = None
+    name: Literal["pulse-until"] = "pulse-until"
+    FIELD: ClassVar[str] = "pulse_until"
+    WORDS: ClassVar[dict[str, str]] = {
+        "next": "A note lasts until the next",
+        "release": "A note lasts until it is let go",
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.until
 
 
-def way(state: EntryState, argument: str, piece: Piece) -> Outcome:
-    """Change the way of working; what is half done is finished first (JOB 4.7)."""
-    if argument not in WAYS:
-        raise BadInput(f"'{argument[:20]}' is no way of working.")
-    finished = way_of(state).finish(state, piece) if state.down else Outcome(state)
-    after = evolved(finished.state.fresh(), way=argument, pass_start=finished.state.tick)
-    return Outcome(after, finished.change, WAY_WORDS[argument])
+@dataclass(frozen=True, slots=True)
+class GreyKeys(Choose):
+    """What becomes of a key let go before the tap."""
+
+    grey: Literal["drop", "write"] | None = None
+    name: Literal["grey"] = "grey"
+    FIELD: ClassVar[str] = "foot_grey"
+    WORDS: ClassVar[dict[str, str]] = {
+        "drop": "A key let go before the tap is not written",
+        "write": "A key let go before the tap is written",
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.grey
 
 
-def pitches(state: EntryState, _: str, piece: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class RhythmBy(Choose):
+    """In "rhythm first": any key writes the step value, or a rhythm is struck in time."""
+
+    by: Literal["step", "time"] | None = None
+    name: Literal["rhythm-by"] = "rhythm-by"
+    FIELD: ClassVar[str] = "rhythm_by"
+    WORDS: ClassVar[dict[str, str]] = {
+        "step": "Any key writes the step value",
+        "time": "The rhythm is struck in time on any one key",
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.by
+
+
+@dataclass(frozen=True, slots=True)
+class ClicksDo(Choose):
+    """What a click on a staff does."""
+
+    clicks: Literal["place", "write"] | None = None
+    name: Literal["clicks"] = "clicks"
+    FIELD: ClassVar[str] = "clicks"
+    WORDS: ClassVar[dict[str, str]] = {
+        "place": "A click on a staff places the pen",
+        "write": "A click on a staff writes a note there",
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.clicks
+
+
+@dataclass(frozen=True, slots=True)
+class DivideHands(EntryCommand):
+    """Into which staves keys go: all into the pen's "one", or divided between both by "reach" or at a "split" (its lowest key of the right
+    hand), as recording divides them."""
+
+    hands: Literal["one", "reach", "split"] | None = None
+    split: Annotated[int, Ge(0), Le(127)] | None = None
+    name: Literal["hands"] = "hands"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        hands = self.hands or ("reach" if state.hands == "one" else "one")
+        split = state.split if self.split is None else self.split
+        words = {
+            "one": "All keys go into the pen's staff",
+            "reach": "Keys are divided between the staves by reach",
+            "split": f"Keys from {pitch_words(spell_in_key(split, 0))} up go to the right hand",
+        }
+        say = words[hands]
+        if hands != "one" and piece.part(state.part).staves < 2:
+            say += "; this part has one staff, which takes all"
+        return Outcome(evolved(state, held=(), hands=hands, split=split), say=say)
+
+
+@dataclass(frozen=True, slots=True)
+class WayTo(EntryCommand):
+    """Change the way of working; what is half done is finished first (JOB 4.7). Where this pass began stays."""
+
+    way: Literal["step", "pulse", "rhythm", "over", "beat", "foot", "walk"]
+    name: Literal["way"] = "way"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        finished = finished_first(state, piece)
+        left = dropped_words(piece, finished.state)
+        after = evolved(finished.state.fresh(), way=self.way, way_start=finished.state.tick)
+        return Outcome(after, finished.change, left + WAY_WORDS[self.way])
+
+
+@dataclass(frozen=True, slots=True)
+class BeginPitches(EntryCommand):
     """The second half of "rhythm first": pitches over what was written, from where the pass began (JOB 4.2)."""
-    after = evolved(state.fresh(), way="over", over="pitch", tick=state.pass_start)
-    return Outcome(after, say=f"Now the pitches, from {piece.timeline.place_words(state.pass_start)}")
+
+    name: Literal["pitches"] = "pitches"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        finished = finished_first(state, piece)
+        after = evolved(finished.state.fresh(), way="over", over="pitch", tick=state.way_start)
+        return Outcome(after, finished.change, f"Now the pitches, from {piece.timeline.place_words(state.way_start)}")
 
 
-def advances(state: EntryState, _: str, __: Piece) -> Outcome:
-    """Let the pen stay where it is after a step, or move on (JOB 3.7)."""
-    on = not state.advances
-    return Outcome(
-        evolved(state, advances=on), say="The pen moves on after each step" if on else "The pen stays after each step"
-    )
+@dataclass(frozen=True, slots=True)
+class PenAdvances(EntryCommand):
+    """Let the pen move on after each step, or stay (None: the other of the two) (JOB 3.7)."""
+
+    on: bool | None = None
+    name: Literal["advances"] = "advances"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        on = not state.advances if self.on is None else self.on
+        say = "The pen moves on after each step" if on else "The pen stays after each step"
+        return Outcome(evolved(state, advances=on), say=say)
 
 
-def pulse_key(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """The MIDI key that beats the pulse, or "off"."""
-    if argument in ("", "off"):
-        return Outcome(evolved(state, pulse_key=None), say="No key of the instrument beats the pulse")
-    if not argument.isdigit() or int(argument) > 127:
-        raise BadInput("The pulse key is a MIDI key from 0 to 127.")
-    return Outcome(evolved(state, pulse_key=int(argument)), say=f"Key {argument} beats the pulse")
+@dataclass(frozen=True, slots=True)
+class PulseKey(EntryCommand):
+    """The MIDI key that beats the pulse, or none; ``listen``: the next key that is struck."""
+
+    key: Annotated[int, Ge(0), Le(127)] | None = None
+    listen: bool = False
+    name: Literal["pulse-key"] = "pulse-key"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if self.listen:
+            return Outcome(evolved(state, naming_pulse=True), say="Now play the key that is to beat the pulse")
+        held = tuple(h for h in state.held if h.key != self.key)  # it may have been struck before it was chosen
+        state = evolved(state, pulse_key=self.key, naming_pulse=False, held=held)
+        if self.key is None:
+            return Outcome(state, say="No key of the instrument beats the pulse")
+        return Outcome(state, say=f"{pitch_words(spell_in_key(self.key, 0))} beats the pulse")
 
 
-def walk_rate(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """Steps a minute of walking entry, 20 to 300."""
-    if not argument.isdigit() or not 20 <= int(argument) <= 300:
-        raise BadInput("Walking goes at 20 to 300 steps a minute.")
-    return Outcome(evolved(state, walk_us=60_000_000 // int(argument)), say=f"{argument} steps a minute")
+@dataclass(frozen=True, slots=True)
+class WalkRate(EntryCommand):
+    """Steps a minute of walking entry."""
+
+    rate: Annotated[int, Ge(20), Le(300)]
+    name: Literal["walk-rate"] = "walk-rate"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        return Outcome(evolved(state, walk_us=60_000_000 // self.rate), say=f"{self.rate} steps a minute")
 
 
-def chord_symbol(state: EntryState, argument: str, piece: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class ChordSymbol(EntryCommand):
     """Write a chord symbol at the pen ("Bbm7"), or remove it ("")."""
-    draft = Draft(piece)
-    old = [
-        m
-        for m in piece.marks_in_bar(state.part, piece.timeline.bar_at(state.tick).index)
-        if m.kind == "chord" and m.tick == state.tick
-    ]
-    for mark in old:
-        draft.drop(mark)
-    text = argument.strip()
-    if text:
-        parse_chord(text)
-        draft.put(Mark(draft.new_id("m"), "chord", state.part, 1, 1, state.tick, 0, text))
-    place = piece.timeline.place_words(state.tick)
-    say = f"{text} over {place}" if text else f"No chord symbol at {place}"
-    return Outcome(state, draft.change(say) or None, say)
+
+    text: Annotated[str, MaxLen(20)] = ""
+    name: Literal["chord-symbol"] = "chord-symbol"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        draft = Draft(piece)
+        for mark in piece.marks_in_bar(state.part, piece.timeline.bar_at(state.tick).index):
+            if mark.kind == "chord" and mark.tick == state.tick:
+                draft.drop(mark)
+        text = self.text.strip()
+        if text:
+            parse_chord(text)
+            draft.put(Mark(draft.new_id("m"), "chord", state.part, 1, 1, state.tick, 0, text))
+        place = piece.timeline.place_words(state.tick)
+        say = f"{text} over {place}" if text else f"No chord symbol at {place}"
+        return Outcome(state, draft.change(say) or None, say)

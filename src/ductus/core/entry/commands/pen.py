@@ -2,90 +2,138 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+import re
+from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import Annotated, Literal
 
-from ductus.core.entry.state import SPAN_ENDS, EntryState, Outcome, Span, Step, evolved
+from annotated_types import Ge, Le, MaxLen
+
+from ductus.core.entry.commands.base import PEN_UP, EntryCommand
+from ductus.core.entry.state import EntryState, Outcome, Span, Step, evolved
 from ductus.core.entry.ways.registry import way_of
-from ductus.core.entry.writing import spell, write_step
+from ductus.core.entry.writing import dropped_words, spell, write_step
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import clear_span
+from ductus.core.score.edits import MAX_VOICES, clear_span
 from ductus.core.score.piece import Piece
+from ductus.core.time.bars import MAX_BAR
+from ductus.core.words import count_words
+
+BarNumber = Annotated[int, Ge(0), Le(MAX_BAR)]
+TYPED_PLACE = re.compile(r"^(\d{1,4})(?:[.,](\d{1,2})(?:[ +](\d{1,2})/(\d{1,2}))?)?$")
 
 
-def pen(state: EntryState, argument: str, piece: Piece) -> Outcome:
-    """Down, up, or the other of the two; lifting it ends what is half done."""
-    down = {"down": True, "up": False}.get(argument, not state.down)
-    finished = way_of(state).finish(state, piece) if state.down and not down else Outcome(state)
-    state = finished.state.fresh()
-    state = evolved(state, down=down, pass_start=state.tick if down else state.pass_start)
-    place = piece.timeline.place_words(state.tick)
-    return Outcome(state, finished.change, f"Pen down at {place}" if down else "Pen up: keys only sound")
+def finished_first(state: EntryState, piece: Piece) -> Outcome:
+    """What is half done is brought to its end, as the way has it."""
+    return way_of(state).finish(state, piece) if state.down else Outcome(state)
 
 
-def ready(state: EntryState, _: str, piece: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class PenTo(EntryCommand):
+    """Pen down, up, or (None) the other of the two; lifting it ends what is half done."""
+
+    down: bool | None = None
+    name: Literal["pen"] = "pen"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        down = not state.down if self.down is None else self.down
+        finished = finished_first(state, piece) if not down else Outcome(state)
+        left = dropped_words(piece, finished.state)
+        state = finished.state.fresh()
+        if down:
+            state = evolved(state, pass_start=state.tick, way_start=state.tick)
+        state = evolved(state, down=down)
+        place = piece.timeline.place_words(state.tick)
+        return Outcome(state, finished.change, left + (f"Pen down at {place}" if down else "Pen up: keys only sound"))
+
+
+@dataclass(frozen=True, slots=True)
+class Ready(EntryCommand):
     """One action makes everything ready: pen down in the way of stepping; the same undoes it (JOB 1.5)."""
-    if state.down:
-        return pen(state, "up", piece)
-    return pen(evolved(state, way="step"), "down", piece)
+
+    name: Literal["ready"] = "ready"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if state.down:
+            return PenTo(False).run(state, piece, time_us)
+        return PenTo(True).run(evolved(state, way="step"), piece, time_us)
 
 
-def rest(state: EntryState, _: str, piece: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class Rest(EntryCommand):
     """A rest of the step value."""
-    if not state.down:
-        return Outcome(state, say="The pen is up; nothing was written")
-    return write_step(evolved(state, held=()), piece)
+
+    name: Literal["rest"] = "rest"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if not state.down:
+            return Outcome(state, say=PEN_UP)
+        left = dropped_words(piece, state)
+        outcome = write_step(evolved(state, held=()), piece)
+        return replace(outcome, say=left + outcome.say)
 
 
-def back(state: EntryState, _: str, piece: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class Back(EntryCommand):
     """Drop the last pending key; else what the way says; else take the last step away (JOB 3.7)."""
-    own = way_of(state).back(state, piece)
-    if own is not None:
-        return own
-    if state.held and state.way in ("step", "over"):
-        dropped, kept = state.held[-1], state.held[:-1]
-        return Outcome(
-            evolved(state, held=kept), say=f"{pitch_words_of(piece, state, dropped.key)} dropped before it was written"
-        )
+
+    name: Literal["back"] = "back"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        own = way_of(state).back(state, piece)
+        if own is not None:
+            return own
+        if state.held and state.way in ("step", "over"):
+            dropped, kept = state.held[-1], state.held[:-1]
+            name = pitch_words(spell(piece, state, dropped.key))
+            return Outcome(evolved(state, held=kept), say=f"{name} dropped before it was written")
+        return step_taken_back(state, piece)
+
+
+def step_taken_back(state: EntryState, piece: Piece) -> Outcome:
+    """The last step of this pass goes, or what stands before the pen."""
     steps = list(state.steps)
     if steps and steps[-1].tick + steps[-1].ticks == state.tick:
         last = steps.pop()
     else:
-        before = piece.line_between(state.line, 0, state.tick) if state.tick else []
+        before = [n for line in state.lines for n in piece.line_between(line, 0, state.tick)] if state.tick else []
         if not before:
             return Outcome(state, say="Nothing before the pen")
         start = max(n.tick for n in before)
         last, steps = Step(start, state.tick - start), []
     draft = Draft(piece)
-    clear_span(draft, state.line, last.tick, last.tick + last.ticks)
+    for line in state.lines:
+        clear_span(draft, line, last.tick, last.tick + last.ticks)
     for note_id in last.ids:
         note = draft.note(note_id)
         if note is not None:
             draft.drop(note)
-    for mark in draft.marks_between(state.line, "tuplet", last.tick, last.tick + last.ticks):
-        if not draft.line_between(state.line, mark.tick, mark.end):
-            draft.drop(mark)
+    for line in state.lines:
+        for mark in draft.marks_between(line, "tuplet", last.tick, last.tick + last.ticks):
+            if not draft.line_between(line, mark.tick, mark.end):
+                draft.drop(mark)
     place = piece.timeline.place_words(last.tick)
     change = draft.change(f"Step at {place} removed")
-    after = evolved(state.fresh(), tick=last.tick, steps=tuple(steps))
-    return Outcome(after, change or None, f"Back to {place}")
+    return Outcome(evolved(state.fresh(), tick=last.tick, steps=tuple(steps)), change, f"Back to {place}")
 
 
-def pitch_words_of(piece: Piece, state: EntryState, key: int) -> str:
-    """A pending key in words."""
-    return pitch_words(spell(piece, state, key))
+@dataclass(frozen=True, slots=True)
+class MovePen(EntryCommand):
+    """Move the pen by a step, beat or bar, left or right."""
 
+    by: Literal["step", "beat", "bar"]
+    to: Literal["left", "right"]
+    name: Literal["move"] = "move"
 
-def move(by: str, direction: int) -> Callable[[EntryState, str, Piece], Outcome]:
-    """A command that moves the pen by a step, beat or bar."""
-
-    def run(state: EntryState, _: str, piece: Piece) -> Outcome:
-        return placed(state, moved_tick(state, by, direction, piece), piece)
-
-    return run
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        return placed(state, moved_tick(state, self.by, 1 if self.to == "right" else -1, piece), piece)
 
 
 def moved_tick(state: EntryState, by: str, direction: int, piece: Piece) -> int:
@@ -108,9 +156,11 @@ def moved_tick(state: EntryState, by: str, direction: int, piece: Piece) -> int:
 
 
 def placed(state: EntryState, tick: int, piece: Piece, **more: object) -> Outcome:
-    """The pen at a tick; what was half done is forgotten, what stands there is said."""
-    state = evolved(state.fresh(), tick=tick, **more)
-    return Outcome(state, say=where(state, piece))
+    """The pen at a tick; keys that were held are dropped, and that is said; then what stands there."""
+    left = dropped_words(piece, state)
+    tick = min(tick, piece.timeline.bar(MAX_BAR).start)
+    state = evolved(state.fresh(), tick=tick, way_start=tick, **more)
+    return Outcome(state, say=left + where(state, piece))
 
 
 def where(state: EntryState, piece: Piece) -> str:
@@ -122,73 +172,137 @@ def where(state: EntryState, piece: Piece) -> str:
     return f"{piece.timeline.place_words(state.tick)}{staff}: {holds}"
 
 
-def place(state: EntryState, argument: str, piece: Piece) -> Outcome:
-    """Place the pen: "PART STAFF TICK" or a position as people type it, "5.2"."""
-    words = argument.split()
-    try:
-        if len(words) == 3:
-            part, staff, tick = words[0], int(words[1]), int(words[2])
-            if not 1 <= staff <= piece.part(part).staves or not 0 <= tick < 2**52:
-                raise ValueError
-            new_line = (part, staff) != (state.part, state.staff)
-            return placed(state, tick, piece, part=part, staff=staff, voice=1 if new_line else state.voice)
-        return placed(state, typed_tick(argument, piece), piece)
-    except (ValueError, ZeroDivisionError):
-        raise BadInput(f"'{argument[:30]}' is no place; type bar and beat, as 5.2. The pen stays.") from None
+@dataclass(frozen=True, slots=True)
+class PlacePen(EntryCommand):
+    """Place the pen on a staff of a part at a tick (None: where it stands)."""
+
+    part: Annotated[str, MaxLen(40)]
+    staff: Annotated[int, Ge(1), Le(2)]
+    tick: Annotated[int, Ge(0), Le(2**52)] | None = None
+    name: Literal["place"] = "place"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if self.staff > piece.part(self.part).staves:
+            raise BadInput("That part has one staff only. The pen stays.")
+        new_line = (self.part, self.staff) != (state.part, state.staff)
+        tick = state.tick if self.tick is None else self.tick
+        return placed(state, tick, piece, part=self.part, staff=self.staff, voice=1 if new_line else state.voice)
+
+
+@dataclass(frozen=True, slots=True)
+class TypedPlace(EntryCommand):
+    """Place the pen where people say: bar and beat, as "5.2", "5" or "5.2 1/2" (half a beat later)."""
+
+    text: Annotated[str, MaxLen(20)]
+    name: Literal["typed-place"] = "typed-place"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        return placed(state, typed_tick(self.text, piece), piece)
 
 
 def typed_tick(text: str, piece: Piece) -> int:
-    """ "5.2" as a tick; raises ValueError."""
-    bar, _, beat = text.strip().partition(".")
-    number, which = int(bar), Fraction(beat.replace(",", ".") or 1)
-    if not 0 <= number <= 9999 or which < 1:
-        raise ValueError
-    return max(piece.timeline.tick_of(number, which), 0)
+    """ "5.2" as a tick. Raises BadInput for what is no place, or a beat that the bar does not have."""
+    match = TYPED_PLACE.match(text.strip())
+    if match is None:
+        raise BadInput(f"'{text[:20]}' is no place; type bar and beat, as 5.2. The pen stays.")
+    number, beat = int(match.group(1)), int(match.group(2) or 1)
+    part, parts = int(match.group(3) or 0), int(match.group(4) or 1)
+    timeline = piece.timeline
+    first = 0 if timeline.pickup else 1
+    if number < first:
+        raise BadInput(f"The first bar is {first}. The pen stays.")
+    bar = timeline.bar(timeline.index_of(number))
+    beats = len(bar.meter.beat_starts)
+    if not 1 <= beat <= beats or not 0 <= part < max(parts, 1):
+        raise BadInput(f"Bar {number} has beats 1 to {beats}; '{text[:20]}' is none of them. The pen stays.")
+    tick = timeline.tick_of(number, beat + Fraction(part, max(parts, 1)))
+    if tick < bar.start:
+        raise BadInput(f"The pick-up begins later than beat {beat}. The pen stays.")
+    return tick
 
 
-def return_to_start(state: EntryState, _: str, piece: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class ReturnToStart(EntryCommand):
     """Back to where this pass began."""
-    return placed(state, state.pass_start, piece)
+
+    name: Literal["return"] = "return"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        return placed(state, state.pass_start, piece)
 
 
-def staff(state: EntryState, argument: str, piece: Piece) -> Outcome:
-    """Go to the staff above or below ("previous", "next"); with "start" at the place where this pass began (JOB 3.2)."""
-    direction, _, at = argument.partition(" ")
-    places = [(p.id, s) for p in piece.ordered_parts() for s in range(1, p.staves + 1)]
-    here = places.index((state.part, state.staff)) if (state.part, state.staff) in places else 0
-    part, number = places[(here + (-1 if direction == "previous" else 1)) % len(places)]
-    tick = state.pass_start if at == "start" else state.tick
-    outcome = placed(state, tick, piece, part=part, staff=number, voice=1)
-    if at != "start" and state.pass_start != tick:
-        return replace(outcome, say=f"{outcome.say}; this pass began at {piece.timeline.place_words(state.pass_start)}")
-    return outcome
+@dataclass(frozen=True, slots=True)
+class OtherStaff(EntryCommand):
+    """Go to the staff above or below; ``at_start``: at the place where this pass began (JOB 3.2)."""
+
+    direction: Literal["previous", "next"] = "next"
+    at_start: bool = False
+    name: Literal["staff"] = "staff"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        places = [(p.id, s) for p in piece.ordered_parts() for s in range(1, p.staves + 1)]
+        here = places.index((state.part, state.staff)) if (state.part, state.staff) in places else 0
+        part, number = places[(here + (-1 if self.direction == "previous" else 1)) % len(places)]
+        tick = state.pass_start if self.at_start else state.tick
+        outcome = placed(state, tick, piece, part=part, staff=number, voice=1)
+        if not self.at_start and state.pass_start != tick:
+            began = piece.timeline.place_words(state.pass_start)
+            return replace(outcome, say=f"{outcome.say}; this pass began at {began}")
+        return outcome
 
 
-def voice(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """Voice 1 to 4."""
-    if argument not in ("1", "2", "3", "4"):
-        raise BadInput("A staff has voices 1 to 4.")
-    return Outcome(evolved(state.fresh(), voice=int(argument)), say=f"Voice {argument}")
+@dataclass(frozen=True, slots=True)
+class ToVoice(EntryCommand):
+    """Write into a voice, 1 to 4, or (None) the next one."""
+
+    voice: Annotated[int, Ge(1), Le(MAX_VOICES)] | None = None
+    name: Literal["voice"] = "voice"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        voice = self.voice or state.voice % MAX_VOICES + 1
+        left = dropped_words(piece, state)
+        return Outcome(evolved(state.fresh(), voice=voice), say=f"{left}Voice {voice}")
 
 
-def span(state: EntryState, argument: str, piece: Piece) -> Outcome:
-    """ "BAR BAR" holds the pen in those bars, "off" lets it go, "stop"/"wrap"/"run on" says what happens at the end (JOB 3.9)."""
-    if argument in ("", "off"):
-        return Outcome(evolved(state, span=None), say="The pen may go anywhere")
-    if argument in SPAN_ENDS:
+@dataclass(frozen=True, slots=True)
+class HoldInBars(EntryCommand):
+    """Hold the pen in these bars (as people count them), or (None) let it go (JOB 3.9)."""
+
+    first: BarNumber | None = None
+    last: BarNumber | None = None
+    name: Literal["span"] = "span"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if self.first is None:
+            return Outcome(evolved(state, span=None), say="The pen may go anywhere")
+        first, last = self.first, self.first if self.last is None else self.last
+        timeline = piece.timeline
+        if last < first or (first == 0 and not timeline.pickup):
+            raise BadInput(f"Bars {first} to {last} are no span; give its first and last bar, as 5 and 8.")
+        start = timeline.bar(timeline.index_of(first)).start
+        end = timeline.bar(timeline.index_of(last)).end
+        left = dropped_words(piece, state)
+        then = state.span.then if state.span else "stop"
+        state = evolved(state.fresh(), span=Span(start, end, then), tick=start, pass_start=start)
+        return Outcome(state, say=f"{left}The pen stays in {count_words(last - first + 1, 'bar')} from {first} on")
+
+
+@dataclass(frozen=True, slots=True)
+class AtSpanEnd(EntryCommand):
+    """What the pen does at the end of its span."""
+
+    then: Literal["stop", "wrap", "run on"]
+    name: Literal["span-end"] = "span-end"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
         if state.span is None:
-            raise BadInput("There is no span yet; give its first and last bar, as 5 8.")
-        return Outcome(
-            evolved(state, span=replace(state.span, then=argument)), say=f"At the end of the span: {argument}"
-        )
-    try:
-        first, last = (int(x) for x in argument.split())
-        if not 0 <= first <= last <= 9999:
-            raise ValueError
-    except ValueError:
-        raise BadInput(f"'{argument[:20]}' is no span; give its first and last bar, as 5 8.") from None
-    start = typed_tick(f"{first}.1", piece)
-    end = piece.timeline.bar_at(typed_tick(f"{last}.1", piece)).end
-    then = state.span.then if state.span else "stop"
-    state = evolved(state.fresh(), span=Span(start, end, then), tick=start, pass_start=start)
-    return Outcome(state, say=f"The pen stays in bars {first} to {last}")
+            raise BadInput("There is no span yet; give its first and last bar, as 5 and 8.")
+        words = {"stop": "it stops", "wrap": "it begins again", "run on": "it runs on"}[self.then]
+        return Outcome(evolved(state, span=replace(state.span, then=self.then)), say=f"At the end of the span {words}")

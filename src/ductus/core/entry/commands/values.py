@@ -2,161 +2,245 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+import re
+from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import Annotated, Literal
 
-from ductus.core.entry.state import EntryState, Outcome, StepValue, evolved, fraction_of_quarter
+from annotated_types import Ge, Le, MaxLen
+
+from ductus.core.entry.commands.base import Base, EntryCommand
+from ductus.core.entry.state import EntryState, Outcome, StepValue, evolved
 from ductus.core.errors import BadInput, CannotWrite
-from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.pitch.pitches import parse_pitch, pitch_words
 from ductus.core.score.piece import Piece
 from ductus.core.time.ticks import WHOLE, ticks_of_quarters, ticks_of_shown
-from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, STEP_BASES, Tuplet
+from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, NoteValue, Tuplet
+from ductus.core.words import article
 
-Run = Callable[[EntryState, str, Piece], Outcome]
 LONGEST = 4 * WHOLE
+SHORTEST_CUSTOM = BASE_TICKS["128th"] // 8
+FRACTION = re.compile(r"^(\d{1,3})/(\d{1,4})$")
+TICKS_TYPED = re.compile(r"^\d{1,5}$")
 
 
-def article(words: str) -> str:
-    """ "an" before a vowel sound."""
-    return "an" if words[:1] in "aeio" else "a"
+@dataclass(frozen=True, slots=True)
+class ChangeValue(EntryCommand):
+    """Base of commands that change the step value; what each step will be is said."""
 
+    def changed(self, step: StepValue) -> StepValue:
+        """The step value after the command."""
+        raise NotImplementedError
 
-def value(change: Callable[[StepValue, str], StepValue]) -> Run:
-    """A command that changes the step value and says it."""
-
-    def run(state: EntryState, argument: str, _: Piece) -> Outcome:
-        step = change(state.step, argument)
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        step = self.changed(state.step)
         if not 0 < step.ticks <= LONGEST:
             raise CannotWrite("A step lasts at least one tick and at most four whole notes.")
-        latched = " (stays on)" if step.dots_latched or step.tuplet_latched else ""
-        return Outcome(evolved(state, step=step), say=f"Each step {article(step.words)} {step.words}{latched}")
-
-    return run
+        stays = step.latch_words
+        return Outcome(evolved(state, step=step), say=f"Each step {article(step.words)} {step.words}{stays}")
 
 
-def base(step: StepValue, argument: str) -> StepValue:
+@dataclass(frozen=True, slots=True)
+class StepBase(ChangeValue):
     """A plain value."""
-    if argument not in STEP_BASES:
-        raise BadInput(f"'{argument[:20]}' is no step value.")
-    return replace(step, base=argument, custom=None, added=None)
+
+    base: Base
+    name: Literal["value"] = "value"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
+        return replace(step, base=self.base, custom=None, added=None)
 
 
-def dot(step: StepValue, argument: str) -> StepValue:
-    """None, one, two dots in turn; "latch" keeps one on."""
-    if argument == "latch":
-        on = not step.dots_latched
-        return replace(step, dots=max(step.dots, 1) if on else 0, dots_latched=on)
-    return replace(step, dots=(step.dots + 1) % 3, dots_latched=False)
+@dataclass(frozen=True, slots=True)
+class ShiftValue(ChangeValue):
+    """Finer or coarser."""
+
+    to: Literal["finer", "coarser"]
+    name: Literal["shift-value"] = "shift-value"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
+        return step.shifted(1 if self.to == "finer" else -1)
 
 
-def tuplet(step: StepValue, argument: str) -> StepValue:
-    """ "3:2", "3:2 latch", or "off"; the same again takes it off."""
-    words = argument.split()
-    if not words or words[0] == "off":
+@dataclass(frozen=True, slots=True)
+class Dot(ChangeValue):
+    """None, one, two dots in turn; with ``latch`` one stays on. A tap on a latched dot takes it off."""
+
+    latch: bool = False
+    name: Literal["dot"] = "dot"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
+        if step.dots_latched:
+            return replace(step, dots=0, dots_latched=False)
+        if self.latch:
+            return replace(step, dots=max(step.dots, 1), dots_latched=True)
+        return replace(step, dots=(step.dots + 1) % 3)
+
+
+@dataclass(frozen=True, slots=True)
+class TupletOf(ChangeValue):
+    """``actual`` steps in the time of ``normal``, for one bracket or latched; the same again takes it off."""
+
+    actual: Annotated[int, Ge(2), Le(MAX_TUPLET)]
+    normal: Annotated[int, Ge(1), Le(MAX_TUPLET)]
+    latch: bool = False
+    name: Literal["tuplet"] = "tuplet"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
+        chosen = Tuplet(self.actual, self.normal)
+        if step.tuplet == chosen and (step.tuplet_latched or not self.latch):
+            return replace(step, tuplet=None, tuplet_latched=False)
+        return replace(step, tuplet=chosen, tuplet_latched=self.latch)
+
+
+@dataclass(frozen=True, slots=True)
+class NoTuplet(ChangeValue):
+    """No tuplet."""
+
+    name: Literal["no-tuplet"] = "no-tuplet"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
         return replace(step, tuplet=None, tuplet_latched=False)
-    try:
-        actual, normal = (int(x) for x in words[0].split(":"))
-    except ValueError:
-        raise BadInput(f"'{argument[:20]}' is no tuplet; type both numbers, as 7:8 (up to {MAX_TUPLET}).") from None
-    chosen, latch = Tuplet(actual, normal), "latch" in words
-    if step.tuplet == chosen and step.tuplet_latched == latch:
-        return replace(step, tuplet=None, tuplet_latched=False)
-    return replace(step, tuplet=chosen, tuplet_latched=latch)
 
 
-def added(step: StepValue, argument: str) -> StepValue:
-    """A second value joined on ("eighth"), or "off"."""
-    if argument in ("", "off"):
-        return replace(step, added=None)
-    if argument not in STEP_BASES:
-        raise BadInput(f"'{argument[:20]}' is no value that can be added.")
-    return replace(step, added=argument, custom=None)
+@dataclass(frozen=True, slots=True)
+class AddedValue(ChangeValue):
+    """A second value joined on, or none."""
+
+    base: Base | None = None
+    name: Literal["added"] = "added"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
+        return replace(step, added=self.base, custom=None if self.base else step.custom)
 
 
-def custom(step: StepValue, argument: str) -> StepValue:
-    """A fraction of a whole note ("5/16") or ticks at 960 to the quarter ("400"), or "off"."""
-    text = argument.strip()
-    if text in ("", "off"):
-        return replace(step, custom=None)
-    try:
-        ticks = ticks_of_quarters(fraction_of_quarter(text)) if "/" in text else ticks_of_shown(Fraction(text))
-    except (ValueError, ZeroDivisionError):
+@dataclass(frozen=True, slots=True)
+class CustomLength(ChangeValue):
+    """A length as people type it: a fraction of a whole note ("5/16") or ticks at 960 to the quarter ("400"); "" for none."""
+
+    text: Annotated[str, MaxLen(20)] = ""
+    name: Literal["custom"] = "custom"
+
+    def changed(self, step: StepValue) -> StepValue:
+        """See ChangeValue."""
+        return replace(step, custom=typed_length(self.text), added=None)
+
+
+def typed_length(text: str) -> int | None:
+    """A typed length in ticks, None for nothing. Raises BadInput, CannotWrite."""
+    text = text.strip()
+    if not text:
+        return None
+    fraction = FRACTION.match(text)
+    if fraction and int(fraction.group(2)):
+        ticks = ticks_of_quarters(Fraction(int(fraction.group(1)), int(fraction.group(2))) * 4)
+    elif TICKS_TYPED.match(text):
+        ticks = ticks_of_shown(int(text))
+    else:
         raise BadInput(
             f"'{text[:20]}' is no length; type a fraction of a whole note (5/16) or ticks (960 to the quarter)."
-        ) from None
-    return replace(step, custom=ticks, added=None)
-
-
-def next_only(state: EntryState, argument: str, piece: Piece) -> Outcome:
-    """A value for the next note only, then back by itself (JOB 3.4)."""
-    back = state.step_after or state.step
-    if argument in ("", "off"):
-        return Outcome(evolved(state, step=back, step_after=None), say="The step value stays")
-    chosen = base(replace(back, dots=0, tuplet=None), argument.split()[0])
-    if "dot" in argument.split()[1:]:
-        chosen = replace(chosen, dots=1)
-    return Outcome(
-        evolved(state, step=chosen, step_after=back),
-        say=f"Next note {article(chosen.words)} {chosen.words}, then {back.words} again",
-    )
-
-
-def sounding(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """ "full", a percentage ("50 %") or a value ("32nd") (JOB 3.5)."""
-    text = argument.strip().removesuffix("%").strip()
-    if text in ("", "full", "in full"):
-        touch = replace(state.touch, percent=100, ticks=None)
-        return Outcome(evolved(state, touch=touch), say="Steps sound in full")
-    if text in BASE_TICKS:
-        return Outcome(
-            evolved(state, touch=replace(state.touch, ticks=BASE_TICKS[text], percent=100)),
-            say=f"Each step sounds for a {text}",
         )
-    if not text.isdigit() or not 1 <= int(text) <= 400:
-        raise BadInput(f"'{argument[:20]}' is neither 'in full', a percentage from 1 to 400 nor a note value.")
-    return Outcome(
-        evolved(state, touch=replace(state.touch, percent=int(text), ticks=None)),
-        say=f"Steps sound for {int(text)} % of their value",
-    )
+    if not SHORTEST_CUSTOM <= ticks <= LONGEST:
+        raise CannotWrite("A step lasts at least an eighth of a 128th and at most four whole notes.")
+    return ticks
 
 
-def late(state: EntryState, argument: str, _: Piece) -> Outcome:
+@dataclass(frozen=True, slots=True)
+class NextOnly(EntryCommand):
+    """A value for the next note only, then back by itself (JOB 3.4); None takes that back."""
+
+    value: NoteValue | None = None
+    name: Literal["next-only"] = "next-only"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        back = state.step_after or state.step
+        if self.value is None:
+            return Outcome(evolved(state, step=back, step_after=None), say="The step value stays")
+        value = self.value
+        chosen = replace(back, base=value.base, dots=value.dots, tuplet=value.tuplet, custom=None, added=None)
+        say = f"Next note {article(chosen.words)} {chosen.words}, then {back.words} again"
+        return Outcome(evolved(state, step=chosen, step_after=back), say=say)
+
+
+@dataclass(frozen=True, slots=True)
+class SoundFor(EntryCommand):
+    """How long each step sounds: a percentage of its value, or a value of its own (JOB 3.5); 100 % is in full."""
+
+    percent: Annotated[int, Ge(1), Le(400)] = 100
+    base: Base | None = None
+    name: Literal["sounding"] = "sounding"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        ticks = BASE_TICKS[self.base] if self.base else None
+        if self.base:
+            say = f"Each step sounds for {article(self.base)} {self.base}"
+        else:
+            say = "Steps sound in full" if self.percent == 100 else f"Steps sound for {self.percent} % of their value"
+        percent = 100 if self.base else self.percent
+        return Outcome(evolved(state, touch=replace(state.touch, percent=percent, ticks=ticks)), say=say)
+
+
+@dataclass(frozen=True, slots=True)
+class SoundLate(EntryCommand):
     """Ticks (960 to the quarter) by which steps sound late, early if negative (JOB 3.3)."""
-    try:
-        shown = int(argument or 0)
-    except ValueError:
-        raise BadInput(f"'{argument[:20]}' is no number of ticks.") from None
-    if abs(shown) > 480:
-        raise BadInput("Steps can sound up to 480 ticks early or late.")
-    words = "on time" if not shown else f"{abs(shown)} ticks {'late' if shown > 0 else 'early'}"
-    return Outcome(evolved(state, touch=replace(state.touch, late=ticks_of_shown(shown))), say=f"Steps sound {words}")
+
+    ticks: Annotated[int, Ge(-480), Le(480)] = 0
+    name: Literal["late"] = "late"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        touch = replace(state.touch, late=ticks_of_shown(self.ticks))
+        return Outcome(evolved(state, touch=touch), say=f"Steps sound {touch.late_words}")
 
 
-def vary(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """Most variation of the sounding length in percent, 0 to 50, and a seed if wanted: "10", "10 3" (JOB 3.10)."""
-    words = argument.replace("%", " ").split() or ["0"]
-    if len(words) > 2 or not all(w.isdigit() for w in words) or int(words[0]) > 50:
-        raise BadInput("Lengths can vary by 0 to 50 percent; a second number chooses another variation.")
-    touch = replace(state.touch, vary=int(words[0]), seed=int(words[-1]) if len(words) == 2 else state.touch.seed)
-    say = f"Sounding lengths vary by up to {touch.vary} %" if touch.vary else "Sounding lengths do not vary"
-    return Outcome(evolved(state, touch=touch), say=say)
+@dataclass(frozen=True, slots=True)
+class VaryLength(EntryCommand):
+    """Most variation of the sounding length in percent, and a seed that chooses another variation (JOB 3.10)."""
+
+    percent: Annotated[int, Ge(0), Le(50)] = 0
+    seed: Annotated[int, Ge(1), Le(9999)] | None = None
+    name: Literal["vary"] = "vary"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        touch = replace(state.touch, vary=self.percent, seed=self.seed or state.touch.seed)
+        say = f"Sounding lengths vary by up to {touch.vary} %" if touch.vary else "Sounding lengths do not vary"
+        return Outcome(evolved(state, touch=touch), say=say)
 
 
-def velocity(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """ "touch", or a fixed velocity 1 to 127 (JOB 3.10)."""
-    if argument in ("", "touch"):
-        return Outcome(evolved(state, touch=replace(state.touch, velocity=None)), say="Velocity as touched")
-    if not argument.isdigit() or not 1 <= int(argument) <= 127:
-        raise BadInput("A velocity is a number from 1 to 127, or 'touch'.")
-    return Outcome(
-        evolved(state, touch=replace(state.touch, velocity=int(argument))), say=f"Velocity fixed at {argument}"
-    )
+@dataclass(frozen=True, slots=True)
+class FixVelocity(EntryCommand):
+    """A fixed velocity, or (None) as touched (JOB 3.10)."""
+
+    velocity: Annotated[int, Ge(1), Le(127)] | None = None
+    name: Literal["fix-velocity"] = "fix-velocity"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        say = "Velocity as touched" if self.velocity is None else f"Velocity fixed at {self.velocity}"
+        return Outcome(evolved(state, touch=replace(state.touch, velocity=self.velocity)), say=say)
 
 
-def pitch(state: EntryState, argument: str, _: Piece) -> Outcome:
-    """ "played", or one pitch for all keys ("B4"): rhythm only (JOB 3.10)."""
-    if argument in ("", "played"):
-        return Outcome(evolved(state, touch=replace(state.touch, pitch=None)), say="Pitches as played")
-    fixed = parse_pitch(argument)
-    return Outcome(evolved(state, touch=replace(state.touch, pitch=fixed.midi)), say=f"Every key writes {fixed}")
+@dataclass(frozen=True, slots=True)
+class FixPitch(EntryCommand):
+    """One pitch for all keys as people write it ("B4"): rhythm only; "" for pitches as played (JOB 3.10)."""
+
+    pitch: Annotated[str, MaxLen(6)] = ""
+    name: Literal["fix-pitch"] = "fix-pitch"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if not self.pitch.strip():
+            return Outcome(evolved(state, touch=replace(state.touch, pitch=None)), say="Pitches as played")
+        fixed = parse_pitch(self.pitch)
+        touch = replace(state.touch, pitch=fixed.midi)
+        return Outcome(evolved(state, touch=touch), say=f"Every key writes {pitch_words(fixed)}")

@@ -30,6 +30,10 @@ class Way:
         """Time has passed."""
         return Outcome(state)
 
+    def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """The advance command."""
+        return Outcome(state)
+
     def back(self, state: EntryState, piece: Piece) -> Outcome | None:
         """Step back, if the way has a meaning of its own for it."""
         return None
@@ -40,7 +44,7 @@ class Way:
 
 
 def gathered(held: tuple[Held, ...], event: KeyDown) -> tuple[Held, ...]:
-    """The held keys with one more (or again)."""
+    """The held keys with one more; a key that is struck again while it is held was let go in between."""
     return (*(h for h in held if h.key != event.key), Held(event.key, event.velocity, event.time_us))
 
 

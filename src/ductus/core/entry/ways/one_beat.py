@@ -13,9 +13,10 @@ from ductus.core.entry.state import FIGURE_OVER_US, GATHER_US, EntryState, Figur
 from ductus.core.entry.ways import Way
 from ductus.core.entry.writing import strikes_of
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import clear_brackets, clear_span, count_words, mark_tuplet, place_chord
+from ductus.core.score.edits import clear_brackets, clear_span, mark_tuplet, place_chord
 from ductus.core.score.piece import Piece
 from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
+from ductus.core.words import count_words
 
 DIVISIONS = (1, 2, 3, 4, 6, 8, 5, 7, 12, 16)
 PRICE = 0.004  # squared share of the beat that each further part of the division costs
@@ -74,6 +75,10 @@ class OneBeat(Way):
             return Outcome(state)
         last = max(b for _, _, _, b in notes)
         return self.write(state, piece, last) if event.time_us - last >= FIGURE_OVER_US else Outcome(state)
+
+    def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """The advance key ends the figure."""
+        return self.write(state, piece, time_us)
 
     def write(self, state: EntryState, piece: Piece, end_us: int) -> Outcome:
         """Scale the figure into the beat at the pen and move on to the next beat."""

@@ -14,9 +14,10 @@ from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import strikes_of
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import Strike, count_words
+from ductus.core.score.edits import Strike
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
+from ductus.core.words import capital, count_words, listed
 
 
 def next_chord(piece: Piece, state: EntryState, tick: int) -> list[Note]:
@@ -57,13 +58,21 @@ class Over(Way):
         here = evolved(state, tick=tick)
         draft = Draft(piece)
         strikes = strikes_of(piece, here, state.held)
+        picked = [n for n in chord if n.id in state.chosen]
+        if picked:  # of a chord with chosen notes only these are meant, as the line says
+            there = {n.pitch.midi for n in chord if n not in picked}
+            double = [s for s in strikes if s.pitch.midi in there] if state.over != "velocity" else []
+            if double:
+                words = listed([pitch_words(s.pitch) for s in double])
+                return Outcome(evolved(state, held=()), say=f"{words} is in that chord already; nothing was changed")
+            chord = picked
         say = {"velocity": self._velocities, "beside": self._beside}.get(state.over, self._pitches)(
             draft, here, chord, strikes
         )
         say += f", {piece.timeline.place_words(tick)}"
         following = next_chord(piece, here, max(n.end for n in chord)) or next_chord(piece, here, tick + 1)
         done = not following
-        after = replace(
+        after = evolved(
             state,
             tick=following[0].tick if following else tick,
             held=(),
@@ -72,7 +81,7 @@ class Over(Way):
         )
         if done:
             say += "; that was the last note, the next key begins again"
-        return Outcome(after, draft.change(say[:1].upper() + say[1:]) or None, say)
+        return Outcome(after, draft.change(capital(say)) or None, say)
 
     def _pitches(self, draft: Draft, state: EntryState, chord: list[Note], strikes: list[Strike]) -> str:
         both = state.over == "both"
@@ -111,6 +120,10 @@ class Over(Way):
             f"; {count_words(len(strikes) - len(added), 'note')} there already" if len(added) < len(strikes) else ""
         )
         return " and ".join(pitch_words(s.pitch) for s in strikes) + " beside it" + double
+
+    def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """There is nothing to advance to without a chord."""
+        return Outcome(state, say="Play the next chord")
 
     def back(self, state: EntryState, piece: Piece) -> Outcome | None:
         """Back to the chord before, to play over it once more."""

@@ -13,9 +13,17 @@ from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.lengthening import stretch
 from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
-from ductus.core.entry.writing import put_chord, step_words, strikes_of
-from ductus.core.score.changes import Change, Draft
+from ductus.core.entry.writing import put_chord, spell, step_words, strikes_of
+from ductus.core.pitch.pitches import pitch_words
+from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.piece import Piece
+from ductus.core.words import capital
+
+LOW_KEY = 48  # below it, a key struck before any pulse may have been meant as one
+NO_PULSE = (
+    "No key beats the pulse yet: press the pedal or the advance key, or choose a pulse key in the line and play it. "
+    "This key waits as a note; Backspace drops it"
+)
 
 
 class Pulse(Way):
@@ -25,7 +33,8 @@ class Pulse(Way):
         """A tune note waits for the gathering time, then belongs to the pulse before it; the pulse key is a pulse."""
         if event.key == state.pulse_key:
             return self.pulse(state, event.time_us, piece)
-        return Outcome(evolved(state, held=gathered(state.held, event)), wake_us=GATHER_US)
+        say = NO_PULSE if state.pulse_key is None and not state.beating.count and event.key < LOW_KEY else ""
+        return Outcome(evolved(state, held=gathered(state.held, event)), say=say, wake_us=GATHER_US)
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
         """With "until released", a note that is let go ends with the step of the present pulse."""
@@ -46,6 +55,10 @@ class Pulse(Way):
             return Outcome(state)
         return self.write(state, piece)
 
+    def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """The advance key can beat the pulse."""
+        return self.pulse(state, time_us, piece)
+
     def pulse(self, state: EntryState, time_us: int, piece: Piece) -> Outcome:
         """A pulse: what came well before it is written first, then the pen moves on, what sounds goes on with it, and what
         was struck with it is written on it."""
@@ -61,7 +74,7 @@ class Pulse(Way):
         tick = state.tick if first else state.tick + state.step.ticks
         if state.beating.sounding:
             stretch(draft, state, state.beating.sounding, tick, tick + state.step.ticks)
-        state = replace(
+        state = evolved(
             state, tick=tick, beating=replace(state.beating, count=state.beating.count + 1, last_us=time_us)
         )
         grown = draft.change(f"Held to {piece.timeline.place_words(tick + state.step.ticks)}")
@@ -91,10 +104,18 @@ class Pulse(Way):
         kept = state.beating.sounding if self._same_pulse(state) else ()
         released = state.pulse_until == "release" and not any(h.is_down for h in state.held)
         beating = replace(state.beating, sounding=kept if released else (*kept, sounding))
-        return Outcome(evolved(state, held=(), beating=beating), draft.change(say[:1].upper() + say[1:]) or None, say)
+        return Outcome(evolved(state, held=(), beating=beating), draft.change(capital(say)) or None, say)
 
     def _same_pulse(self, state: EntryState) -> bool:
         return any(s.tick == state.tick for s in state.beating.sounding)
+
+    def back(self, state: EntryState, piece: Piece) -> Outcome | None:
+        """A tune note that waits for its pulse is dropped."""
+        if not state.held:
+            return None
+        dropped = state.held[-1]
+        say = f"{pitch_words(spell(piece, state, dropped.key))} dropped before it was written"
+        return Outcome(evolved(state, held=state.held[:-1]), say=say)
 
     def finish(self, state: EntryState, piece: Piece) -> Outcome:
         """The last note runs to the end of its bar."""
@@ -112,8 +133,6 @@ class Pulse(Way):
 
 
 def _both(first: Change | None, second: Change) -> Change | None:
-    from ductus.core.score.changes import joined
-
     if not first:
         return second or None
     return joined(first.sentence, (first, second)) if second else first

@@ -16,9 +16,10 @@ from ductus.core.entry.ways import Way
 from ductus.core.entry.ways.one_beat import OneBeat
 from ductus.core.entry.writing import spell, write_step
 from ductus.core.score.changes import Draft
-from ductus.core.score.edits import Strike, clear_brackets, clear_span, count_words, place_chord
+from ductus.core.score.edits import Strike, clear_brackets, clear_span, place_chord
 from ductus.core.score.piece import Piece
 from ductus.core.time.values import BASE_TICKS
+from ductus.core.words import count_words
 
 MIDDLE_LINE = {
     "treble": 71,
@@ -62,6 +63,14 @@ class Rhythm(Way):
         if not notes or state.held or event.time_us - max(b for *_, b in notes) < RHYTHM_OVER_US:
             return Outcome(state)
         return self.write(state, piece, event.time_us)
+
+    def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """The advance key writes the step value, or ends the rhythm."""
+        return write_value(state, piece) if self._by_step(state) else self.write(state, piece, time_us)
+
+    @staticmethod
+    def _by_step(state: EntryState) -> bool:
+        return state.rhythm_by == "step"
 
     def finish(self, state: EntryState, piece: Piece) -> Outcome:
         """What was struck and not yet read is written."""

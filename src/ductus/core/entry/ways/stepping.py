@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.lengthening import lengthen, shorten
-from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
+from ductus.core.entry.lengthening import shorten, write_held
+from ductus.core.entry.state import GATHER_US, EntryState, Outcome, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import write_step
+from ductus.core.score.changes import Draft
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark
 
 
 class Stepping(Way):
@@ -26,36 +28,31 @@ class Stepping(Way):
         return Outcome(evolved(state, held=held), wake_us=GATHER_US if state.when == "stroke" else None)
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
-        """With "all up" the last key up writes the chord; with "advance" what is let go is dropped."""
+        """With "all up" the last key up writes the chord; with "advance" what is let go ends, or is dropped if it was not written."""
+        if state.when == "advance":
+            sounding = tuple(s for s in state.beating.sounding if event.key not in s.keys)
+            held = tuple(h for h in state.held if h.key != event.key)
+            return Outcome(evolved(state, held=held, beating=replace(state.beating, sounding=sounding)))
         if not any(h.key == event.key for h in state.held):
             return Outcome(state)
-        held = let_go(state.held, event.key)
-        if state.when == "advance":
-            beating = state.beating if any(h.is_down for h in held) else Beating()
-            return Outcome(evolved(state, held=tuple(h for h in held if h.is_down), beating=beating))
-        state = evolved(state, held=held)
-        if state.when == "all up" and not any(h.is_down for h in held):
+        state = evolved(state, held=let_go(state.held, event.key))
+        if state.when == "all up" and not any(h.is_down for h in state.held):
             return write_step(state, piece)
         return Outcome(state)
 
     def pedal(self, state: EntryState, event: Pedal, piece: Piece) -> Outcome:
-        """The pedal is the advance command, where one is wanted."""
-        return self.advance(state, piece) if event.down and state.when == "advance" else Outcome(state)
+        """The pedal is the advance command where one is wanted; else it is kept as pedal (JOB 2.3): from the pen to where it is let go."""
+        if state.when == "advance":
+            return self.advance(state, piece, event.time_us) if event.down else Outcome(state)
+        if event.down:
+            place = piece.timeline.place_words(state.tick)
+            return Outcome(evolved(state, pedal_from=state.tick), say=f"Pedal from {place}")
+        return pedal_kept(state, piece)
 
-    def advance(self, state: EntryState, piece: Piece) -> Outcome:
-        """Held keys are written; again while holding lengthens them by a step; with nothing held it is a rest."""
-        keys = tuple(sorted(h.key for h in state.held if h.is_down))
-        sounding = state.beating.sounding
-        if keys and sounding and sounding[0].keys == keys:
-            return lengthen(state, piece, sounding)
-        held = state.held
-        outcome = write_step(state, piece)
-        if not keys:
-            return Outcome(evolved(outcome.state, beating=Beating()), outcome.change, outcome.say)
-        ids = outcome.state.steps[-1].ids if outcome.state.steps else ()
-        tick = outcome.state.steps[-1].tick if outcome.state.steps else state.tick
-        open_chord = Beating(1, 0, (Sounding(tick, ids, keys),))
-        return Outcome(evolved(outcome.state, held=held, beating=open_chord), outcome.change, outcome.say)
+    def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """Held keys are written; again while holding lengthens them by a step; with nothing held it is a rest. Where keys write by themselves,
+        letting them go afterwards writes nothing more."""
+        return write_held(state, piece, time_us) if state.when == "advance" else write_step(state, piece)
 
     def wait(self, state: EntryState, event: Wait, piece: Piece) -> Outcome:
         """The gathering time is over."""
@@ -68,3 +65,17 @@ class Stepping(Way):
         if state.when == "advance" and state.beating.sounding and state.steps:
             return shorten(state, piece, state.beating.sounding)
         return None
+
+
+def pedal_kept(state: EntryState, piece: Piece) -> Outcome:
+    """The pedal was let go: a mark over what was written meanwhile."""
+    start, state = state.pedal_from, evolved(state, pedal_from=None)
+    if start is None or start >= state.tick:
+        return Outcome(state)
+    staff = piece.part(state.part).staves
+    draft = Draft(piece)
+    for old in draft.marks_between((state.part, staff, 1), "pedal", start, state.tick):
+        draft.drop(old)
+    draft.put(Mark(draft.new_id("m"), "pedal", state.part, staff, 1, start, state.tick - start))
+    say = f"Pedal from {piece.timeline.place_words(start)} to {piece.timeline.place_words(state.tick)}"
+    return Outcome(state, draft.change(say), say)

@@ -1,0 +1,143 @@
+"""A desk and its pen as facts: what is told of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.readings import ReadingShown
+from ductus.app.sheet import SystemView
+from ductus.core.entry.line import next_key, sentence
+from ductus.core.entry.machine import left_in_bar
+from ductus.core.entry.state import EntryState
+from ductus.core.entry.writing import classes_at_pen, spell
+from ductus.core.phrases import Phrase
+from ductus.core.pitch.pitches import pitch_words
+from ductus.core.score.records import Facts
+from ductus.core.time.bars import beat_words
+from ductus.core.time.ticks import shown_ticks
+from ductus.store.journal import CutOff
+
+
+def head_fact(facts: Facts) -> m.HeadFact:
+    """The head of the page."""
+    return m.HeadFact(facts.title, facts.subtitle, facts.composer, facts.arranger)
+
+
+def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
+    """What the header needs, seen from a pen."""
+    piece, history = desk.piece, desk.history
+    tempo = piece.tempo_at(state.tick)
+    return m.StateFact(
+        revision=history.revision,
+        undo=history.undo,
+        redo=history.redo,
+        facts=head_fact(piece.facts),
+        parts=tuple(m.PartFact(p.id, p.name, p.staves, p.clefs, p.programme) for p in piece.ordered_parts()),
+        meter=str(piece.timeline.bar_at(state.tick).meter),
+        beats_per_minute=tempo.bpm,
+        quarters_per_minute=tempo.quarters_per_minute,
+        beat_base=tempo.beat.base,
+        beat_dots=tempo.beat.dots,
+        tempo_text=tempo.text,
+    )
+
+
+def takes_fact(desk: Desk, cut_off: Iterable[CutOff]) -> m.TakesFact:
+    """Takes, and recordings that were cut off."""
+    return m.TakesFact(
+        tuple(m.TakeFact(t.id, t.name, t.source, t.made_at, t.dropped, t.notes, t.length_us) for t in desk.takes),  # type: ignore[arg-type]
+        tuple(m.CutOffFact(c.id, c.notes, c.to_us - c.from_us) for c in cut_off if c.notes),
+    )
+
+
+def sheet_fact(desk: Desk) -> m.SheetFact:
+    """All systems and which of them are up to date."""
+    return m.SheetFact(
+        tuple(m.SystemRef(s.bars.first, s.bars.last, None if s.dirty else s.key) for s in desk.sheet.systems)
+    )
+
+
+def system_fact(view: SystemView) -> m.SystemFact:
+    """An engraved system."""
+    return m.SystemFact(view.index, view.key, view.svg, view.first, view.last, view.bars, view.columns)
+
+
+def phrase_facts(phrases: Iterable[Phrase]) -> tuple[m.PhraseFact, ...]:
+    """Phrases of a line."""
+    return tuple(
+        m.PhraseFact(p.words, p.name, tuple(m.ChoiceFact(c.label, c.do, c.chosen) for c in p.choices), p.form)
+        for p in phrases
+    )
+
+
+def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
+    """The pen and the choices of the line."""
+    piece = desk.piece
+    part, bar = piece.part(state.part), piece.timeline.bar_at(state.tick)
+    pitches = [spell(piece, state, h.key) for h in sorted(state.held, key=lambda h: h.key)]
+    step = state.step
+    classes = classes_at_pen(piece, state)
+    return m.PenFact(
+        down=state.down,
+        part=state.part,
+        part_name=part.name,
+        staff=state.staff,
+        staves=part.staves,
+        voice=state.voice,
+        tick=state.tick,
+        bar=bar.index,
+        bar_start=bar.start,
+        bar_number=piece.timeline.number_of(bar.index),
+        beat=beat_words(bar, state.tick),
+        level=bar.level_at(state.tick),
+        left=left_in_bar(state, piece),
+        base=step.base,
+        dots=step.dots,
+        tuplet=(step.tuplet.actual, step.tuplet.normal) if step.tuplet else None,
+        dots_latched=step.dots_latched,
+        tuplet_latched=step.tuplet_latched,
+        step_ticks=step.ticks,
+        step_shown=max(round(shown_ticks(step.ticks)), 1),
+        step_words=step.words,
+        when=state.when,
+        policy=state.policy,
+        pass_start=piece.timeline.place_words(state.pass_start),
+        pass_start_tick=state.pass_start,
+        pending=tuple(pitch_words(p) for p in pitches),
+        pending_diatonic=tuple(p.diatonic for p in pitches),
+        way=state.way,
+        line=phrase_facts(sentence(state, piece)),
+        next_key="".join(p.words for p in next_key(state, piece)),
+        allowed=tuple(sorted(classes)) if classes is not None else None,
+        over=state.over,
+        clicks=state.clicks,  # type: ignore[arg-type]
+        hands=state.hands,
+        split=state.split,
+        clef=part.clefs[state.staff - 1],
+        advances=state.advances,
+        harmony=state.harmony,
+        pulse_key=state.pulse_key,
+    )
+
+
+def readings_fact(shown: Iterable[ReadingShown]) -> m.ReadingsFact:
+    """Takes on the page, as they are told."""
+    return m.ReadingsFact(
+        tuple(
+            m.ReadingFact(
+                r.id,
+                r.take,
+                r.name,
+                r.free,
+                phrase_facts(r.line),
+                tuple(m.DoubtFact(d.key, d.tick, d.place, d.ids, d.options, d.chosen) for d in r.doubts),
+                r.settled,
+                r.remarks,
+                r.first_tick,
+                r.last_tick,
+            )
+            for r in shown
+        )
+    )

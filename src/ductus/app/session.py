@@ -1,0 +1,516 @@
+"""One browser at a desk: its pen, its recording, and what each of its messages leads to.
+
+    message -> the next state, and facts to send (to this browser, or to all at the desk)
+
+No network and no JSON here: the web layer hands in messages and carries facts, the tests do the same. A message that the disk did not take stays at
+the head of the backlog, so that no key is lost: ``drain`` tries it again.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.facts import pen_fact, sheet_fact, state_fact, system_fact, takes_fact
+from ductus.app.habits import habits_json, with_habits
+from ductus.app.jobs import Job
+from ductus.app.journal import Entry, Journal
+from ductus.app.readings import doubt_decided, kept_take_onto_page, reading_otherwise, take_onto_page
+from ductus.app.recording import LivePage, Recording, RecordPlan, begin, keep, recovered
+from ductus.core.entry.commands.pen import PlacePen
+from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.machine import advance_entry, fitted
+from ductus.core.entry.state import EntryState, StepValue, evolved
+from ductus.core.errors import BadInput, DuctusError, NotKept, NotThere, Stale
+from ductus.core.performance.takes import SUSTAIN, Heard
+from ductus.core.pitch.pitches import pitch_words
+from ductus.core.reading.figures import length_words
+from ductus.core.score.changes import Change, PenPlace
+from ductus.core.score.selection.base import At, Question
+from ductus.core.score.selection.choosing import Select, select
+from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
+from ductus.core.score.selection.places import Delete
+from ductus.core.score.selection.table import edit_notes
+from ductus.core.words import count_words, listed
+from ductus.store.takes import TakeRow
+
+PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """A fact, and whether it is for all browsers at the desk."""
+
+    fact: m.Fact
+    everyone: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class OneEvent:
+    """One event of a batch of keys: the piece that can be tried again."""
+
+    heard: m.HeardEvent
+    only_sound: bool
+
+
+Item = m.ClientMessage | OneEvent
+
+
+class Session:
+    """The state of one connection. Methods may be called from any thread, one at a time."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        journal: Journal,
+        kept: Callable[[int], None] | None = None,
+        clock: Callable[[], float] = time.monotonic,
+        wall: Callable[[], float] = time.time,
+    ) -> None:
+        """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds."""
+        self.desk, self.journal, self._kept = desk, journal, kept
+        self._clock, self._wall = clock, wall
+        self.out: list[Sent] = []
+        self.jobs: list[Job] = []
+        self.backlog: deque[Item] = deque()
+        self.blocked = False
+        self.state = self._first_state()
+        self._habits = habits_json(self.state)
+        self.recording: Recording | None = None
+        self.live: LivePage | None = None
+        self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
+        self.wake_us: int | None = None
+        self.due_us: int | None = None  # event time at which the next Wait is due
+        self._now_us = 0
+        self._pedal_down = False
+        self._clipboard = Excerpt()
+        self._takes: object = None  # the takes that were told last
+        self.near_bar = 0
+        self.known: set[str] = set()  # keys of the systems that this browser has
+
+    def _first_state(self) -> EntryState:
+        piece = self.desk.piece
+        keys = next((p for p in piece.ordered_parts() if p.staves > 1), piece.ordered_parts()[0])
+        step = StepValue("eighth" if piece.timeline.bar(0).meter.unit >= 8 else "quarter")
+        state = EntryState(keys.id, tick=min(self.desk.last_place, piece.end), step=step)
+        state = with_habits(state, self.desk.habits(), piece)
+        return evolved(state, down=False, pass_start=state.tick, way_start=state.tick)
+
+    # --- in and out ---------------------------------------------------------------------
+
+    def open(self) -> list[Sent]:
+        """Everything that a browser needs at the start. No recording goes on then, whatever the browser believed."""
+        with self.desk.lock:
+            self.desk.reach(self.state.tick)
+            self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
+            self._send(state_fact(self.desk, self.state))
+            self._tell_takes(everyone=False)
+            self._send(sheet_fact(self.desk))
+            self._send(pen_fact(self.desk, self.state))
+            self._send(m.RecordingFact(False))
+            self._send(m.Keeping(self.journal.trouble))
+            if self.desk.deleted:
+                self._send(m.Gone("This piece was deleted; the shelf can bring it back."))
+            return self.collect()
+
+    def handle(self, message: m.ClientMessage) -> list[Sent]:
+        """Do what a message asks; errors become words for the browser."""
+        if isinstance(message, m.Keys):
+            self._into_journal(message)
+            if message.again:
+                return self.collect()
+            self.backlog.extend(OneEvent(heard, message.only_sound) for heard in message.events)
+        elif isinstance(message, m.Look):
+            self.near_bar = message.bar
+        else:
+            self.backlog.append(message)
+        return self.drain()
+
+    def drain(self) -> list[Sent]:
+        """Do what waits, in order, until all is done or the disk does not take it."""
+        with self.desk.lock:
+            while self.backlog:
+                try:
+                    self._do(self.backlog[0])
+                except NotKept as error:
+                    if not self.blocked:
+                        self.blocked = True
+                        self._send(m.Keeping(f"{error} What you do is held and goes on by itself as soon as it can."))
+                    return self.collect()
+                self.backlog.popleft()
+                if self.blocked:
+                    self.blocked = False
+                    self._send(m.Keeping(""))
+                    self._say("Written: everything is kept again", urgent=True)
+        return self.collect()
+
+    def collect(self) -> list[Sent]:
+        """The facts that have come together."""
+        out, self.out = self.out, []
+        return out
+
+    def _do(self, item: Item) -> None:
+        try:
+            self._dispatch(item)
+        except NotKept:
+            raise
+        except Question as question:
+            ids = item.ids if isinstance(item, m.EditNotes) else ()
+            self._send(m.Ask(str(question), question.yes, question.again, ids))  # type: ignore[arg-type]
+        except Stale as error:
+            self._send(m.Problem(str(error), stale=True))
+            self._send(state_fact(self.desk, self.state))
+            self._send(sheet_fact(self.desk))
+        except DuctusError as error:
+            self._send(m.Problem(str(error)))
+        except Exception as error:
+            log.exception("a message failed: %s", type(item).__name__)
+            self.state = self.state.fresh()
+            self._send(m.Problem(f"That went wrong inside Ductus ({type(error).__name__}); nothing was changed by it."))
+
+    def _dispatch(self, item: Item) -> None:
+        match item:
+            case OneEvent(heard, only_sound):
+                self._hear(heard, only_sound)
+            case m.Give(do, at_us):
+                self._enter(Command(do, at_us))
+            case m.SelectNotes():
+                self._select(item)
+            case m.EditNotes():
+                self._edit(item)
+            case m.Clip():
+                self._clip(item)
+            case m.Travel():
+                self._travel(item)
+            case m.StartRecording():
+                self._record(item)
+            case m.StopRecording():
+                self._stop(item)
+            case m.CutOffTake(recording, do):
+                self._recover(recording, do)
+            case m.WriteTake(take, part, bar, staff):
+                self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
+            case m.ReadOtherwise(do, reading, ids):
+                self.jobs.append(reading_otherwise(self.desk, reading, do, ids))
+            case m.DecideDoubt(reading, do, key, option):
+                self.jobs.append(doubt_decided(self.desk, reading, do, key, option))
+
+    def _send(self, fact: m.Fact) -> None:
+        self.out.append(Sent(fact))
+
+    def _tell(self, fact: m.Fact) -> None:
+        self.out.append(Sent(fact, everyone=True))
+
+    def _say(self, text: str, *, urgent: bool = False) -> None:
+        if text:
+            self._send(m.Say(text, urgent))
+
+    def _tell_takes(self, *, everyone: bool = True) -> None:
+        if self._takes is not self.desk.takes or not everyone:
+            self._takes = self.desk.takes
+            cut = self.desk.cut_off(round(self._wall() * 1e6)) if not self._recording_here() else ()
+            self.out.append(Sent(takes_fact(self.desk, cut), everyone))
+
+    def _recording_here(self) -> bool:
+        return self.recording is not None or self.desk.recording_sessions > 0
+
+    # --- keys -----------------------------------------------------------------------------
+
+    def _into_journal(self, message: m.Keys) -> None:
+        heard = tuple(
+            (Heard(message.epoch_us + e.at_us, e.kind, e.key, e.value, e.channel), self.state.down)
+            for e in message.events
+        )
+        kept, number = self._kept, message.number
+        self.journal.hear(
+            Entry(self.desk.piece_id, heard, message.again, None if kept is None else lambda: kept(number))
+        )
+
+    def _hear(self, heard: m.HeardEvent, only_sound: bool) -> None:
+        if self.recording is not None:
+            self.recording.hear(Heard(heard.at_us, heard.kind, heard.key, heard.value, heard.channel))
+        elif only_sound:
+            return
+        elif heard.kind == "down":
+            self._enter(KeyDown(heard.at_us, heard.key, max(heard.value, 1)))
+        elif heard.kind == "up":
+            self._enter(KeyUp(heard.at_us, heard.key))
+        elif heard.key == SUSTAIN:
+            down = heard.value >= PEDAL_DOWN
+            if down != self._pedal_down:
+                self._enter(Pedal(heard.at_us, down))
+                self._pedal_down = down
+
+    def waited(self) -> list[Sent]:
+        """The time that the last event asked for is over."""
+        with self.desk.lock:
+            if self.due_us is not None and not self.backlog:
+                try:
+                    self._enter(Wait(self.due_us))
+                except NotKept as error:
+                    self._send(m.Keeping(str(error)))
+                    self.wake_us = 250_000  # tried again
+            return self.collect()
+
+    def _enter(self, event: Event) -> None:
+        """One event of entry. The state is taken over after what it changes is on disk."""
+        before = self.state
+        outcome = advance_entry(before, event, self.desk.piece)
+        if outcome.change:
+            try:
+                self.desk.apply(outcome.change)
+            except (Stale, NotThere):
+                self.state = fitted(before.fresh(), self.desk.piece)  # keys that were gathered for it are let go
+                raise
+        self.state = outcome.state
+        self.wake_us = outcome.wake_us
+        if outcome.wake_us is not None:
+            self._now_us = event.time_us if not isinstance(event, Command) or event.time_us else self._now_us
+            self.due_us = self._now_us + outcome.wake_us
+        moved = self.state.tick != before.tick
+        if moved:
+            self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
+        if outcome.change:
+            self._show_edit()
+        elif moved and self.desk.reach(self.state.tick):
+            self._tell(sheet_fact(self.desk))
+        if self.state != before:
+            self._send(pen_fact(self.desk, self.state))
+        self._say(outcome.say)
+
+    # --- edits ------------------------------------------------------------------------------
+
+    def _apply(self, change: Change, base: int | None = None) -> None:
+        if change:
+            self.desk.apply(change, base)
+            self._show_edit()
+
+    def _show_edit(self) -> None:
+        self.desk.reach(self.state.tick)
+        self._tell(state_fact(self.desk, self.state))
+        self._tell(sheet_fact(self.desk))
+
+    def _at(self) -> At:
+        return At(self.state.line, self.state.tick, self.state.step.ticks, self.state.policy)
+
+    def _travel(self, message: m.Travel) -> None:
+        move = self.desk.undo if message.do == "undo" else self.desk.redo
+        change = move(message.base)
+        if change is None:
+            self._say("Nothing to undo" if message.do == "undo" else "Nothing to do again")
+            return
+        self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
+        self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
+        self._choose([i for i in self.state.chosen if i in self.desk.piece.notes])
+        self._show_edit()
+        self._send(pen_fact(self.desk, self.state))
+        self._say(f"{'Undone' if message.do == 'undo' else 'Done again'}: {change.sentence}")
+
+    def _pen_at(self, place: PenPlace | None) -> EntryState:
+        """The state with the pen where a change says that it was."""
+        state = self.state.fresh()
+        if place is None:
+            return state
+        return evolved(state, part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
+
+    # --- selections ---------------------------------------------------------------------------
+
+    def _choose(self, ids: Sequence[str]) -> None:
+        if frozenset(ids) != self.state.chosen:
+            self.state = evolved(self.state, chosen=frozenset(ids))
+        self._send(m.SelectionFact(tuple(ids)))
+
+    def _select(self, message: m.SelectNotes) -> None:
+        piece = self.desk.piece
+        ids = select(piece, message.do, self.state.line, self.state.tick, message.ids)
+        self._choose(ids)
+        notes = sorted((piece.notes[i] for i in ids), key=lambda n: (n.tick, n.pitch.midi))
+        if not notes:
+            if message.do != Select("these"):
+                self._say("Nothing there to select")
+            self._send(pen_fact(self.desk, self.state))
+            return
+        first = notes[0]
+        walks = isinstance(message.do, Select) and message.do.what in ("previous", "next")
+        if walks and not self.state.down:  # a selection never moves a pen that is down
+            self._enter(Command(PlacePen(first.part, first.staff, first.tick)))
+        names, where = [pitch_words(n.pitch) for n in notes], piece.timeline.place_words(first.tick)
+        if len({(n.tick, n.ticks) for n in notes}) == 1:
+            self._say(f"{listed(names, 6)}, {length_words(first.ticks)}, {where}")
+        else:
+            few = listed(names) if len(notes) <= 4 else f"from {where}"
+            self._say(f"{count_words(len(notes), 'note')} selected: {few}")
+        self._send(pen_fact(self.desk, self.state))
+
+    def _edit(self, message: m.EditNotes) -> None:
+        change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
+        self._made(change, message.base, message.ids)
+
+    def _clip(self, message: m.Clip) -> None:
+        piece = self.desk.piece
+        if message.do == "paste":
+            self._made(paste(piece, self._clipboard, self._at()), message.base, message.ids)
+            return
+        notes = [piece.notes[i] for i in dict.fromkeys(message.ids) if i in piece.notes]
+        if not notes:
+            raise BadInput("Select some notes first; nothing was copied.")
+        copied = excerpt_of(piece, notes)
+        if message.do == "cut":
+            change = edit_notes(piece, Delete(), message.ids, self._at())
+            self._made(replace(change, sentence=f"{count_words(len(notes), 'note')} cut"), message.base, message.ids)
+        else:
+            self._say(f"{count_words(len(notes), 'note')} copied")
+        self._clipboard = copied
+
+    def _made(self, change: Change, base: int, ids: Sequence[str]) -> None:
+        self._apply(change, base)
+        self.state = fitted(self.state, self.desk.piece)
+        self._choose([i for i in dict.fromkeys(ids) if i in self.desk.piece.notes])
+        self._send(pen_fact(self.desk, self.state))
+        self._say(change.sentence if change or change.sentence else "That changes nothing")
+
+    # --- recording ----------------------------------------------------------------------------
+
+    def _record(self, message: m.StartRecording) -> None:
+        if self.desk.deleted:
+            raise NotThere("This piece was deleted, so nothing can be recorded into it.")
+        part = self.desk.piece.part(self.state.part)
+        staff = message.staff if part.staves > 1 else 1
+        plan = RecordPlan(
+            part.id, staff, message.bar, message.qpm, message.count_in, message.shortest, message.split, message.tuplets
+        )
+        if self.recording is not None:
+            self._finish_recording(self.recording.last_us + self.recording.origin_us)
+        self.recording = begin(self.desk, plan, message.origin_us, message.epoch_us)
+        self.desk.recording_sessions += 1
+        self._origin = (message.now_us, self._clock())
+        self.live = LivePage(self.desk, self.recording) if plan.qpm is not None else None
+        self.state = evolved(self.state, held=())
+        self._send(m.RecordingFact(True))
+
+    def live_step(self) -> list[Sent]:
+        """Show what was played up to now."""
+        with self.desk.lock:
+            if self.live is None or self.recording is None or not self.recording.heard:
+                return self.collect()
+            event_us, seconds = self._origin
+            now = event_us + round((self._clock() - seconds) * 1e6) - self.recording.origin_us
+            self.live.advance(max(now, self.recording.last_us))
+            pulses = self.live.reading.pulses
+            tick = max(round(pulses.tick_at(now)), 0) + self.live.place.start
+            self.near_bar = self.desk.piece.timeline.bar_at(tick).index
+            self._tell(sheet_fact(self.desk))
+            return self.collect()
+
+    def _finish_recording(self, end_us: int) -> TakeRow | None:
+        """Keep what was played; the recording is over once that is on disk."""
+        recording = self.recording
+        assert recording is not None
+        row = keep(self.desk, recording, end_us)
+        self.recording = self.live = None
+        self.desk.recording_sessions -= 1
+        return row
+
+    def _stop(self, message: m.StopRecording) -> None:
+        recording = self.recording
+        if recording is None:
+            raise BadInput("No recording is going on.")
+        row = self._finish_recording(message.end_us)
+        if row is None:
+            text = "Nothing was heard, so nothing was written"
+        elif message.drop:
+            self.desk.drop_take(row.id)
+            text = "The take was dropped from the page; it stays among the takes"
+        else:
+            text = f"{row.name} is kept and is being read"
+            piece = self.desk.piece
+            self.jobs.append(take_onto_page(self.desk, row, recording.place(piece, row.id), recording.choices(piece)))
+        if row is None or message.drop:
+            self.desk.end_preview()
+            self._tell(sheet_fact(self.desk))
+        self._tell_takes()
+        self._send(m.RecordingFact(False, row.id if row else None))
+        self._say(text, urgent=True)
+
+    def _recover(self, number: int, do: str) -> None:
+        """A recording that was cut off: its take from the journal, or nothing."""
+        cut = next((c for c in self.desk.cut_off(round(self._wall() * 1e6)) if c.id == number), None)
+        if cut is None:
+            raise NotThere("That recording is not there any more.")
+        if do == "drop":
+            self.desk.end_recording(number)
+            text = "Dropped; what was played stays in the journal"
+        else:
+            recording = recovered(self.desk, cut, self.desk.journal(cut.from_us, cut.to_us))
+            row = keep(self.desk, recording, recording.last_us + recording.origin_us)
+            text = "Nothing was played in it"
+            if row is not None:
+                piece = self.desk.piece
+                place = recording.place(piece, row.id)
+                self.jobs.append(take_onto_page(self.desk, row, place, recording.choices(piece)))
+                text = f"{row.name} is kept and is being read"
+        self._takes = None
+        self._tell_takes()
+        self._say(text, urgent=True)
+
+    # --- long work ------------------------------------------------------------------------------
+
+    def job_done(self, change: Change) -> list[Sent]:
+        """A job of this session was carried out."""
+        with self.desk.lock:
+            if change:
+                self._show_edit()
+                self.state = fitted(self.state, self.desk.piece)
+                self._send(pen_fact(self.desk, self.state))
+            else:
+                self.desk.end_preview()
+                self._tell(sheet_fact(self.desk))
+            self._say(change.sentence if change else "That reads the same", urgent=True)
+            return self.collect()
+
+    def job_failed(self, error: DuctusError) -> list[Sent]:
+        """A job of this session came to nothing."""
+        with self.desk.lock:
+            self.desk.end_preview()
+            self._tell(sheet_fact(self.desk))
+            self._send(m.Problem(str(error)))
+            return self.collect()
+
+    def engraved(self, within: int | None = None) -> m.SystemFact | None:
+        """The next system that this browser should see; None when all (within so many bars of the place it looks at) are up to date."""
+        view = self.desk.engrave(self.near_bar, self.known, within)
+        return None if view is None else system_fact(view)
+
+    def keep_habits(self) -> None:
+        """Keep how entry is set, if it is another way now. Trouble with the disk is passed over: they are only habits."""
+        text = habits_json(self.state)
+        if text != self._habits:
+            try:
+                self.desk.keep_habits(text)
+            except NotKept:
+                return
+            self._habits = text
+
+    def close(self) -> None:
+        """The browser left: a recording that was going on is kept as a take; place and habits are remembered."""
+        with self.desk.lock:
+            try:
+                if self.recording is not None:
+                    if self.recording.heard:
+                        self._finish_recording(self.recording.last_us + self.recording.origin_us)
+                        self.desk.end_preview()
+                    else:
+                        self.desk.recording_sessions -= 1
+                        if self.recording.number is not None:
+                            self.desk.end_recording(self.recording.number)
+                        self.recording = self.live = None
+                self.desk.remember_place(self.state.tick)
+            except NotKept:
+                log.warning("the library could not be written while a browser left; what was played is in the journal")
+            self.keep_habits()

@@ -1,0 +1,61 @@
+"""All commands of entry: what the wire, the line and the tests walk."""
+
+from __future__ import annotations
+
+from ductus.core.entry.commands.beating import Advance, ClickNote, DivideBeat, RhythmValue, WriteLetter
+from ductus.core.entry.commands.choices import (
+    BeginPitches,
+    ChordSymbol,
+    ClicksDo,
+    DivideHands,
+    GreyKeys,
+    HoldToHarmony,
+    OverWhat,
+    PenAdvances,
+    PolicyTo,
+    PulseKey,
+    PulseUntil,
+    RhythmBy,
+    WalkRate,
+    WayTo,
+    WhenWritten,
+)
+from ductus.core.entry.commands.pen import (
+    AtSpanEnd,
+    Back,
+    HoldInBars,
+    MovePen,
+    OtherStaff,
+    PenTo,
+    PlacePen,
+    Ready,
+    Rest,
+    ReturnToStart,
+    ToVoice,
+    TypedPlace,
+)
+from ductus.core.entry.commands.values import (
+    AddedValue,
+    CustomLength,
+    Dot,
+    FixPitch,
+    FixVelocity,
+    NextOnly,
+    NoTuplet,
+    ShiftValue,
+    SoundFor,
+    SoundLate,
+    StepBase,
+    TupletOf,
+    VaryLength,
+)
+
+AnyCommand = (
+    PenTo | Ready | Rest | Back | MovePen | PlacePen | TypedPlace | ReturnToStart | OtherStaff | ToVoice | HoldInBars | AtSpanEnd
+    | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
+    | FixVelocity | FixPitch
+    | WhenWritten | PolicyTo | HoldToHarmony | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | DivideHands | WayTo | BeginPitches
+    | PenAdvances | PulseKey | WalkRate | ChordSymbol
+    | Advance | RhythmValue | DivideBeat | WriteLetter | ClickNote
+)  # fmt: skip
+COMMANDS: tuple[type[AnyCommand], ...] = AnyCommand.__args__

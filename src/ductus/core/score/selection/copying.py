@@ -1,0 +1,125 @@
+"""Copying, pasting and repeating (JOB 7.5): notes with the marks that belong to them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+from annotated_types import Ge, Le
+
+from ductus.core.errors import BadInput
+from ductus.core.score.changes import Change, Draft
+from ductus.core.score.edits import Line, clear_brackets, clear_span
+from ductus.core.score.marks import marks_with
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Note
+from ductus.core.score.selection.base import At, Edit, Question
+from ductus.core.words import count_words
+
+
+@dataclass(frozen=True, slots=True)
+class Excerpt:
+    """Notes that were copied, with their marks."""
+
+    notes: tuple[Note, ...] = ()
+    marks: tuple[Mark, ...] = ()
+
+
+def excerpt_of(piece: Piece, notes: Sequence[Note]) -> Excerpt:
+    """A copy of notes with the marks that go along."""
+    return Excerpt(tuple(notes), tuple(marks_with(Draft(piece), list(notes))))
+
+
+def put_copies(draft: Draft, excerpt: Excerpt, place: dict[Line, Line], shift: int) -> list[str]:
+    """Put copies ``shift`` ticks later, each voice into the voice that ``place`` names; returns the ids of the notes."""
+    names: dict[str, str] = {}
+    for note in excerpt.notes:
+        part, staff, voice = place[note.line]
+        names[note.id] = draft.new_id("n")
+        draft.put(
+            replace(
+                note,
+                id=names[note.id],
+                part=part,
+                staff=staff,
+                voice=voice,
+                tick=note.tick + shift,
+                take=None,
+                event=None,
+            )
+        )
+    staves = {(a[0], a[1]): b for a, b in place.items()}
+    for mark in excerpt.marks:
+        line = place.get((mark.part, mark.staff, mark.voice)) or (*staves[mark.part, mark.staff][:2], mark.voice)
+        part, staff, voice = line
+        notes = tuple(names[i] for i in mark.notes)
+        fresh = replace(
+            mark, id=draft.new_id("m"), part=part, staff=staff, voice=voice, tick=mark.tick + shift, notes=notes
+        )
+        draft.put(fresh)
+    return list(names.values())
+
+
+def paste_places(piece: Piece, notes: Iterable[Note], line: Line) -> dict[Line, Line]:
+    """Where each voice of a copy goes: one voice to the pen's voice; several voices of one part to the pen's part, as far as it has such
+    staves; several parts stay where they are."""
+    lines = sorted({n.line for n in notes})
+    if len(lines) == 1:
+        return {lines[0]: line}
+    if len({part for part, _, _ in lines}) > 1:
+        return {one: one for one in lines}
+    staves = piece.part(line[0]).staves
+    if staves == 1 and len({staff for _, staff, _ in lines}) > 1:
+        raise BadInput("That was copied from two staves; put the pen on a part with two staves. Nothing was pasted.")
+    offset = 0 if staves > 1 and len({staff for _, staff, _ in lines}) > 1 else line[1] - lines[0][1]
+    return {(part, staff, voice): (line[0], staff + offset, voice) for part, staff, voice in lines}
+
+
+def paste(piece: Piece, excerpt: Excerpt, at: At) -> Change:
+    """Put a copy at the pen: its first note begins there; what is there is replaced. Raises BadInput."""
+    if not excerpt.notes:
+        raise BadInput("Nothing was copied yet.")
+    start = min(n.tick for n in excerpt.notes)
+    length = max(n.end for n in excerpt.notes) - start
+    place = paste_places(piece, excerpt.notes, at.line)
+    draft = Draft(piece)
+    for target in place.values():
+        clear_span(draft, target, at.tick, at.tick + length)
+        clear_brackets(draft, target, at.tick, length)
+    put_copies(draft, excerpt, place, at.tick - start)
+    return draft.change(f"{count_words(len(excerpt.notes), 'note')} pasted at {piece.timeline.place_words(at.tick)}")
+
+
+@dataclass(frozen=True, slots=True)
+class Repeat(Edit):
+    """Repeat the whole bars that hold the notes, behind them; only the voices of the notes. Where something is written there, it asks
+    first; ``replacing`` is the answer yes."""
+
+    times: Annotated[int, Ge(1), Le(200)] = 1
+    replacing: bool = False
+    name: Literal["repeat"] = "repeat"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        first = piece.timeline.bar_at(min(n.tick for n in notes))
+        last = piece.timeline.bar_at(max(n.end for n in notes) - 1)
+        length = last.end - first.start
+        stop = last.end + length * self.times
+        lines = sorted({n.line for n in notes})
+        there = [n for line in lines for n in piece.line_between(line, last.end, stop) if n.tick >= last.end]
+        if there and not self.replacing:
+            words = f"{count_words(len(there), 'note')} of the same voices stand where the repetition would go."
+            raise Question(f"{words} Nothing was changed.", "Replace them", replace(self, replacing=True))
+        draft = Draft(piece)
+        for line in lines:
+            clear_span(draft, line, last.end, stop)
+            clear_brackets(draft, line, last.end, stop - last.end)
+        source = [n for line in lines for n in piece.line_between(line, first.start, last.end) if n.tick >= first.start]
+        copied = excerpt_of(piece, [replace(n, ticks=min(n.ticks, last.end - n.tick)) for n in source])
+        for k in range(1, self.times + 1):
+            put_copies(draft, copied, {line: line for line in lines}, k * length)
+        bars = count_words(last.index - first.index + 1, "bar")
+        say = f"{bars} repeated {count_words(self.times, 'time')}"
+        say += f", {count_words(len(there), 'note')} replaced" if there else ""
+        return draft.change(say)

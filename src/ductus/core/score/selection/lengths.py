@@ -1,0 +1,260 @@
+"""Edits of length and rhythm."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+from annotated_types import Ge, Le, MaxLen
+
+from ductus.core.errors import BadInput
+from ductus.core.score.changes import Change, Draft
+from ductus.core.score.edits import clear_brackets
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.score.selection.base import (
+    FINEST_TICKS,
+    At,
+    Edit,
+    Shown,
+    chords_of,
+    finished,
+    next_onset,
+    shortened,
+    silence_from,
+)
+from ductus.core.time.ticks import ticks_of_shown
+from ductus.core.time.values import NoteValue, describe_value
+from ductus.core.words import article, count_words, plural
+
+Tick = Annotated[int, Ge(0), Le(2**52)]
+
+
+def with_length(
+    piece: Piece, notes: Sequence[Note], length: Callable[[Note], int], words: Callable[[str], str]
+) -> Change:
+    """Give notes new lengths; none reaches past the next onset of its voice."""
+    draft = Draft(piece)
+    for line, chords in chords_of(notes).items():
+        for tick, chord in chords.items():
+            following = next_onset(piece, line, tick)
+            for note in chord:
+                ticks = length(note)
+                if following is not None:
+                    ticks = min(ticks, following - tick)
+                if ticks != note.ticks:
+                    draft.put(shortened(note, max(ticks, 1)))
+    return finished(draft, words)
+
+
+@dataclass(frozen=True, slots=True)
+class HoldToNext(Edit):
+    """Hold each to the next; the last goes to the end of its bar; a silence meant as such stays (JOB 7.3)."""
+
+    name: Literal["hold"] = "hold"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        return held(piece, notes, lambda n: f"{n} held to the next")
+
+
+@dataclass(frozen=True, slots=True)
+class TakeRest(Edit):
+    """The rest after each chord goes: the chord takes its time."""
+
+    name: Literal["take-rest"] = "take-rest"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        return held(piece, notes, lambda n: f"Rests after {n} removed")
+
+
+def held(piece: Piece, notes: Sequence[Note], words: Callable[[str], str]) -> Change:
+    """Every note up to the next onset of its voice."""
+    draft = Draft(piece)
+    for line, chords in chords_of(notes).items():
+        for tick, chord in chords.items():
+            following = next_onset(piece, line, tick)
+            end = following if following is not None else piece.timeline.bar_at(tick).end
+            end = silence_from(piece, line, tick, end)
+            for note in chord:
+                if end - tick != note.ticks or note.sounds_ticks is not None:
+                    draft.put(shortened(note, max(end - tick, 1)))
+    return finished(draft, words)
+
+
+@dataclass(frozen=True, slots=True)
+class SetLength(Edit):
+    """Set a written value."""
+
+    value: NoteValue
+    name: Literal["length"] = "length"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        words = describe_value(self.value)
+        return with_length(piece, notes, lambda _: self.value.ticks, lambda n: f"{n} set to {article(words)} {words}")
+
+
+@dataclass(frozen=True, slots=True)
+class Scale(Edit):
+    """Scale lengths and places together: the passage takes ``times``/``over`` of its time. Refused where notes are in the way."""
+
+    times: Annotated[int, Ge(1), Le(16)]
+    over: Annotated[int, Ge(1), Le(16)] = 1
+    name: Literal["scale"] = "scale"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        draft = Draft(piece)
+        mine = {n.id for n in notes}
+        start = min(n.tick for n in notes)
+        fresh = []
+        for note in notes:
+            tick, ticks = (note.tick - start) * self.times, note.ticks * self.times
+            if tick % self.over or ticks % self.over or ticks // self.over < FINEST_TICKS:
+                raise BadInput("Some of these notes would get lengths that are not written. Nothing was changed.")
+            fresh.append(replace(note, tick=start + tick // self.over, ticks=ticks // self.over, sounds_ticks=None))
+        end = max(n.end for n in fresh)
+        for line in {n.line for n in notes}:
+            own = [n for n in notes if n.line == line]
+            old_end = max(n.end for n in own)
+            blocks = [n for n in piece.line_between(line, start, max(end, old_end)) if n.id not in mine]
+            reach = max(n.end for n in fresh if n.line == line)
+            blocks = [n for n in blocks if n.end > min(n.tick for n in own) and n.tick < reach]
+            if blocks:
+                place = piece.timeline.place_words(min(n.tick for n in blocks))
+                raise BadInput(
+                    f"{count_words(len(blocks), 'note')} from {place} on stand in the way. Nothing was changed."
+                )
+            clear_brackets(draft, line, start, old_end)
+        for note in fresh:
+            draft.put(note)
+        factor = {(2, 1): "twice as long", (1, 2): "half as long"}.get(
+            (self.times, self.over), f"{self.times}/{self.over} times as long"
+        )
+        return finished(draft, lambda n: f"{n} {factor}")
+
+
+@dataclass(frozen=True, slots=True)
+class Split(Edit):
+    """Split each note into equal ones."""
+
+    parts: Annotated[int, Ge(2), Le(16)] = 2
+    name: Literal["split"] = "split"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        if any(note.ticks % self.parts or note.ticks // self.parts < FINEST_TICKS for note in notes):
+            raise BadInput(f"Some of these notes are too short to be split in {self.parts}. Nothing was changed.")
+        whole = {n.id for n in notes}
+        draft = Draft(piece)
+        for note in notes:
+            edges = [note.tick + note.ticks * k // self.parts for k in range(self.parts + 1)]
+            draft.put(shortened(note, edges[1] - edges[0]))
+            for a, b in itertools.pairwise(edges[1:]):
+                draft.put(
+                    replace(note, id=draft.new_id("n"), tick=a, ticks=b - a, sounds_ticks=None, lyric="", crushed=())
+                )
+        change = finished(draft, lambda n: n)
+        return replace(change, sentence=f"{count_words(len(whole), 'note')} split in {self.parts}")
+
+
+def put_chord_values(draft: Draft, notes: Sequence[Note], tick: int, ticks: int) -> None:
+    """Give the notes of a chord a new place and length."""
+    for note in notes:
+        draft.put(replace(note, tick=tick, ticks=ticks, sounds_ticks=None))
+
+
+@dataclass(frozen=True, slots=True)
+class EqualSteps(Edit):
+    """Read entered steps again at another value (JOB 3.13): the chords of each voice follow one another at that value; chords
+    after them in the voice keep their distance to the last one."""
+
+    value: NoteValue
+    name: Literal["equal-steps"] = "equal-steps"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        step = self.value.ticks
+        draft = Draft(piece)
+        chosen = {n.id for n in notes}
+        for line, chords in chords_of(notes).items():
+            ticks = sorted(chords)
+            end = max(n.end for n in chords[ticks[-1]])
+            shift = ticks[0] + step * len(ticks) - end
+            for note in piece.line_between(line, ticks[0], max(piece.end, end) + 1):
+                if note.tick in chords:  # the whole chord goes: a voice holds chords of one length
+                    put_chord_values(draft, [note], ticks[0] + ticks.index(note.tick) * step, step)
+                elif note.tick >= end:
+                    draft.put(replace(note, tick=note.tick + shift))
+            clear_brackets(draft, line, ticks[0], end)
+        change = finished(draft, lambda n: n)
+        say = f"{count_words(len(chosen), 'note')} read again as {plural(describe_value(self.value))}"
+        return replace(change, sentence=say) if change else change
+
+
+@dataclass(frozen=True, slots=True)
+class CorrectValue(Edit):
+    """Give one chord another value; what follows in its voice moves with it."""
+
+    value: NoteValue
+    name: Literal["correct-value"] = "correct-value"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        first = min(notes, key=lambda n: n.tick)
+        draft = Draft(piece)
+        shift = self.value.ticks - first.ticks
+        for note in piece.line_between(first.line, first.tick, max(piece.end, first.end) + 1):
+            if note.tick == first.tick:
+                draft.put(shortened(note, self.value.ticks))
+            elif note.tick >= first.end:
+                draft.put(replace(note, tick=note.tick + shift))
+        clear_brackets(draft, first.line, first.tick, first.ticks)
+        words = describe_value(self.value)
+        change = finished(draft, lambda n: n)
+        say = f"Value corrected to {article(words)} {words}; what follows moved with it"
+        return replace(change, sentence=say) if change else change
+
+
+@dataclass(frozen=True, slots=True)
+class EndLater(Edit):
+    """Longer or shorter by ticks as people see them (960 to the quarter)."""
+
+    by: Shown
+    name: Literal["end-later"] = "end-later"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        return lengthened(piece, notes, ticks_of_shown(self.by), at)
+
+
+@dataclass(frozen=True, slots=True)
+class EndAt(Edit):
+    """That note ends at a tick, the others change as much: what dragging an end does."""
+
+    note: Annotated[str, MaxLen(40)]
+    tick: Tick
+    name: Literal["end-at"] = "end-at"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        anchor = next((n for n in notes if n.id == self.note), notes[0])
+        return lengthened(piece, notes, self.tick - anchor.end, at)
+
+
+def lengthened(piece: Piece, notes: Sequence[Note], by: int, at: At) -> Change:
+    """Ends later by ``by`` ticks (earlier below zero); no note gets shorter than a step, or than it was."""
+    least = max(at.step, FINEST_TICKS)
+    change = with_length(
+        piece,
+        notes,
+        lambda n: max(n.ticks + by, min(n.ticks, least)),
+        lambda n: f"{n} made {'longer' if by > 0 else 'shorter'}",
+    )
+    if not change and by < 0:
+        return Change("No note gets shorter than a step: choose a finer step value first")
+    return change

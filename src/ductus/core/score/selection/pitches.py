@@ -1,0 +1,134 @@
+"""Edits of pitch and velocity."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+from annotated_types import Ge, Le
+
+from ductus.core.pitch.keys import signature
+from ductus.core.pitch.pitches import STEPS, Pitch, pitch_on_line, pitch_words, spell_in_key
+from ductus.core.score.changes import Change
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.score.selection.base import At, Edit, each
+from ductus.core.words import count_words, listed
+
+SENSIBLE = 8  # fifths from the middle of the key: beyond, a name is not usual there (in C major no E sharp, no C flat)
+
+
+def fifths_at(piece: Piece, note: Note) -> int:
+    """The signature in force where a note stands."""
+    return piece.key_at(piece.timeline.bar_at(note.tick).index).fifths
+
+
+def other_name(pitch: Pitch, fifths: int) -> Pitch:
+    """The sensible enharmonic name that a pitch does not have now, else its own: never a double accidental, and a white key is renamed
+    only in keys that are near the other name (common practice)."""
+    centre = fifths + 2
+    names = [f for f in (pitch.fifths + 12, pitch.fifths - 12) if -8 < f < 13 and abs(f - centre) <= SENSIBLE]
+    if names:
+        return pitch_on_line(pitch.midi, min(names, key=lambda f: abs(f - centre)))
+    return pitch if abs(pitch.alter) < 2 else spell_in_key(pitch.midi, fifths)
+
+
+@dataclass(frozen=True, slots=True)
+class Respell(Edit):
+    """Toggle between the sensible names of each pitch; what has only one stays."""
+
+    name: Literal["respell"] = "respell"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        change = each(
+            piece,
+            notes,
+            lambda n: replace(n, pitch=other_name(n.pitch, fifths_at(piece, n))),
+            lambda n: f"{n} respelled",
+        )
+        return change or Change("In this key there is no other usual name for them")
+
+
+@dataclass(frozen=True, slots=True)
+class Octave(Edit):
+    """Octaves up (positive) or down; what would leave the keyboard stays."""
+
+    by: Annotated[int, Ge(-4), Le(4)] = 1
+    name: Literal["octave"] = "octave"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+
+        def moved(note: Note) -> Note | None:
+            pitch, *crushed = (replace(p, octave=p.octave + self.by) for p in (note.pitch, *note.crushed))
+            return replace(note, pitch=pitch, crushed=tuple(crushed)) if 0 <= pitch.midi <= 127 else None
+
+        many = "an octave" if abs(self.by) == 1 else count_words(abs(self.by), "octave")
+        return each(piece, notes, moved, lambda n: f"{n} {'up' if self.by > 0 else 'down'} {many}")
+
+
+@dataclass(frozen=True, slots=True)
+class Transpose(Edit):
+    """Semitones, signed; spelled by the signature. What would leave the keyboard stays."""
+
+    semitones: Annotated[int, Ge(-60), Le(60)]
+    name: Literal["transpose"] = "transpose"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+
+        def moved(note: Note) -> Note | None:
+            key, fifths = note.pitch.midi + self.semitones, fifths_at(piece, note)
+            if not 0 <= key <= 127:
+                return None
+            crushed = (spell_in_key(min(max(p.midi + self.semitones, 0), 127), fifths) for p in note.crushed)
+            return replace(note, pitch=spell_in_key(key, fifths), crushed=tuple(crushed))
+
+        way = "up" if self.semitones > 0 else "down"
+        return each(
+            piece, notes, moved, lambda n: f"{n} transposed {way} by {count_words(abs(self.semitones), 'semitone')}"
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class StaffSteps(Edit):
+    """Staff steps up (positive) or down, with the accidentals of the signature: what dragging a note up or down does."""
+
+    by: Annotated[int, Ge(-35), Le(35)]
+    name: Literal["steps"] = "steps"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+
+        def moved(note: Note) -> Note | None:
+            scale = signature(fifths_at(piece, note))
+            octave, index = divmod(note.pitch.diatonic + self.by, 7)
+            pitch = Pitch(STEPS[index], scale[STEPS[index]], octave)
+            return replace(note, pitch=pitch) if 0 <= pitch.midi <= 127 else None
+
+        change = each(piece, notes, moved, lambda n: f"{n} moved")
+        names = [pitch_words(a.pitch) for _, a in change.rows if isinstance(a, Note)]
+        what = f"Now {listed(names)}" if 0 < len(names) <= 4 else change.sentence
+        way = f"{count_words(abs(self.by), 'step')} {'up' if self.by > 0 else 'down'}"
+        return replace(change, sentence=f"{what}, {way}") if change else change
+
+
+@dataclass(frozen=True, slots=True)
+class Velocity(Edit):
+    """A velocity for all, or ``by``: a change for each; stays in 1..127."""
+
+    velocity: Annotated[int, Ge(1), Le(127)] | None = None
+    by: Annotated[int, Ge(-126), Le(126)] = 0
+    name: Literal["velocity"] = "velocity"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+
+        def touched(note: Note) -> Note:
+            wanted = self.velocity if self.velocity is not None else note.velocity + self.by
+            return replace(note, velocity=min(max(wanted, 1), 127))
+
+        what = f"set to {self.velocity}" if self.velocity is not None else f"changed by {self.by:+d}"
+        return each(piece, notes, touched, lambda n: f"Velocity of {n} {what}")

@@ -1,0 +1,38 @@
+"""All edits of a selection: what the wire, the line and the tests walk."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ductus.core.errors import BadInput
+from ductus.core.score.changes import Change
+from ductus.core.score.piece import Piece
+from ductus.core.score.selection.base import At, Edit
+from ductus.core.score.selection.copying import Repeat
+from ductus.core.score.selection.lengths import (
+    CorrectValue,
+    EndAt,
+    EndLater,
+    EqualSteps,
+    HoldToNext,
+    Scale,
+    SetLength,
+    Split,
+    TakeRest,
+)
+from ductus.core.score.selection.pitches import Octave, Respell, StaffSteps, Transpose, Velocity
+from ductus.core.score.selection.places import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
+
+NoteEdit = (
+    HoldToNext | TakeRest | SetLength | Scale | Split | EqualSteps | CorrectValue | EndLater | EndAt | Respell | Octave | Transpose
+    | StaffSteps | Velocity | MoveBy | MoveTo | OtherHand | MoveToVoice | Delete | Repeat
+)  # fmt: skip
+EDITS: tuple[type[NoteEdit], ...] = NoteEdit.__args__
+
+
+def edit_notes(piece: Piece, edit: Edit, ids: Iterable[str], at: At) -> Change:
+    """Make an edit on notes by id. Raises BadInput when nothing is selected or the edit makes no sense there."""
+    notes = [piece.notes[i] for i in dict.fromkeys(ids) if i in piece.notes]
+    if not notes:
+        raise BadInput("Select some notes first; nothing was changed.")
+    return edit.change(piece, notes, at)

@@ -1,0 +1,46 @@
+"""Messages and facts as JSON: the records of ``app.messages``, with the tag that tells them apart. Nothing is decided here."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Union
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from ductus.app import messages as m
+from ductus.core.errors import BadInput, DuctusError
+
+LONGEST_MESSAGE = 2_000_000  # characters
+INCOMING: TypeAdapter[m.ClientMessage] = TypeAdapter(Annotated[m.ClientMessage, Field(discriminator="type")])
+OUTGOING: dict[type, TypeAdapter[Any]] = {kind: TypeAdapter(kind) for kind in m.FACTS}
+
+
+def message_from(text: str) -> m.ClientMessage:
+    """A message of the browser. Raises BadInput with words for what cannot be understood."""
+    if len(text) > LONGEST_MESSAGE:
+        raise BadInput("That message is too long; nothing was changed.")
+    try:
+        return INCOMING.validate_json(text)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(x) for x in first["loc"]) or "message"
+        raise BadInput(f"That message was not understood ({place}: {first['msg']}); nothing was changed.") from None
+    except DuctusError:
+        raise
+    except (ValueError, RecursionError, UnicodeError) as error:
+        raise BadInput(f"That message was not understood ({type(error).__name__}); nothing was changed.") from None
+
+
+def fact_json(fact: m.Fact) -> str:
+    """A fact for the browser."""
+    return OUTGOING[type(fact)].dump_json(fact).decode()
+
+
+def wire_schema() -> dict[str, Any]:
+    """JSON schema of everything that crosses the WebSocket: ``client`` and ``server`` are the two unions."""
+    server = Annotated[Union[m.FACTS], Field(discriminator="type")]  # type: ignore[valid-type]  # noqa: UP007
+    client = INCOMING.json_schema(ref_template="#/components/schemas/{model}", mode="validation")
+    told: dict[str, Any] = TypeAdapter(server).json_schema(
+        ref_template="#/components/schemas/{model}", mode="serialization"
+    )
+    defs = {**told.pop("$defs", {}), **client.pop("$defs", {})}  # what a browser may leave out is optional
+    return {"$defs": defs, "client": client, "server": told}

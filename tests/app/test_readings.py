@@ -1,0 +1,274 @@
+"""Takes on the page: recorded freely and with the click, read again, doubts decided, undone. A desk without HTTP."""
+
+from __future__ import annotations
+
+import pytest
+
+from ductus.app import messages as m
+from ductus.app.imports import bring, onto_shelf
+from ductus.app.jobs import carry_out
+from ductus.app.library import Library
+from ductus.app.readings import strip_of
+from ductus.core.phrases import Phrase
+from ductus.core.reading.choosing import (
+    ReadAbout,
+    ReadBar,
+    ReadDetached,
+    ReadHands,
+    ReadMeter,
+    ReadPlainness,
+    ReadShortest,
+    ReadTaps,
+)
+from ductus.core.score.layouts import new_piece
+from ductus.core.score.piece import Piece
+from ductus.core.score.selection.lengths import SetLength
+from ductus.core.score.selection.pitches import Octave
+from ductus.core.score.selection.places import Delete
+from ductus.core.time.meters import Meter
+from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import NoteValue
+from ductus.demo.player import play as perform
+from ductus.demo.scenario import waltz
+from tests.app.driving import Sitter
+from tests.building import midi_of
+
+
+def onsets(piece: Piece) -> list[tuple[int, int]]:
+    return sorted((n.tick, n.pitch.midi) for n in piece.notes.values())
+
+
+def line(sitter: Sitter) -> str:
+    return "".join(p.words for p in sitter.reading().line)
+
+
+def phrase(sitter: Sitter, name: str) -> m.PhraseFact | Phrase:
+    return next(p for p in sitter.reading().line if p.name == name)
+
+
+@pytest.fixture
+def taken(library: Library) -> Sitter:
+    """Somebody at a piece into which the waltz was recorded with the click."""
+    piece = library.add(new_piece(meter=Meter(3, 4), fifths=-2, bpm=96))
+    return Sitter(library, piece).perform("waltz-with-click", qpm=96.0, count_in=2, shortest=None)
+
+
+def test_the_line_tells_how_a_take_was_read_and_changes_it(taken: Sitter) -> None:
+    assert line(taken).startswith("Read take 1 from bar 1, beat 1, in 3/4 against the click, down to eighths")
+    assert any(n.ticks == QUARTER // 2 for n in taken.piece.notes.values())
+    before = onsets(taken.piece)
+    taken.read(ReadShortest("quarter"))
+    assert "down to quarters" in line(taken)
+    assert taken.said == "Take read again: down to quarters"
+    assert all(n.tick % QUARTER == 0 and n.ticks % QUARTER == 0 for n in taken.piece.notes.values())
+    taken.read(ReadHands("right"))
+    assert "all in the right" in line(taken)
+    assert {n.staff for n in taken.piece.notes.values()} == {1}
+    taken.undo().undo()
+    assert onsets(taken.piece) == before
+
+
+def test_what_was_put_right_by_hand_stays_when_the_take_is_read_again(taken: Sitter) -> None:
+    notes = sorted(taken.piece.notes.values(), key=lambda n: (n.tick, n.pitch.midi))
+    moved, gone, renamed = notes[5], notes[9], notes[14]
+    taken.edit(SetLength(NoteValue("eighth")), [moved.id])
+    taken.edit(Delete(), [gone.id])
+    taken.edit(Octave(1), [renamed.id])
+    taken.read(ReadDetached("rest"))
+    assert "short with rests" in line(taken)
+    piece = taken.piece
+    assert piece.notes[moved.id].ticks == QUARTER // 2
+    assert gone.id not in piece.notes
+    assert not any(n.event == gone.event for n in piece.notes.values())
+    assert piece.notes[renamed.id].pitch.midi == renamed.pitch.midi + 12
+
+
+def test_some_notes_are_read_otherwise_and_the_rest_stays(taken: Sitter) -> None:
+    bar = Meter(3, 4).bar_ticks
+    chosen = [n.id for n in taken.piece.notes.values() if n.tick < 2 * bar]
+    rest = {i: n for i, n in taken.piece.notes.items() if n.tick >= 2 * bar}
+    taken.read(ReadShortest("quarter"), chosen)
+    assert all(taken.piece.notes[i].tick % QUARTER == 0 for i in chosen)
+    assert any(n.tick % QUARTER for n in rest.values())
+    assert {i: taken.piece.notes[i].tick for i in rest} == {i: n.tick for i, n in rest.items()}
+    before = taken.desk.history.revision
+    taken.read(ReadMeter("2/4"), chosen)
+    assert "belongs to the whole take" in taken.problems[-1]
+    assert taken.desk.history.revision == before
+
+
+def test_a_doubt_is_decided_for_a_rival_and_back_and_settled(taken: Sitter) -> None:
+    before = onsets(taken.piece)
+    doubt = next(d for d in taken.reading().doubts if len(d.options) > 1)
+    assert doubt.chosen == 0
+    assert set(doubt.ids) <= set(taken.piece.notes)
+    taken.decide("choose", doubt.key, 1)
+    assert next(d for d in taken.reading().doubts if d.key == doubt.key).chosen == 1
+    taken.decide("choose", doubt.key, 0)
+    assert next(d for d in taken.reading().doubts if d.key == doubt.key).chosen == 0
+    assert onsets(taken.piece) == before
+    taken.decide("settle", doubt.key)
+    assert all(d.key != doubt.key for d in taken.reading().doubts)
+    assert taken.reading().settled == 1
+    taken.decide("settle all")
+    assert not taken.reading().doubts
+    taken.decide("settle", 999)
+    assert "not there any more" in taken.problems[-1]
+
+
+def test_a_free_take_gives_an_empty_piece_its_meter_and_offers_rival_readings(library: Library) -> None:
+    free = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
+    assert free.reading().free
+    readings = phrase(free, "reading of the whole")
+    assert len({c.label for c in readings.choices}) == 3
+    free.read(ReadMeter("6/8"))
+    assert "in 6/8" in line(free)
+    assert free.piece.timeline.bar(1).meter == Meter(6, 8)
+    assert free.piece.facts.pickup in (QUARTER // 2, 0)
+    seconds = [stroke[0] for stroke in strip_of(free.desk, free.reading().id).strokes]
+    assert seconds == sorted(seconds)
+    tempo = free.piece.tempo_at(0).quarters_per_minute
+    slower = next(c for c in phrase(free, "tempo").choices if c.label.startswith("beats half as fast"))
+    free.read(slower.do)
+    assert abs(free.piece.tempo_at(0).quarters_per_minute / tempo - 0.5) < 0.1
+    assert ReadAbout(slower.do.tempo) == slower.do
+    free.undo()
+    assert free.piece.tempo_at(0).quarters_per_minute == tempo
+
+
+def test_taps_and_bar_lines_set_by_hand_are_obeyed(library: Library) -> None:
+    free = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
+    name = free.reading().id
+    strokes = strip_of(free.desk, name).strokes
+    lows = sorted({s[0] for s in strokes if s[2] < 52})
+    taps = [lows[0] + k * (lows[-1] - lows[0]) // 14 for k in range(15)]
+    free.read(ReadTaps(tuple(taps)))
+    assert "tapped" in line(free)
+    beats = strip_of(free.desk, name).beats
+    assert {t for t in taps if t > lows[0]} <= {us for us, *_ in beats}
+    bars = [b for b in beats if b[2] is not None]
+    second = bars[2]
+    free.read(ReadBar(second[1], second[0] + 40_000))
+    now = {tick: us for us, tick, *_ in strip_of(free.desk, name).beats}
+    assert now[second[1]] == second[0] + 40_000
+    assert now[bars[1][1]] == bars[1][0]  # neighbours stay where they were
+    assert now[bars[3][1]] == bars[3][0]
+    free.read(ReadBar(second[1], bars[3][0] + 1))
+    assert "cannot pass" in free.problems[-1]
+    free.read(ReadTaps((5,)))
+    assert "at least two beats" in free.problems[-1]
+
+
+def test_a_take_that_was_undone_can_be_put_on_the_page_at_another_place(taken: Sitter) -> None:
+    before = onsets(taken.piece)
+    taken.tell(m.WriteTake(1, "p1", 0))
+    assert "on the page already" in taken.problems[-1]
+    taken.undo()
+    assert not taken.piece.notes
+    taken.tell(m.WriteTake(1, "p1", 4))
+    shift = 4 * Meter(3, 4).bar_ticks
+    assert onsets(taken.piece) == [(tick + shift, key) for tick, key in before]
+
+
+def test_an_imported_performance_can_be_undone_and_read_again_after_a_restart(library: Library) -> None:
+    data = midi_of(perform(waltz(), range(8), 3, 96), 96, (3, 4))
+    piece, job = onto_shelf(library, bring(data, "a.mid"))
+    carry_out(library.desk(piece), job)
+    first = Sitter(library, piece)
+    assert "the beat of its file" in line(first)
+    first.read(ReadPlainness(by=1))
+    assert "plainer than usual" in line(first)
+    first.leave()
+    library.close_desk(piece)
+    again = Sitter(library, piece)
+    assert "plainer than usual" in line(again)
+    again.undo().undo()
+    assert not again.piece.notes
+    assert [t.notes for t in again.desk.takes] == [len(perform(waltz(), range(8), 3, 96))]
+
+
+def test_ornaments_are_offered_written_as_such_and_taken_back(library: Library) -> None:
+    crane = Sitter(library, library.add(new_piece(bpm=84))).perform("crane-with-click", qpm=84.0, shortest=None)
+    offers = [d for d in crane.reading().doubts if d.key < 0]
+    assert len(offers) == 11
+    trill = next(d for d in offers if "trill" in d.options[1][0])
+    assert trill.options[0][0] == f"{len(trill.ids)} notes one by one"
+    before = onsets(crane.piece)
+    crane.decide("choose", trill.key, 1)
+    (note,) = [n for n in crane.piece.notes.values() if "trill" in n.articulations]
+    assert note.ticks == 2 * QUARTER
+    crane.read(ReadHands(split=60))
+    assert "split at C4" in line(crane)
+    assert any("trill" in n.articulations for n in crane.piece.notes.values())  # read again, the choice stays
+    crane.undo()
+    crane.decide("choose", trill.key, 0)
+    assert onsets(crane.piece) == before
+    crane.decide("settle", trill.key)
+    assert all(d.key != trill.key for d in crane.reading().doubts)
+    crane.decide("settle", -9999)
+    assert "not there any more" in crane.problems[-1]
+
+
+def test_keys_that_go_on_elsewhere_do_not_make_a_job_begin_again_and_its_own_bars_do(taken: Sitter) -> None:
+    """A job is tried again only if its own rows or bars have changed meanwhile."""
+    from ductus.app.readings import reading_otherwise
+    from ductus.core.entry.commands.pen import PenTo, TypedPlace
+
+    job = reading_otherwise(taken.desk, taken.reading().id, ReadShortest("quarter"), ())
+    tries = []
+    work = job.work
+
+    def counted(piece: Piece) -> object:
+        change = work(piece)
+        tries.append(1)
+        if len(tries) == 1:  # while it is worked out, somebody writes far behind the take
+            taken.give(TypedPlace("40.1")).give(PenTo(True)).press(72)
+        return change
+
+    job.work = counted  # type: ignore[assignment]
+    carry_out(taken.desk, job)
+    assert len(tries) == 1
+    assert any(n.tick > 38 * Meter(3, 4).bar_ticks for n in taken.piece.notes.values())
+    first = min(taken.piece.notes.values(), key=lambda n: n.tick)
+    again = reading_otherwise(taken.desk, taken.reading().id, ReadShortest("eighth"), ())
+    work, tries = again.work, []
+
+    def disturbed(piece: Piece) -> object:
+        change = work(piece)
+        tries.append(1)
+        if len(tries) == 1:
+            taken.edit(Octave(1), [first.id])
+        return change
+
+    again.work = disturbed  # type: ignore[assignment]
+    carry_out(taken.desk, again)
+    assert len(tries) == 2
+    assert taken.piece.notes[first.id].pitch.midi == first.pitch.midi + 12
+
+
+def test_an_error_inside_a_job_reaches_the_person(taken: Sitter, monkeypatch: pytest.MonkeyPatch) -> None:
+    def broken(*_: object, **__: object) -> object:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr("ductus.app.readings.read_again", broken)
+    before = onsets(taken.piece)
+    taken.read(ReadShortest("half"))
+    assert "went wrong inside Ductus (ZeroDivisionError)" in taken.problems[-1]
+    assert onsets(taken.piece) == before
+
+
+def test_long_reading_says_how_far_it_is_and_can_be_stopped(library: Library) -> None:
+    data = midi_of(perform(waltz(), range(16), 3, 96), 96, (3, 4))
+    piece, job = onto_shelf(library, bring(data, "a.mid"))
+    shares: list[float] = []
+    job.told = shares.append
+    job.stop()
+    from ductus.core.errors import Stopped
+
+    with pytest.raises(Stopped, match="as it was"):
+        carry_out(library.desk(piece), job)
+    job.stopped = False
+    carry_out(library.desk(piece), job)
+    assert shares == sorted(shares[:1]) + shares[1:]
+    assert len(set(shares)) > 2
+    assert library.desk(piece).piece.notes

@@ -1,0 +1,106 @@
+"""What stands before the application: hosts, origins, bodies without an end, safe headers on every answer."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+import pytest
+from starlette.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from ductus.app.library import Library
+from ductus.demo.scenario import waltz
+from ductus.web import guard
+from ductus.web.guard import Guard
+
+
+@pytest.mark.parametrize(
+    "path", ["/", "/api/pieces", "/api/pieces/x", "/%00", "/api/nonsense", "/" + "x" * 5000, "/a/../..", "/%2e%2e/x"]
+)
+def test_every_answer_carries_the_safe_headers_and_none_fails(client: TestClient, path: str) -> None:
+    answer = client.get(path)
+    assert answer.status_code < 500 or answer.status_code == 503
+    assert answer.headers["x-content-type-options"] == "nosniff"
+    assert "script-src 'self';" in answer.headers["content-security-policy"]
+
+
+@pytest.mark.parametrize(
+    "origin", ["http://evil.example", "[evil", "null", "http://testserver.evil.example", "http://[::1"]
+)
+def test_pages_that_are_not_ours_are_refused(client: TestClient, library: Library, origin: str) -> None:
+    assert client.post("/api/pieces", json={}, headers={"origin": origin}).status_code == 403
+    piece = library.add(waltz())
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect(f"/api/pieces/{piece}/desk", headers={"origin": origin}) as ws,
+    ):
+        ws.receive_text()
+
+
+def test_a_take_number_beyond_the_database_is_refused_in_words(client: TestClient, library: Library) -> None:
+    piece = library.add(waltz())
+    answer = client.get(f"/api/pieces/{piece}/takes/{2**70}/playback")
+    assert answer.status_code == 422
+    assert answer.json()["message"]
+
+
+def test_characters_that_no_page_can_hold_do_no_harm(client: TestClient) -> None:
+    made = client.post("/api/pieces", json={"title": "Lamp\ufffe\uffff\u0007 oil", "composer": "\u202eX"}).json()["id"]
+    assert client.get(f"/api/pieces/{made}").json()["title"] == "Lamp oil"
+    assert client.get(f"/api/pieces/{made}/export.musicxml").status_code == 200
+    base = {"base": 0, "subtitle": "\uffff"}
+    assert client.patch(f"/api/pieces/{made}/facts", json=base).json()["subtitle"] == ""
+
+
+async def plain_app(scope: Any, receive: Callable[[], Awaitable[Any]], send: Callable[[Any], Awaitable[None]]) -> None:
+    """Reads its whole body and answers how long it was."""
+    length, more = 0, True
+    while more:
+        message = await receive()
+        length += len(message.get("body", b""))
+        more = message.get("more_body", False)
+    await send({"type": "http.response.start", "status": 200, "headers": []})
+    await send({"type": "http.response.body", "body": str(length).encode()})
+
+
+def status_for(headers: list[tuple[bytes, bytes]], chunks: list[bytes | None]) -> tuple[int, bytes]:
+    """Status and body of a POST with these headers and body chunks (None: it stops coming)."""
+    sent: list[Any] = []
+
+    async def receive() -> Any:
+        if chunks and (chunk := chunks.pop(0)) is not None:
+            return {"type": "http.request", "body": chunk, "more_body": bool(chunks)}
+        await asyncio.sleep(3600)
+        return None
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    scope = {"type": "http", "method": "POST", "path": "/api/import", "headers": headers}
+    asyncio.run(Guard(plain_app, ("testserver",))(scope, receive, send))
+    return sent[0]["status"], sent[1]["body"]
+
+
+HOST = (b"host", b"testserver")
+
+
+def test_repeated_hosts_and_origins_are_refused() -> None:
+    assert status_for([HOST], [b"x"]) == (200, b"1")
+    for headers in ([HOST, HOST], [HOST, (b"origin", b"http://testserver"), (b"origin", b"http://evil")], []):
+        assert status_for(headers, [b"x"])[0] == 400
+
+
+def test_a_body_without_an_end_is_cut_off() -> None:
+    chunk = bytes(1_000_000)
+    status, words = status_for([HOST], [chunk] * 300)
+    assert (status, b"20 MB" in words) == (413, True)
+    assert status_for([HOST, (b"content-length", b"99999999999999999999999")], [b""])[0] == 413
+    assert status_for([HOST, (b"content-length", b"\xb2")], [b""])[0] == 413
+
+
+def test_a_body_that_stops_coming_is_given_up(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(guard, "BODY_IDLE_S", 0.05)
+    status, words = status_for([HOST], [b"abc", None])
+    assert (status, b"stopped coming" in words) == (408, True)

@@ -5,20 +5,28 @@ The examples follow E. Gould, "Behind Bars" (2011), from memory, and common prac
 
 from __future__ import annotations
 
+from dataclasses import replace
 from fractions import Fraction as F
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ductus.core.entry.commands.pen import PlacePen, Rest
+from ductus.core.entry.commands.values import NoTuplet, StepBase, TupletOf
 from ductus.core.notation.bars import notate_bar
 from ductus.core.notation.symbols import Symbol
+from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.changes import Draft
+from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark
+from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import Tuplet
 from tests.building import piece_of, random_piece
+from tests.core.test_entry import Player
 
 
 def word(s: Symbol) -> str:
@@ -72,6 +80,21 @@ def written(piece: Piece, bar: int = 0, voice: int = 0) -> str:
             [(0, F(1, 2)), (F(1, 2), F(1, 6)), (F(2, 3), F(1, 6)), (F(5, 6), F(1, 6)), (1, 1)],
             "8 16/3:2 16/3:2 16/3:2 4",
         ),
+        # the grouping of an irregular meter shows, with as few notes as it takes
+        ("7/8", [(0, F(7, 2))], "2~ 4."),
+        ("7/8", [(0, 2), (2, F(3, 2))], "2 4."),
+        # half a bar of silence in 12/8
+        ("12/8", [(0, 3)], "2. r2."),
+        # a group of quarter triplets is one bracket wherever it stands; what crosses a beat inside eighth triplets is tied
+        ("4/4", [(0, 1), (1, F(2, 3)), (F(5, 3), F(2, 3)), (F(7, 3), F(2, 3)), (3, 1)], "4 4/3:2 4/3:2 4/3:2 4"),
+        (
+            "2/4",
+            [(0, F(1, 3)), (F(1, 3), F(1, 3)), (F(2, 3), F(2, 3)), (F(4, 3), F(1, 3)), (F(5, 3), F(1, 3))],
+            "8/3:2 8/3:2 8/3:2~ 8/3:2 8/3:2 8/3:2",
+        ),
+        ("2/4", [(F(2 * k, 9), F(2, 9)) for k in range(9)], " ".join(["16/9:8"] * 9)),
+        ("4/4", [(F(4 * k, 11), F(4, 11)) for k in range(11)], " ".join(["8/11:8"] * 11)),
+        ("6/8", [(F(3 * k, 8), F(3, 8)) for k in range(4)], "8/4:3 8/4:3 8/4:3 8/4:3 r4."),
     ],
 )
 def test_a_bar_is_written_as_the_trade_writes_it(meter: str, notes: list[tuple[F, F]], expected: str) -> None:
@@ -120,11 +143,85 @@ def test_accidentals_hold_to_the_bar_line_and_not_beyond() -> None:
         ("6/8", [(F(k, 2), F(1, 2)) for k in range(6)], "b c e b c e"),
         ("2/4", [(0, F(3, 4)), (F(3, 4), F(1, 4)), (1, F(1, 2)), (F(3, 2), F(1, 2))], "b eb b e"),
         ("2/4", [(0, F(1, 4)), (F(1, 4), F(1, 2)), (F(3, 4), F(1, 4)), (1, 1)], "bf c eb "),
+        # an eighth and half a beat of sixteenth triplets are one beam
+        ("2/4", [(0, F(1, 2)), (F(1, 2), F(1, 6)), (F(2, 3), F(1, 6)), (F(5, 6), F(1, 6)), (1, 1)], "b cb cc ee "),
+        # a rest inside the beat does not break the beam
+        ("2/4", [(0, F(1, 4)), (F(1, 2), F(1, 4)), (F(3, 4), F(1, 4)), (1, 1)], "bb  cc ee "),
+        ("6/8", [(0, F(1, 2)), (1, F(1, 2)), (F(3, 2), F(3, 2))], "b  e "),
+        # a bracket over several beats is one beam
+        ("2/4", [(F(2 * k, 7), F(2, 7)) for k in range(7)], "b c c c c c e"),
+        # secondary beams break at the fractions of the beat: eight 32nds are four and four under one beam
+        ("2/4", [(F(k, 8), F(1, 8)) for k in range(8)] + [(1, 1)], "bbb ccc ccc cee cbb ccc ccc eee "),
+        (
+            "2/4",
+            [(F(k, 16), F(1, 16)) for k in range(16)] + [(1, 1)],
+            "bbbb cccc cccc ccee ccbb cccc cccc ceee cbbb cccc cccc ccee ccbb cccc cccc eeee ",
+        ),
     ],
 )
 def test_beams_join_within_the_beat(meter: str, notes: list[tuple[F, F]], beams: str) -> None:
     symbols = notate_bar(piece_of(meter, notes), "p1", 0).voices[0].symbols
     assert " ".join("".join(w[0] for w in s.beams) for s in symbols) == beams
+
+
+def test_a_further_voice_hides_its_rests_only_where_it_has_not_begun() -> None:
+    piece = piece_of("4/4", [(0, 4), (4, 4)])
+    draft = Draft(piece)
+    for onset in (1, 5):
+        draft.put(
+            replace(
+                next(iter(piece.notes.values())), id=draft.new_id("n"), voice=2, tick=onset * QUARTER, ticks=QUARTER
+            )
+        )
+    two = draft.change("two").apply(piece)
+    first, second = (notate_bar(two, "p1", bar).voices[1].symbols for bar in (0, 1))
+    assert [(s.is_rest, s.hidden) for s in first] == [(True, True), (False, False), (True, False)]
+    assert [(s.is_rest, s.hidden) for s in second] == [(True, False), (False, False), (True, False)]
+
+
+def test_reminding_accidentals_stand_in_the_next_bar_and_in_another_octave_if_wanted() -> None:
+    """Common practice."""
+    piece = piece_of("2/4", [(0, 1), (1, 1), (2, 1), (4, 1)], pitch="F#5")
+    a, b, c, d = sorted(piece.notes.values(), key=lambda n: n.tick)
+    natural, high = parse_pitch("F5"), parse_pitch("F6")
+    piece = piece.with_rows(
+        [(b, replace(b, pitch=high)), (c, replace(c, pitch=natural)), (d, replace(d, pitch=natural))]
+    )
+    first, second, third = (notate_bar(piece, "p1", bar) for bar in range(3))
+    assert (first.accidentals, first.cautions) == ({a.id: 1, b.id: 0}, {b.id})
+    assert (second.accidentals, second.cautions) == ({c.id: 0}, {c.id})
+    assert (third.accidentals, third.cautions) == ({}, frozenset())
+    without = piece.with_rows([(piece.facts, replace(piece.facts, cautions="none"))])
+    assert notate_bar(without, "p1", 1).accidentals == {}
+
+
+@settings(max_examples=80, deadline=None)
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from([StepBase("quarter"), StepBase("eighth"), StepBase("16th")]),
+            st.sampled_from([NoTuplet(), TupletOf(3, 2), TupletOf(5, 4), TupletOf(7, 8), TupletOf(9, 8)]),
+            st.integers(0, 31),
+            st.booleans(),
+        ),
+        min_size=1,
+        max_size=14,
+    )
+)
+def test_brackets_are_whole_however_they_were_overwritten(steps: list[tuple[Any, Any, int, bool]]) -> None:
+    """Enter values and tuplets anywhere, one over the other: every bracket that is drawn is full and holds at least two symbols."""
+    player = Player(new_piece(meter=Meter(4, 4)))
+    for base, tuplet, place, rest in steps:
+        player.give(PlacePen("p1", 1, place * QUARTER // 4)).give(NoTuplet()).give(base).give(tuplet)
+        player.give(Rest()) if rest else player.chord(60)
+        player.chord(64)
+    for bar in player.piece.bars():
+        for voice in notate_bar(player.piece, "p1", bar.index).voices:
+            for span in {s.span for s in voice.symbols if s.span}:
+                inside = [s for s in voice.symbols if s.span == span]
+                assert sum(s.ticks for s in inside) == span.end - span.start
+                assert len(inside) > 1
+                assert any(s.notes for s in inside)
 
 
 METERS = st.sampled_from(["2/4", "3/4", "4/4", "2/2", "6/8", "9/8", "12/8", "5/8", "7/8", "5/4", "3/8"])

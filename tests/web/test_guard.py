@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
@@ -79,7 +80,8 @@ def status_for(headers: list[tuple[bytes, bytes]], chunks: list[bytes | None]) -
         sent.append(message)
 
     scope = {"type": "http", "method": "POST", "path": "/api/import", "headers": headers}
-    asyncio.run(Guard(plain_app, ("testserver",))(scope, receive, send))
+    with ThreadPoolExecutor(1) as thread:  # a loop of its own: the browser's may be running in this thread
+        thread.submit(asyncio.run, Guard(plain_app, ("testserver",))(scope, receive, send)).result()
     return sent[0]["status"], sent[1]["body"]
 
 

@@ -41,6 +41,7 @@ OPTIONS = {
     "spacingStaff": 9,
     "lyricSize": 4.8,
 }
+REACHING = ("slur", "pedal", "hairpin")  # marks that are drawn open over a break
 CACHE_SIZE = 600
 PLACEHOLDER = re.compile(r'(?<=class="section placeholder systemMilestone">)\s*<ellipse [^>]*/>')
 CLUTTER = re.compile(r"<desc>.*?</desc>|<style.*?</style>|<title.*?</title>", re.DOTALL)
@@ -92,11 +93,13 @@ class Engraver:
         crosses the break, and to the ends of open slurs, so that both are drawn open."""
         first = system.first - 1 if _tied_over(piece, system.first) else system.first
         last = system.last + 1 if _tied_over(piece, system.last + 1) else system.last
-        for mark in piece.marks.values():
-            if mark.kind == "slur":
-                a, b = piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(max(mark.end - 1, mark.tick)).index
-                if a <= system.last and b >= system.first:
-                    first, last = min(first, a), min(max(last, b), piece.bar_count - 1)
+        here = range(system.first, system.last + 1)
+        reaching = {
+            m.id: m for part in piece.parts for bar in here for m in piece.marks_in_bar(part, bar) if m.kind in REACHING
+        }
+        for mark in reaching.values():
+            a, b = piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(max(mark.end - 1, mark.tick)).index
+            first, last = min(first, a), min(max(last, b), piece.bar_count - 1)
         xml = write_musicxml(piece, Window(first, last, heading=False, sounds=False))
         return xml, system.first - first + 1
 

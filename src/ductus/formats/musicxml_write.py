@@ -8,20 +8,24 @@ length exactly. A window of bars is written with the clef, key and meter in forc
 from __future__ import annotations
 
 import re
+from collections import Counter
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from math import gcd
 
 from lxml import etree
 
 from ductus.core.notation.bars import crushed_id, notate_bar
+from ductus.core.notation.beams import one_beam
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
 from ductus.core.pitch.chords import KINDS, parse_chord
 from ductus.core.pitch.pitches import Pitch
+from ductus.core.playback.performance import channels_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note, Part, TempoMark
 from ductus.core.time.bars import Bar
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
+from ductus.core.words import count_words
 
 DECLARATION = '<?xml version="1.0" encoding="UTF-8"?>\n'
 DOCTYPE = (
@@ -40,6 +44,11 @@ ACCIDENTALS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double
 ARTICULATIONS = {"staccato": "staccato", "accent": "accent", "tenuto": "tenuto", "marcato": "strong-accent"}
 ORNAMENTS = {"trill": "trill-mark", "turn": "turn"}
 VOICES_PER_STAFF = 4
+SPANNING = ("pedal", "hairpin")
+WEDGES = {"<": "crescendo", "crescendo": "crescendo", ">": "diminuendo", "diminuendo": "diminuendo"}
+WRITTEN = ("text", "dynamic", "chord", *SPANNING)  # marks at a place of their own
+UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant", "repeat": "repeat sign"}
+CLOSE = b"</score-partwise>"
 Element = etree._Element
 NOT_XML = re.compile(
     r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]"
@@ -59,9 +68,12 @@ class Window:
 
 def sub(parent: Element, tag: str, text: object | None = None, **attributes: str) -> Element:
     """Append a child; ``None`` text leaves it empty."""
-    child = etree.SubElement(parent, tag, {k.replace("_", "-"): v for k, v in attributes.items()})
+    child = etree.SubElement(parent, tag)
+    for name, value in attributes.items():
+        child.set(name.replace("_", "-"), value)
     if text is not None:
-        child.text = xml_text(str(text))
+        words = text if isinstance(text, str) else str(text)
+        child.text = words if words.isascii() and words.isprintable() else xml_text(words)
     return child
 
 
@@ -77,13 +89,24 @@ def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
     if window.heading:
         _heading(root, piece)
     parts = piece.ordered_parts()
-    _part_list(root, parts, window)
+    _part_list(root, parts, window, channels_of(piece))
+    opened = bytes(etree.tostring(root, encoding="UTF-8", xml_declaration=False))
+    out = [(DECLARATION + (DOCTYPE if window.heading else "")).encode(), opened.removesuffix(CLOSE)]
     for part in parts:
-        bars = [notate_bar(piece, part.id, i) for i in range(window.first, window.last + 1)]
-        _PartWriter(piece, part, window, bars, is_top=part is parts[0]).write(root)
-    body = etree.tostring(root, encoding="UTF-8", xml_declaration=False)
-    head = DECLARATION + (DOCTYPE if window.heading else "")
-    return head.encode() + bytes(body)
+        out.append(f'<part id="{part.id}">'.encode())
+        out += _PartWriter(piece, part, window, is_top=part is parts[0]).measures()
+        out.append(b"</part>")
+    out.append(CLOSE)
+    return b"".join(out)
+
+
+def left_out(piece: Piece) -> list[str]:
+    """What a piece holds and the file does not say, in sentences with its count."""
+    counts = Counter(m.kind for m in piece.marks.values() if m.kind in UNWRITTEN)
+    return [
+        f"{count_words(n, UNWRITTEN[kind])} {'is' if n == 1 else 'are'} not part of the file."
+        for kind, n in sorted(counts.items())
+    ]
 
 
 def _heading(root: Element, piece: Piece) -> None:
@@ -103,9 +126,9 @@ def _heading(root: Element, piece: Piece) -> None:
     sub(sub(identification, "encoding"), "software", "Ductus")
 
 
-def _part_list(root: Element, parts: list[Part], window: Window) -> None:
+def _part_list(root: Element, parts: list[Part], window: Window, channels: dict[str, int]) -> None:
     listing = sub(root, "part-list")
-    for number, part in enumerate(parts, 1):
+    for part in parts:
         entry = sub(listing, "score-part", id=part.id)
         show = window.part_names and len(parts) > 1
         sub(entry, "part-name", part.name, **({} if show or window.heading else {"print_object": "no"}))
@@ -114,39 +137,59 @@ def _part_list(root: Element, parts: list[Part], window: Window) -> None:
         if window.sounds:
             sub(sub(entry, "score-instrument", id=f"{part.id}-i"), "instrument-name", part.name)
             midi = sub(entry, "midi-instrument", id=f"{part.id}-i")
-            sub(midi, "midi-channel", (number - 1) % 16 + 1)
+            sub(midi, "midi-channel", channels[part.id] + 1)
             sub(midi, "midi-program", part.programme + 1)
 
 
 class _PartWriter:
     """Writes the measures of one part; holds what every measure needs."""
 
-    def __init__(self, piece: Piece, part: Part, window: Window, bars: list[PartBar], *, is_top: bool) -> None:
-        self.piece, self.part, self.window, self.bars, self.is_top = piece, part, window, bars, is_top
-        lengths = [s.ticks for b in bars for v in b.voices for s in v.symbols] + [
-            piece.timeline.bar(b.bar).ticks for b in bars
-        ]
-        self.tick_unit = gcd(QUARTER, *lengths)
-        self.slurs = _slur_ends(piece, part.id)
+    def __init__(self, piece: Piece, part: Part, window: Window, *, is_top: bool) -> None:
+        self.piece, self.part, self.window, self.is_top = piece, part, window, is_top
+        self.range = range(window.first, window.last + 1)
+        bars = [piece.timeline.bar(i) for i in self.range]
+        self.marks = {
+            bar.index: [m for m in piece.marks_in_bar(part.id, bar.index) if m.kind != "tuplet"] for bar in bars
+        }
+        self.tempi = _tempi_by_bar(piece, bars) if is_top else {}
+        self.tick_unit = gcd(QUARTER, *self._lengths(bars))
+        self.fermatas = {(m.staff, m.tick) for marks in self.marks.values() for m in marks if m.kind == "fermata"}
+        self.slurs = _slur_ends(m for marks in self.marks.values() for m in marks)
 
-    def write(self, root: Element) -> None:
-        element = sub(root, "part", id=self.part.id)
-        for notated in self.bars:
-            bar = self.piece.timeline.bar(notated.bar)
-            measure = sub(
-                element,
-                "measure",
-                number=str(self.piece.timeline.number_of(bar.index)),
-                id=f"b{bar.index}-{self.part.id}",
+    def _lengths(self, bars: list[Bar]) -> Iterator[int]:
+        """All lengths and places that the file must be able to count."""
+        for bar in bars:
+            yield bar.ticks
+            for voice in notate_bar(self.piece, self.part.id, bar.index).voices:
+                yield from (s.ticks for s in voice.symbols)
+            for mark in self.marks[bar.index]:
+                yield from (
+                    t - bar.start for t in (mark.tick, mark.end) if bar.start < t < bar.end and mark.kind in WRITTEN
+                )
+            yield from (tempo.tick - bar.start for tempo in self.tempi.get(bar.index, ()))
+
+    def measures(self) -> Iterator[bytes]:
+        """The measures one by one, so that a long piece needs no more memory than its text."""
+        for index in self.range:
+            bar, notated = self.piece.timeline.bar(index), notate_bar(self.piece, self.part.id, index)
+            measure = etree.Element(
+                "measure", number=str(self.piece.timeline.number_of(index)), id=f"b{index}-{self.part.id}"
             )
             if bar.missing:
                 measure.set("implicit", "yes")
             self._attributes(measure, bar)
             self._directions(measure, bar)
             self._voices(measure, bar, notated)
-            if bar.index == self.piece.bar_count - 1:
-                barline = sub(measure, "barline", location="right")
-                sub(barline, "bar-style", "light-heavy")
+            self._barline(measure, bar)
+            yield bytes(etree.tostring(measure, encoding="UTF-8", xml_declaration=False))
+
+    def _barline(self, measure: Element, bar: Bar) -> None:
+        """The last bar line, and a double one before a new key."""
+        last = bar.index == self.piece.bar_count - 1
+        new_key = self.piece.key_at(bar.index + 1).fifths != self.piece.key_at(bar.index).fifths
+        if last or new_key:
+            barline = sub(measure, "barline", location="right")
+            sub(barline, "bar-style", "light-heavy" if last else "light-light")
 
     # --- attributes and directions ----------------------------------------------------
 
@@ -181,15 +224,27 @@ class _PartWriter:
                     sub(clef, "clef-octave-change", octave)
 
     def _directions(self, measure: Element, bar: Bar) -> None:
-        if self.is_top:
-            for tempo in sorted(self.piece.tempi.values(), key=lambda t: t.tick):
-                if bar.start <= tempo.tick < bar.end:
-                    self._tempo(measure, bar, tempo)
-        for mark in self.piece.marks_in_bar(self.part.id, bar.index):
-            if bar.start <= mark.tick < bar.end and mark.kind in ("text", "dynamic"):
+        for tempo in self.tempi.get(bar.index, ()):
+            self._tempo(measure, bar, tempo)
+        for mark in self.marks[bar.index]:
+            begins, ends = bar.start <= mark.tick < bar.end, bar.start < mark.end <= bar.end
+            if begins and mark.kind in ("text", "dynamic"):
                 self._words(measure, bar, mark)
-            elif bar.start <= mark.tick < bar.end and mark.kind == "chord":
+            elif begins and mark.kind == "chord":
                 self._harmony(measure, bar, mark)
+            elif mark.kind in SPANNING and mark.ticks:
+                if begins:
+                    self._spanning(measure, bar, mark, mark.tick, "start")
+                if ends:
+                    self._spanning(measure, bar, mark, mark.end, "stop")
+
+    def _spanning(self, measure: Element, bar: Bar, mark: Mark, tick: int, which: str) -> None:
+        """The beginning or end of a hairpin or of the pedal."""
+        _, kind = self._direction(measure, bar, tick, mark.staff, "below")
+        if mark.kind == "pedal":
+            sub(kind, "pedal", type=which, line="yes", sign="no")
+        else:
+            sub(kind, "wedge", type=WEDGES.get(mark.text, "crescendo") if which == "start" else "stop")
 
     def _harmony(self, measure: Element, bar: Bar, mark: Mark) -> None:
         letter, alter, suffix, _ = parse_chord(mark.text)
@@ -263,23 +318,37 @@ class _PartWriter:
 
     def _crushed(self, measure: Element, voice: VoiceBar, note: Note, notated: PartBar) -> None:
         """Grace notes with a stroke before a note."""
+        group = len(note.crushed) > 1  # several are beamed sixteenths, a single one an eighth with a stroke
         for k, pitch in enumerate(note.crushed):
             name = crushed_id(note, k)
             element = sub(measure, "note", id=name)
-            sub(element, "grace", slash="yes")
+            sub(element, "grace", **({} if group else {"slash": "yes"}))
             _pitch(element, pitch)
             sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
-            sub(element, "type", "eighth")
-            if name in notated.accidentals:
-                sub(element, "accidental", ACCIDENTALS[notated.accidentals[name]])
+            sub(element, "type", "16th" if group else "eighth")
+            self._accidental(element, name, notated)
             if self.part.staves > 1:
                 sub(element, "staff", voice.staff)
+            word = "begin" if k == 0 else "end" if k == len(note.crushed) - 1 else "continue"
+            for level in (1, 2) if group else ():
+                sub(element, "beam", word, number=str(level))
+
+    def _accidental(self, element: Element, name: str, notated: PartBar) -> None:
+        """The accidental of a note, if one is drawn; one that only reminds says so."""
+        alter = notated.accidentals.get(name)
+        if alter is None:
+            return
+        drawn = sub(element, "accidental", ACCIDENTALS[alter])
+        if name in notated.cautions:
+            drawn.set("cautionary", "yes")
+            if self.piece.facts.cautions == "parentheses":
+                drawn.set("parentheses", "yes")
 
     def _rest(self, measure: Element, voice: VoiceBar, i: int, symbol: Symbol) -> None:
         element = sub(measure, "note", id=symbol.id, **({"print_object": "no"} if symbol.hidden else {}))
         sub(element, "rest", **({"measure": "yes"} if symbol.whole_bar else {}))
         sub(element, "duration", symbol.ticks // self.tick_unit)
-        self._voice_and_value(element, voice, symbol, accidental=None)
+        self._voice_and_value(element, voice, symbol, None)
         notations = self._tuplet_ends(voice, i, symbol)
         if notations is not None:
             element.append(notations)
@@ -296,9 +365,7 @@ class _PartWriter:
         ties = [kind for kind, ids in (("stop", symbol.tied_from), ("start", symbol.tied_on)) if note.id in ids]
         for kind in ties:
             sub(element, "tie", type=kind)
-        self._voice_and_value(
-            element, voice, symbol, None if again else notated.accidentals.get(note.id), beams=not chord
-        )
+        self._voice_and_value(element, voice, symbol, None if again else (note.id, notated), beams=not chord)
         notations = self._tuplet_ends(voice, i, symbol) if not chord else None
         notations = notations if notations is not None else etree.Element("notations")
         for position, kind in enumerate(ties):
@@ -313,7 +380,8 @@ class _PartWriter:
             group = sub(notations, "articulations")
             for name in drawn:
                 sub(group, name)
-        if "fermata" in note.articulations and not again and not chord:
+        fermata = "fermata" in note.articulations or (voice.staff, symbol.tick) in self.fermatas
+        if fermata and not again and not chord:
             sub(notations, "fermata")
         if "rolled" in note.articulations and not again:
             sub(notations, "arpeggiate")
@@ -330,15 +398,21 @@ class _PartWriter:
             sub(lyric, "text", text)
 
     def _voice_and_value(
-        self, element: Element, voice: VoiceBar, symbol: Symbol, accidental: int | None, *, beams: bool = False
+        self,
+        element: Element,
+        voice: VoiceBar,
+        symbol: Symbol,
+        struck: tuple[str, PartBar] | None,
+        *,
+        beams: bool = False,
     ) -> None:
         sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
         if not symbol.whole_bar:
             sub(element, "type", symbol.value.base)
             for _ in range(symbol.value.dots):
                 sub(element, "dot")
-        if accidental is not None:
-            sub(element, "accidental", ACCIDENTALS[accidental])
+        if struck is not None:
+            self._accidental(element, *struck)
         if symbol.span is not None:
             ratio = sub(element, "time-modification")
             sub(ratio, "actual-notes", symbol.span.ratio.actual)
@@ -367,7 +441,7 @@ class _PartWriter:
                 notations,
                 "tuplet",
                 type="start",
-                bracket="yes" if not symbol.beams else "no",
+                bracket="no" if one_beam([s for s in voice.symbols if s.span == symbol.span]) else "yes",
                 show_number="actual" if usual else "both",
             )
             for side, count in (("tuplet-actual", ratio.actual), ("tuplet-normal", ratio.normal)):
@@ -387,17 +461,20 @@ def _pitch(parent: Element, pitch: Pitch) -> None:
     sub(element, "octave", pitch.octave)
 
 
-def _slur_ends(piece: Piece, part: str) -> dict[str, list[tuple[str, int]]]:
-    """Note id -> (start or stop, slur number) of the slurs of a part."""
-    out: dict[str, list[tuple[str, int]]] = {}
-    slurs = sorted((m for m in piece.marks.values() if m.kind == "slur" and m.part == part), key=lambda m: m.tick)
-    for k, mark in enumerate(slurs):
-        if len(mark.notes) >= 2:
-            out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1))
-            out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1))
+def _tempi_by_bar(piece: Piece, bars: list[Bar]) -> dict[int, list[TempoMark]]:
+    """Bar index -> the tempo marks in it, in order."""
+    out: dict[int, list[TempoMark]] = {}
+    for tempo in sorted(piece.tempi.values(), key=lambda t: t.tick):
+        if bars and bars[0].start <= tempo.tick < bars[-1].end:
+            out.setdefault(piece.timeline.bar_at(tempo.tick).index, []).append(tempo)
     return out
 
 
-def shortest_value_name(ticks: int) -> str:
-    """Name of the plain value of this length (used in messages)."""
-    return next(base for base, length in BASE_TICKS.items() if length <= ticks)
+def _slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int]]]:
+    """Note id -> (start or stop, slur number) of the slurs among these marks."""
+    out: dict[str, list[tuple[str, int]]] = {}
+    slurs = {m.id: m for m in marks if m.kind == "slur" and len(m.notes) >= 2}
+    for k, mark in enumerate(sorted(slurs.values(), key=lambda m: (m.tick, m.id))):
+        out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1))
+        out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1))
+    return out

@@ -14,12 +14,12 @@ from ductus.core.score.records import KIND_OF, Facts, Record
 from ductus.store.rows import change_from_json, change_to_json, from_columns, pen_to_json, to_columns
 
 INSERT_PIECE = """
-insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars)
-values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :number, :pickup, :bars)"""
+insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars, cautions)
+values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :number, :pickup, :bars, :cautions)"""
 PUT = {
     "facts": """
 update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, number = :number,
-  pickup = :pickup, bars = :bars where id = :piece""",
+  pickup = :pickup, bars = :bars, cautions = :cautions where id = :piece""",
     "part": """
 insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics)
 values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics)""",

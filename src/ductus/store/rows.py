@@ -111,7 +111,7 @@ def mark_columns(record: Mark) -> Columns:
 
 
 READING = ("id", "take", "part", "staff", "start", "choices")
-FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars")
+FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars", "cautions")
 
 
 def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
@@ -119,7 +119,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
     r = row
     match kind:
         case "facts":
-            return Facts(**{name: r[name] for name in FACTS})
+            return Facts(**{name: r[name] for name in FACTS if name in r.keys()})  # noqa: SIM118 - a row of SQLite; older history has fewer
         case "part":
             clefs = tuple(r["clefs"].split())
             return Part(r["id"], r["name"], r["short"], r["programme"], clefs, r["order"], bool(r["lyrics"]))

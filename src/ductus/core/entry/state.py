@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from ductus.core.score.changes import Change
-from ductus.core.score.edits import Line
+from ductus.core.score.changes import Change, Line
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
 from ductus.core.words import count_words

@@ -6,6 +6,7 @@ import contextlib
 import itertools
 from collections import OrderedDict, defaultdict
 from collections.abc import Sequence
+from dataclasses import replace
 
 from ductus.core.notation.beams import beam
 from ductus.core.notation.splitting import split_in_span, split_plain
@@ -26,8 +27,9 @@ def notate_bar(piece: Piece, part_id: str, index: int) -> PartBar:
 
     Pure, so results are kept: pieces share what did not change, and a bar is known again by the very objects it was made
     from. A bar whose notes reach past the next one is worked out each time."""
-    here, following = piece.by_bar.get((part_id, index)), piece.by_bar.get((part_id, index + 1))
-    parts = (here, following, piece.timeline, piece.key_at(index), piece.part(part_id))
+    before, here, following = (piece.by_bar.get((part_id, i)) for i in (index - 1, index, index + 1))
+    keys = (piece.key_at(max(index - 1, 0)), piece.key_at(index))
+    parts = (before, here, following, piece.timeline, *keys, piece.part(part_id), piece.facts.cautions)
     name = (index, *map(id, parts))
     known = _kept.get(name)
     if known is not None:
@@ -55,8 +57,13 @@ def _notate(piece: Piece, part_id: str, index: int) -> PartBar:
                 s for m in marks if m.kind == "tuplet" and (m.staff, m.voice) == (staff, voice) if (s := span_of(m))
             ]
             follow = next_onset(piece, (part_id, staff, voice), bar, mine)
-            voices.append(_voice_bar(bar, part_id, staff, voice, mine, asked, follow))
-    return PartBar(index, tuple(voices), _accidentals(piece, part_id, index, voices))
+            line = (part_id, staff, voice)
+            begun = voice == 1 or (
+                index > 0 and bool(piece.line_between(line, piece.timeline.bar(index - 1).start, bar.start))
+            )
+            voices.append(_voice_bar(bar, line, mine, asked, follow, begun))
+    drawn, cautions = _accidentals(piece, part_id, index, voices)
+    return PartBar(index, tuple(voices), drawn, cautions)
 
 
 def next_onset(piece: Piece, line: tuple[str, int, int], bar: Bar, mine: Sequence[Note]) -> int:
@@ -93,8 +100,10 @@ def written_chords(notes: Sequence[Note], limit: int) -> list[tuple[int, int, tu
 
 
 def _voice_bar(
-    bar: Bar, part: str, staff: int, voice: int, notes: Sequence[Note], asked: Sequence[TupletSpan], follow: int
+    bar: Bar, line: tuple[str, int, int], notes: Sequence[Note], asked: Sequence[TupletSpan], follow: int, begun: bool
 ) -> VoiceBar:
+    part, staff, voice = line
+
     def rest_id(tick: int) -> str:
         return f"r-{part}-{staff}-{voice}-{tick}"
 
@@ -122,8 +131,8 @@ def _voice_bar(
                     ids if over else frozenset(),
                 )
             )
-    if voice > 1:
-        symbols = _hide_outer_rests(symbols)
+    if not begun:
+        symbols = _hide_first_rests(symbols)
     return VoiceBar(staff, voice, beam(bar, symbols))
 
 
@@ -161,15 +170,10 @@ def _cut(
     return out
 
 
-def _hide_outer_rests(symbols: list[Symbol]) -> list[Symbol]:
-    """In a second voice, silence before its first and after its last note is not drawn."""
-    from dataclasses import replace
-
-    sounding = [i for i, s in enumerate(symbols) if s.notes]
-    return [
-        replace(s, hidden=True) if s.is_rest and (i < sounding[0] or i > sounding[-1]) else s
-        for i, s in enumerate(symbols)
-    ]
+def _hide_first_rests(symbols: list[Symbol]) -> list[Symbol]:
+    """Silence before a further voice begins is not drawn."""
+    first = next(i for i, s in enumerate(symbols) if s.notes)
+    return [replace(s, hidden=True) if i < first else s for i, s in enumerate(symbols)]
 
 
 def crushed_id(note: Note, k: int) -> str:
@@ -177,23 +181,43 @@ def crushed_id(note: Note, k: int) -> str:
     return f"{note.id}_g{k}"
 
 
-def _accidentals(piece: Piece, part: str, index: int, voices: Sequence[VoiceBar]) -> dict[str, int]:
-    """Note id -> alteration to draw: what differs from the signature or from earlier in the bar.
+def _accidentals(
+    piece: Piece, part: str, index: int, voices: Sequence[VoiceBar]
+) -> tuple[dict[str, int], frozenset[str]]:
+    """Note id -> alteration to draw, and those of them that only remind.
 
-    An accidental holds for its line or space to the end of the bar (common practice); a note tied over the bar
-    line repeats none.
+    An accidental holds for its line or space to the end of the bar (common practice); a note tied over the bar line repeats none. A
+    reminder stands where the bar before (or the same letter in another octave of this bar) had another alteration, if the piece wants it.
     """
     base = signature(piece.key_at(index).fifths)
-    out: dict[str, int] = {}
+    drawn: dict[str, int] = {}
+    cautions: set[str] = set()
+    wanted = piece.facts.cautions != "none"
     for staff in {v.staff for v in voices}:
         state: dict[tuple[str, int], int] = {}
+        letters: dict[str, int] = {}  # what the letter was last, in any octave
+        earlier = altered_before(piece, part, staff, index) if wanted else {}
         symbols = sorted((s for v in voices if v.staff == staff for s in v.symbols if s.notes), key=lambda s: s.tick)
         for symbol in symbols:
             struck = [n for n in symbol.notes if n.id not in symbol.tied_from]
             crushed = [(crushed_id(n, k), p) for n in struck for k, p in enumerate(n.crushed)]
             for name, pitch in [*crushed, *((n.id, n.pitch) for n in struck)]:
                 place = (pitch.step, pitch.octave)
+                reminds = letters.get(pitch.step, earlier.get(place, pitch.alter)) != pitch.alter
                 if state.get(place, base[pitch.step]) != pitch.alter:
-                    out[name] = pitch.alter
-                    state[place] = pitch.alter
-    return out
+                    drawn[name] = pitch.alter
+                elif wanted and place not in state and reminds:
+                    drawn[name] = pitch.alter
+                    cautions.add(name)
+                state[place] = letters[pitch.step] = pitch.alter
+    return drawn, frozenset(cautions)
+
+
+def altered_before(piece: Piece, part: str, staff: int, index: int) -> dict[tuple[str, int], int]:
+    """(letter, octave) -> alteration of the notes of the bar before that were not as the signature has them."""
+    if index == 0:
+        return {}
+    base = signature(piece.key_at(index - 1).fifths)
+    notes = (n for n in piece.notes_in_bar(part, index - 1) if n.staff == staff)
+    last = {(n.pitch.step, n.pitch.octave): n.pitch.alter for n in notes}
+    return {place: alter for place, alter in last.items() if alter != base[place[0]]}

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from ductus.core.notation.symbols import TupletSpan
 from ductus.core.notation.tuplets import FINEST
 from ductus.core.time.bars import Bar
-from ductus.core.time.meters import BAR, BEAT, MIDDLE
+from ductus.core.time.meters import BAR, BEAT, MIDDLE, Meter
 from ductus.core.time.values import BASE_TICKS, NoteValue, value_for_ticks
 
 Piece_ = tuple[int, int, NoteValue]  # start tick, length in ticks, value
@@ -17,19 +19,38 @@ def split_plain(bar: Bar, start: int, end: int, *, rest: bool) -> list[Piece_]:
     A length that no plain value reaches (a scrap of a tuplet without bracket) is written with the nearest
     shorter value and keeps its exact length.
     """
+    first = bar.start
+    return [
+        (first + at, ticks, value)
+        for at, ticks, value in _split(bar.ticks, bar.meter, bar.missing, start - first, end - first, rest)
+    ]
+
+
+@lru_cache(maxsize=16384)
+def _split(length: int, meter: Meter, missing: int, start: int, end: int, rest: bool) -> tuple[Piece_, ...]:
+    """``split_plain`` in a bar that begins at 0: the same rhythms come again and again."""
+    return tuple(_cut_plain(Bar(0, 0, length, meter, missing), start, end, rest=rest))
+
+
+def _cut_plain(bar: Bar, start: int, end: int, *, rest: bool) -> list[Piece_]:
     value = value_for_ticks(end - start)
     if value is not None and (rest_stands if rest else note_stands)(bar, start, end, value):
         return [(start, end - start, value)]
     cut = _strongest_inside(bar, start, end)
     if cut is None:
         return [(start, end - start, value or nearest_value(end - start))]
-    return split_plain(bar, start, cut, rest=rest) + split_plain(bar, cut, end, rest=rest)
+    return _cut_plain(bar, start, cut, rest=rest) + _cut_plain(bar, cut, end, rest=rest)
 
 
 def _strongest_inside(bar: Bar, start: int, end: int) -> int | None:
     """The metrically strongest place strictly inside a stretch; of equals, the first. None where no plain grid place
     lies inside."""
     beats = [tick for tick in bar.beats() if start < tick < end]
+    if (
+        beats and bar.meter.irregular
+    ):  # the grouping shows, with as few notes as it takes: 7/8 is a half and a dotted quarter
+        whole = [t for t in beats if (v := value_for_ticks(t - start)) is not None and v.dots < 2]
+        return max(whole, default=beats[0])
     if beats:
         return min(beats, key=lambda tick: (bar.level_at(tick), tick))
     beat = max((tick for tick in bar.beats() if tick <= start), default=bar.start - bar.missing)
@@ -68,7 +89,7 @@ def note_stands(bar: Bar, start: int, end: int, value: NoteValue) -> bool:
     crossed = inner_level(bar, start, end)
     a, b = bar.level_at(start), bar.level_at(end)
     if bar.meter.irregular and crossed <= MIDDLE:
-        return start == bar.start and end == bar.end
+        return a <= MIDDLE and b <= MIDDLE and value.dots < 2
     if value.dots == 2:
         return a <= BEAT and crossed > MIDDLE
     if crossed == MIDDLE and a > BAR:
@@ -89,6 +110,8 @@ def rest_stands(bar: Bar, start: int, end: int, value: NoteValue) -> bool:
     a, crossed = bar.level_at(start), inner_level(bar, start, end)
     if meter.compound and length == meter.beat_ticks and a <= BEAT:
         return True
+    if meter.compound and length == 2 * meter.beat_ticks and len(meter.groups) == 4:  # half a bar of 12/8
+        return bar.offset_of(start) % length == 0
     if value.dots:
         return value.dots == 1 and a <= BEAT and length < meter.beat_ticks and not meter.compound
     if crossed <= BEAT:  # longer than a beat: only halves of a four-beat bar

@@ -71,3 +71,4 @@ class PartBar:
     bar: int
     voices: tuple[VoiceBar, ...]
     accidentals: dict[str, int] = field(default_factory=dict)
+    cautions: frozenset[str] = frozenset()  # those of the accidentals that only remind

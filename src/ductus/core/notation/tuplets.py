@@ -13,12 +13,11 @@ from fractions import Fraction
 
 from ductus.core.notation.symbols import TupletSpan
 from ductus.core.time.bars import Bar
-from ductus.core.time.meters import BEAT
 from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, Tuplet
 
 FINEST = BASE_TICKS["256th"]
 PLAIN_BY_TICKS = {ticks: base for base, ticks in BASE_TICKS.items()}
-WIDE_LIMIT = 7  # brackets over several beats are inferred only up to this many notes
+WIDE_COUNTS = (3, 5, 7, 9, 11, 13)  # brackets over several beats are inferred for these numbers of notes
 COUNTS = (3, 5, 7, 2, 4, 6, 8, 9, 10, 11, 12, 13, 14, 15, 16)
 
 
@@ -44,15 +43,17 @@ def bracket(start: int, ticks: int, count: int) -> TupletSpan | None:
     return TupletSpan(start, start + ticks, Tuplet(count, normal), PLAIN_BY_TICKS[base_ticks])
 
 
-def count_that_fits(start: int, ticks: int, places: Iterable[int], limit: int = MAX_TUPLET) -> TupletSpan | None:
+def count_that_fits(
+    start: int, ticks: int, places: Iterable[int], counts: Sequence[int] = COUNTS, halvings: Sequence[int] = (1, 2, 4)
+) -> TupletSpan | None:
     """The bracket with the fewest notes on which all ``places`` lie (each note may be halved twice)."""
     inside = [p - start for p in places if start < p < start + ticks]
-    for halvings in (1, 2, 4):
-        for count in COUNTS:
-            span = bracket(start, ticks, count) if count <= limit else None
-            if span is None or BASE_TICKS[span.base] // halvings < FINEST:
+    for parts in halvings:
+        for count in counts:
+            span = bracket(start, ticks, count)
+            if span is None or BASE_TICKS[span.base] // parts < FINEST:
                 continue
-            if all(Fraction(p * count * halvings, ticks).denominator == 1 for p in inside):
+            if all(Fraction(p * count * parts, ticks).denominator == 1 for p in inside):
                 return span
     return None
 
@@ -60,6 +61,8 @@ def count_that_fits(start: int, ticks: int, places: Iterable[int], limit: int = 
 def infer_spans(bar: Bar, places: Sequence[int], asked: Sequence[TupletSpan]) -> list[TupletSpan]:
     """All brackets of one voice in a bar; ``places`` are the ticks where its notes begin or end."""
     spans = [s for s in asked if bar.start <= s.start and s.end <= bar.end]
+    if not spans and not bar.meter.compound and all((p - bar.start) % FINEST == 0 for p in places):
+        return spans  # plain values reach everything
     edges = sorted({max(bar.start, min(p, bar.end)) for p in places} | {bar.start, bar.end})
     beats = [*bar.beats(), bar.end]
     if beats[0] > bar.start:
@@ -79,16 +82,27 @@ def infer_spans(bar: Bar, places: Sequence[int], asked: Sequence[TupletSpan]) ->
             if (width > 2 and (width, k) not in ((4, 0), (3, 0))) or not free(a, b) or set(range(k, k + width)) & done:
                 continue
             crossed = all(beat not in edges for beat in inner)
-            aligned = width != 2 or bar.level_at(a) < BEAT or len(beats) - 1 in (2, 3)
             strays = [bool(off_grid(x, y)) for x, y in zip(beats[k:], beats[k + 1 : k + width + 1], strict=False)]
-            if crossed and aligned and (all(strays) or (width > 2 and any(strays))):
-                span = count_that_fits(a, b - a, edges, WIDE_LIMIT)
+            if crossed and (all(strays) or (width > 2 and any(strays))):
+                span = wide_span(a, b, edges)
                 if span is not None:
                     spans.append(span)
                     done |= set(range(k, k + width))
     for a, b in itertools.pairwise(beats):
         spans += _narrow(a, b, edges, spans)
     return sorted(spans, key=lambda s: s.start)
+
+
+def wide_span(a: int, b: int, edges: Sequence[int]) -> TupletSpan | None:
+    """A bracket over several beats: its notes are whole, or one of them is a pair of halves. What needs more is written
+    beat by beat, with a tie."""
+    span = count_that_fits(a, b - a, edges, WIDE_COUNTS, (1,))
+    if span is not None:
+        return span
+    span = count_that_fits(a, b - a, edges, (3,), (2,))
+    inside = {p for p in edges if a < p < b}
+    thirds = {a + k * (b - a) // 3 for k in (1, 2)}
+    return span if thirds <= inside and len(inside - thirds) == 1 else None
 
 
 def _narrow(a: int, b: int, edges: Sequence[int], taken: Sequence[TupletSpan]) -> list[TupletSpan]:
@@ -100,9 +114,12 @@ def _narrow(a: int, b: int, edges: Sequence[int], taken: Sequence[TupletSpan]) -
             return []
         gaps = [(x, y) for x, y in itertools.pairwise(cuts) if not any(s.start < y and x < s.end for s in inside)]
         return [span for x, y in gaps for span in _narrow(x, y, edges, [])]
-    if all(on_binary_grid(p - a) for p in edges if a < p < b):
-        return []
     ticks = b - a
+    places = [p for p in edges if a < p < b]
+    if all(on_binary_grid(p - a) for p in places):
+        four = bracket(a, ticks, 4)  # four equal notes in a dotted value
+        equal = four is not None and [p - a for p in places] == [ticks * k // 4 for k in (1, 2, 3)]
+        return [four] if four is not None and equal else []
     parts = 3 if ticks % 3 == 0 and ticks // 3 in PLAIN_BY_TICKS else 2
     cuts = [a + ticks * k // parts for k in range(parts + 1)]
     if all(c in edges for c in cuts[1:-1]) and ticks // parts > FINEST:

@@ -5,6 +5,8 @@ Conventions: a key is its number of fifths, -7 (seven flats) to 7 (seven sharps)
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from ductus.core.errors import BadInput
 
 SHARP_ORDER = "FCGDAEB"
@@ -54,6 +56,7 @@ MINOR_NAMES = {
 }
 
 
+@lru_cache(maxsize=16)
 def signature(fifths: int) -> dict[str, int]:
     """Alteration of each letter under a key signature.
 

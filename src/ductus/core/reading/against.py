@@ -12,12 +12,13 @@ import numpy as np
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
+from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
 from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
-from ductus.core.reading.places import Places, Played, place_notes
+from ductus.core.reading.places import Places, Played, place_take
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.values import UNIT, Situation, choose_values
@@ -113,7 +114,8 @@ def decode(
         take = with_pedal(take)
     played = played_notes(take)
     grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
-    places = place_notes(played, grid, settings, rivals=True, centred=centred)
+    with stretch(0.0, 0.6):
+        places = place_take(played, grid, settings, rivals=True, centred=centred)
     return Decoded(whole, taken, events, take, played, grid, places, pulses, settings)
 
 
@@ -171,11 +173,14 @@ def write_down(
     ticks = [grid.tick_of(int(places.beat[n]), int(places.division[n]), int(places.slot[n])) for n in range(count)]
     for n, tick in pins.places.items():
         ticks[n] = tick
+    passed(0.6)
     hand, sure = assign_hands(played, places, settings, pins)
+    passed(0.8)
     order = sorted((n for n in range(count) if n not in pins.left_out), key=lambda n: (ticks[n], played.key[n]))
     if not order:
         raise BadInput("Every note of that take is left out of the page. The take is kept.")
     lengths, choices = note_values(take, pulses, meter, ticks, hand, order)
+    passed(0.95)
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
     if settings.staccato == "dot":
         lengths = full_lengths(take, pulses, ticks, lengths, hand, order)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ductus.core.performance.takes import Take
+from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of
 from ductus.core.reading.chords import Chords, cluster, salience
@@ -83,6 +84,7 @@ def search(chords: Chords, settings: ReadSettings) -> list[Track]:
         beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s)))
     at = 0
     while at < len(chords.time):
+        passed(at / len(chords.time))
         heat = slice(at, at + HEAT)
         scores = [prior + beam.advance(chords.time[heat], weight[heat], SIGMA_S) for prior, beam in beams]
         limit = min(max(scores) - BEHIND, sorted(scores)[-min(LEAST_LEFT, len(scores))])

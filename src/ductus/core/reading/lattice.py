@@ -72,6 +72,7 @@ class Lattice:
         self.ends = sorted(self.segments)
         self._table, self._family = table, family
         self._places = _places_of_beats(allowed, table)
+        self._widths = np.diff(beat_s)
         self.candidates = {n: self._candidates(float(onset[n]), beat_s, reach) for n in self.ends}
         self._known: dict[tuple[int, int], NDArray[np.float32]] = {}
         self._inside, self._next, self._leave, self._enter = turn_tables(table)
@@ -82,7 +83,7 @@ class Lattice:
         beats = range(max(middle - 1, 0), min(middle + 2, len(beat_s) - 1))
         beat = np.concatenate([np.full(len(self._places[k][0]), k) for k in beats])
         division, slot, inside = (np.concatenate([self._places[k][c] for k in beats]) for c in range(3))
-        width = np.diff(beat_s)[beat]
+        width = self._widths[beat]
         time = beat_s[beat] + inside * width
         off = time - at
         limit = np.maximum(reach * width, LEAST_REACH_S)

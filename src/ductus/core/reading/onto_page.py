@@ -13,8 +13,8 @@ from dataclasses import replace
 from ductus.core.reading.choices import Choices, choices_to_json
 from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.reading.tempo import typical_quarter_us
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.edits import Line, clear_brackets, clear_span
+from ductus.core.score.changes import Change, Draft, Line
+from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.layouts import LAYOUTS, felt_beat
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text

@@ -7,12 +7,14 @@ Conventions: seconds inside, ticks at the border. The constant lag of the player
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction as F
 
 import numpy as np
 
+from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid
 from ductus.core.reading.divisions import (
     COUNT,
@@ -39,6 +41,10 @@ ROUNDS = 3
 LEAST_SHARE = 0.002  # less likely places are not named as rivals
 STYLE_PSEUDO_COUNT = 15.0  # how much the counts of scores weigh against the take's own turns, per row
 SHORT_TAKE = 60  # chords below which a take does not teach its own style
+LONG_TAKE = 6000  # notes; a longer take is decoded in stretches
+STRETCH = 3000  # notes of one
+OVERLAP = 48  # notes that a stretch sees of its neighbours
+SPARE_BEATS = 4
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
 
 
@@ -94,14 +100,87 @@ def place_notes(
     table = plainer(rhythm_table(), settings.plainness)
     starts = [Feel(lag, sd, NOTE_SD_S) for sd in CHORD_SD_STARTS_S for lag in ((0.0,) if centred else LAG_STARTS_S)]
     lattice = lattice_of(played, grid, allowed, table)
+    passed(0.1)
     found = refine(played, lattice, table, starts, ROUNDS)
+    passed(0.6)
     if found.chord[-1] + 1 >= SHORT_TAKE:
         table = plainer(own_style(found, grid), settings.plainness)
         lattice = lattice_of(played, grid, allowed, table)
         found = refine(played, lattice, table, [found.feel], 2)
+        passed(0.8)
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found
+
+
+def place_take(
+    played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
+) -> Places:
+    """``place_notes`` for takes of any length: the player and the style of a long one are learned from its beginning, then it is decoded
+    stretch by stretch, so that time and memory stay in proportion."""
+    count = len(played.onset)
+    if count <= LONG_TAKE:
+        return place_notes(played, grid, settings, rivals=rivals, centred=centred)
+    edges = stretches(played.onset)
+    with stretch(0.0, 0.1):
+        head = part_of(played, 0, edges[1])
+        learned = place_notes(head, grid_between(grid, head)[1], settings, centred=centred)
+    table = plainer(own_style(learned, grid_between(grid, head)[1]), settings.plainness)
+    feel, chords = learned.feel, 0
+    found: list[Places] = []
+    for first, last in itertools.pairwise(edges):
+        passed(0.1 + 0.9 * first / count)
+        a, b = max(first - OVERLAP, 0), min(last + OVERLAP, count)
+        piece = part_of(played, a, b)
+        offset, beats = grid_between(grid, piece)
+        lattice = lattice_of(piece, beats, allowed_by_beat(beats, settings), table)
+        here = refine(piece, lattice, table, [feel], 2)
+        feel = here.feel
+        own = slice(first - a, last - a)
+        ranked = rivals_of(lattice, b - a, feel)[own] if rivals else ()
+        chord = here.chord[own]
+        found.append(
+            Places(
+                here.beat[own] + offset,
+                here.place[own] + offset,
+                here.division[own],
+                here.slot[own],
+                chord - chord[0] + chords,
+                feel,
+                here.score,
+                tuple(tuple((beat + offset, g, s, p) for beat, g, s, p in row) for row in ranked),
+            )
+        )
+        chords = int(found[-1].chord[-1]) + 1
+    joined = {
+        name: np.concatenate([getattr(f, name) for f in found])
+        for name in ("beat", "place", "division", "slot", "chord")
+    }
+    whole = [row for f in found for row in f.rivals]
+    return Places(**joined, feel=learned.feel, score=sum(f.score for f in found), rivals=tuple(whole))
+
+
+def stretches(onset: Floats) -> list[int]:
+    """Where a long take is cut: at the widest gap near every STRETCH notes, so that no chord is cut."""
+    edges, count = [0], len(onset)
+    while count - edges[-1] > STRETCH * 3 // 2:
+        middle = edges[-1] + STRETCH
+        near = slice(middle - STRETCH // 8, middle + STRETCH // 8)
+        edges.append(near.start + int(np.diff(onset[near]).argmax()) + 1)
+    return [*edges, count]
+
+
+def part_of(played: Played, first: int, last: int) -> Played:
+    """The notes first..last-1."""
+    return Played(played.onset[first:last], played.release[first:last], played.key[first:last])
+
+
+def grid_between(grid: BeatGrid, played: Played) -> tuple[int, BeatGrid]:
+    """The beats around some notes, and the number of the first of them in the whole grid."""
+    last_beat = len(grid.family)
+    a = max(int(np.searchsorted(grid.seconds, played.onset[0], "right")) - 1 - SPARE_BEATS, 0)
+    b = min(int(np.searchsorted(grid.seconds, played.onset[-1], "right")) + SPARE_BEATS, last_beat)
+    return a, BeatGrid(grid.ticks[a : b + 1], grid.seconds[a : b + 1], grid.family[a:b])
 
 
 def allowed_by_beat(grid: BeatGrid, settings: ReadSettings) -> Ints:

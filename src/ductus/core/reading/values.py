@@ -16,7 +16,7 @@ import json
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import lru_cache
 from importlib import resources
 
@@ -25,6 +25,11 @@ LATTICE = tuple(
     UNIT * a // b
     for a, b in ((1, 8), (1, 6), (1, 4), (1, 3), (3, 8), (1, 2), (2, 3), (3, 4), (1, 1), (3, 2), (2, 1), (3, 1), (4, 1))
 )
+LONG_TAKE, STRETCH, OVERLAP = (
+    6000,
+    4000,
+    96,
+)  # notes: of a take worked out in stretches, of one, and what it sees of its neighbours
 ONSETS_AHEAD = 6
 RATIO_EDGES = (-1.6, -1.2, -0.9, -0.65, -0.45, -0.3, -0.18, -0.08, 0.02, 0.12, 0.3, 0.6)
 GAP_EDGES_S = (-0.2, -0.06, -0.02, 0.01, 0.04, 0.1, 0.2, 0.4, 0.8)
@@ -190,8 +195,30 @@ def value_weights() -> tuple[list[float], list[float]]:
     return data["first"], data["second"]
 
 
+def slice_of(s: Situation, first: int, last: int) -> Situation:
+    """The notes first..last-1 of a situation."""
+    return Situation(**{f.name: getattr(s, f.name)[first:last] for f in fields(Situation)})
+
+
 def choose_values(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]]]:
-    """The length of each note in UNITs, and for each note its choices (length, probability), likeliest first."""
+    """The length of each note in UNITs, and for each note its choices (length, probability), likeliest first. A long take is worked out in
+    stretches that see some notes of their neighbours, so that memory stays in proportion."""
+    count = len(s.tick)
+    if count <= LONG_TAKE:
+        return choose_together(s)
+    lengths: list[int] = []
+    ranked: list[list[tuple[int, float]]] = []
+    for first in range(0, count, STRETCH):
+        last = min(first + STRETCH, count)
+        a, b = max(first - OVERLAP, 0), min(last + OVERLAP, count)
+        here, ways = choose_together(slice_of(s, a, b))
+        lengths += here[first - a : last - a]
+        ranked += ways[first - a : last - a]
+    return lengths, ranked
+
+
+def choose_together(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]]]:
+    """``choose_values`` for notes that are worked out at once."""
     options = options_of(s)
     first, second = value_weights()
     chosen = [max(range(len(row)), key=lambda k: sum(first[f] for f in row[k].features)) for row in options]

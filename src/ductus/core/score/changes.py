@@ -11,6 +11,9 @@ from dataclasses import dataclass, replace
 from ductus.core.score.marks import follow_notes
 from ductus.core.score.piece import Piece, Row, bars_touched
 from ductus.core.score.records import Mark, Note, Reading, Record
+from ductus.core.time.ticks import QUARTER
+
+Line = tuple[str, int, int]  # part id, staff from 1, voice from 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +59,14 @@ class Change:
         return found, False
 
 
+CELL = 4 * QUARTER  # ticks of a stretch by which a draft finds its own notes again
+
+
+def cells_of(note: Note) -> range:
+    """The stretches that a note reaches into."""
+    return range(note.tick // CELL, max(note.end - 1, note.tick) // CELL + 1)
+
+
 class Draft:
     """Collects rows against a piece while an edit is worked out; later rows see earlier ones.
 
@@ -67,6 +78,10 @@ class Draft:
         self.serial = piece.serial
         self._before: dict[str, Record | None] = {}
         self._after: dict[str, Record | None] = {}
+        self._cells: dict[
+            tuple[Line, int], dict[str, Note]
+        ] = {}  # the draft's notes by voice and stretch of CELL ticks
+        self._marks: dict[str, Mark] = {}
 
     def new_id(self, letter: str) -> str:
         """A fresh id such as "n17"."""
@@ -95,15 +110,28 @@ class Draft:
     def _remember(self, record_id: str, after: Record | None) -> None:
         if record_id not in self._before:
             self._before[record_id] = _lookup(self.piece, record_id)
+        old = self._after.get(record_id)
+        if isinstance(old, Note):
+            for cell in cells_of(old):
+                self._cells[old.line, cell].pop(record_id, None)
+        if isinstance(after, Note):
+            for cell in cells_of(after):
+                self._cells.setdefault((after.line, cell), {})[record_id] = after
+        elif isinstance(after, Mark):
+            self._marks[record_id] = after
+        else:
+            self._marks.pop(record_id, None)
         self._after[record_id] = after
 
     def line_between(self, line: tuple[str, int, int], start: int, end: int) -> list[Note]:
         """Notes of a line in [start, end), the draft's rows included."""
-        kept = [n for n in self.piece.line_between(line, start, end) if n.id not in self._after]
-        mine = [
-            n for n in self._after.values() if isinstance(n, Note) and n.line == line and n.tick < end and n.end > start
-        ]
-        return sorted(kept + mine, key=lambda n: (n.tick, n.pitch.midi, n.id))
+        found = {n.id: n for n in self.piece.line_between(line, start, end) if n.id not in self._after}
+        if self._cells:
+            for cell in range(start // CELL, max(end - 1, start) // CELL + 1):
+                here = self._cells.get((line, cell))
+                if here:
+                    found.update((i, n) for i, n in here.items() if n.tick < end and n.end > start)
+        return sorted(found.values(), key=lambda n: (n.tick, n.pitch.midi, n.id))
 
     def marks_between(self, line: tuple[str, int, int], kind: str, start: int, end: int) -> list[Mark]:
         """Marks of one kind and line that overlap [start, end), the draft's rows included."""
@@ -111,8 +139,7 @@ class Draft:
             self.piece.timeline.bar_at(max(start, 0)).index, self.piece.timeline.bar_at(max(end - 1, 0)).index + 1
         )
         old = {m.id: m for bar in bars for m in self.piece.marks_in_bar(line[0], bar) if m.id not in self._after}
-        mine = {m.id: m for m in self._after.values() if isinstance(m, Mark)}
-        both = {**old, **mine}.values()
+        both = {**old, **self._marks}.values()
         return [
             m for m in both if m.kind == kind and (m.part, m.staff, m.voice) == line and m.tick < end and m.end > start
         ]

@@ -11,13 +11,12 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.changes import Change, Draft
+from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
 from ductus.core.time.values import BASE_TICKS, NoteValue
 from ductus.core.words import count_words
 
-Line = tuple[str, int, int]  # part id, staff from 1, voice from 1
 POLICIES = ("replace", "add", "keep")
 MAX_VOICES = 4
 

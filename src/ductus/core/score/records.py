@@ -16,6 +16,7 @@ from ductus.core.time.meters import Meter
 from ductus.core.time.values import NoteValue, Tuplet
 
 CLEFS = ("treble", "bass", "treble-8", "alto", "tenor", "percussion")
+CAUTIONS = ("plain", "parentheses", "none")
 MAX_TEXT = 200
 
 
@@ -31,6 +32,7 @@ class Facts:
     number: str = ""
     pickup: int = 0
     bars: int = 1  # bars shown even when nothing is in them, pick-up included
+    cautions: str = "plain"  # reminding accidentals: "plain", in "parentheses" or "none"
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Draft
-from ductus.core.score.edits import MAX_VOICES, Line
+from ductus.core.score.changes import Draft, Line
+from ductus.core.score.edits import MAX_VOICES
 from ductus.core.score.records import Note
 
 

@@ -8,7 +8,7 @@ line has no end: after the last meter change the bars go on.
 from __future__ import annotations
 
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 
 from ductus.core.time.meters import Meter
@@ -25,6 +25,13 @@ class Bar:
     ticks: int
     meter: Meter
     missing: int = 0
+    _beats: tuple[int, ...] = field(
+        default=(), init=False, compare=False, repr=False
+    )  # asked for many times at each key
+
+    def __post_init__(self) -> None:
+        places = (self.start + at - self.missing for at in self.meter.beat_starts)
+        object.__setattr__(self, "_beats", tuple(t for t in places if t >= self.start))
 
     @property
     def end(self) -> int:
@@ -41,8 +48,7 @@ class Bar:
 
     def beats(self) -> list[int]:
         """Ticks of the beats that lie in the bar."""
-        places = (self.start + at - self.missing for at in self.meter.beat_starts)
-        return [tick for tick in places if tick >= self.start]
+        return list(self._beats)
 
 
 MAX_BAR = 9999  # the highest bar number that can be reached

@@ -16,3 +16,6 @@ create table recording (
   to_us integer,
   plan_json text not null
 ) strict;
+
+-- Reminding accidentals: plain, parentheses or none.
+alter table piece add column cautions text not null default 'plain';

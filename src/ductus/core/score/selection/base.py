@@ -14,8 +14,7 @@ from typing import Annotated, Any, ClassVar
 from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.edits import Line
+from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.voices import keep_apart

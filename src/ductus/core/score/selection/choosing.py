@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Ge, Le
 
-from ductus.core.score.edits import Line
+from ductus.core.score.changes import Line
 from ductus.core.score.piece import Piece
 
 

@@ -9,8 +9,8 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.edits import Line, clear_brackets, clear_span
+from ductus.core.score.changes import Change, Draft, Line
+from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.marks import marks_with
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note

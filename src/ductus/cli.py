@@ -31,8 +31,12 @@ def run_server(args: argparse.Namespace) -> None:
         fill_library(library)
     hosts = LOCAL_HOSTS if args.host in ("127.0.0.1", "localhost") else (*LOCAL_HOSTS, args.host)
     print(f"Ductus is at http://{args.host}:{args.port}/  (Ctrl-C stops it; everything is kept in {data})", flush=True)
-    uvicorn.run(create_app(library, hosts), host=args.host, port=args.port, log_level="warning", ws_max_size=4_000_000)
-    library.close()
+    try:
+        uvicorn.run(
+            create_app(library, hosts), host=args.host, port=args.port, log_level="warning", ws_max_size=4_000_000
+        )
+    finally:
+        library.close()
 
 
 def run_import(args: argparse.Namespace) -> None:
@@ -55,14 +59,17 @@ def run_export(args: argparse.Namespace) -> None:
     """Write a piece of the library as MusicXML or as a MIDI file, by the ending of the file."""
     from ductus.app.library import Library
     from ductus.formats.midi import write_midi
-    from ductus.formats.musicxml_write import write_musicxml
+    from ductus.formats.musicxml_write import left_out, write_musicxml
 
     writers = {".musicxml": write_musicxml, ".xml": write_musicxml, ".mid": write_midi, ".midi": write_midi}
     if args.out.suffix not in writers:
         raise BadInput(f"Ductus writes .musicxml and .mid, not '{args.out.suffix}'. Nothing was written.")
     library = Library((args.data or DEFAULT_DATA) / "library.sqlite")
     try:
-        args.out.write_bytes(writers[args.out.suffix](library.desk(args.piece).piece))
+        piece = library.desk(args.piece).piece
+        args.out.write_bytes(writers[args.out.suffix](piece))
+        for sentence in left_out(piece):
+            print(sentence, file=sys.stderr)
     finally:
         library.close()
 

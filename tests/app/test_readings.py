@@ -15,6 +15,7 @@ from ductus.core.reading.choosing import (
     ReadBar,
     ReadDetached,
     ReadHands,
+    ReadKey,
     ReadMeter,
     ReadPlainness,
     ReadShortest,
@@ -134,6 +135,9 @@ def test_a_free_take_gives_an_empty_piece_its_meter_and_offers_rival_readings(li
     assert ReadAbout(slower.do.tempo) == slower.do
     free.undo()
     assert free.piece.tempo_at(0).quarters_per_minute == tempo
+    free.read(ReadKey(-3))
+    assert free.piece.key_at(0).fifths == -3
+    assert " with 3 flats at " in line(free)
 
 
 def test_taps_and_bar_lines_set_by_hand_are_obeyed(library: Library) -> None:

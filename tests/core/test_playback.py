@@ -86,7 +86,7 @@ def test_a_take_sounds_as_it_was_played_without_its_silence_before() -> None:
     ],
 )
 def test_the_click_ranks_bar_over_strong_over_weak_over_half(meter: str, subdivide: bool | None, ranks: str) -> None:
-    """JOB 5.2: 4/4 is 1, 3, 2 = 4; subdivisions off for simple and on for compound meters by default."""
+    """4/4 is 1, 3, 2 = 4; subdivisions off for simple and on for compound meters by default."""
     bar = new_piece(meter=parse_meter(meter)).timeline.bar(0)
     assert " ".join(rank for _, rank in click_ranks(bar, subdivide)) == ranks
 

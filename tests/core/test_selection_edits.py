@@ -1,4 +1,4 @@
-"""Edits of selected notes (JOB 7): each does what it says, leaves full bars, and is undone exactly."""
+"""Edits of selected notes: each does what it says, leaves full bars, and is undone exactly."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Every way of entry does what JOB 3, 4 and 12 say; check values of the trade are marked."""
+"""Every way of entry, tried from the keys; check values of the trade are marked."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ def waltz_pulses(until: str = "next") -> Player:
 
 
 def test_strokes_at_pulses_one_four_six_are_dotted_quarter_quarter_eighth() -> None:
-    """JOB 4.1, check value (arithmetic)."""
+    """Check value (arithmetic)."""
     player = waltz_pulses()
     assert [n[:2] for n in player.notes()] == [(0, 1.5), (1.5, 1), (2.5, 0.5), (3, 1.5), (4.5, 1), (5.5, 0.5)]
 
@@ -231,7 +231,7 @@ def test_walking_goes_on_while_keys_are_held_and_a_tap_makes_a_rest() -> None:
 def test_sounding_length_apart_from_the_step(
     argument: SoundFor, written: int, sounds: int | None, next_at: int
 ) -> None:
-    """JOB 3.5; a 150 % quarter sounds 1440 of 960 and overlaps by 480 (arithmetic)."""
+    """A 150 % quarter sounds 1440 of 960 and overlaps by 480 (arithmetic)."""
     player = Player().give(argument).chord(60).chord(62)
     first, second = sorted(player.piece.notes.values(), key=lambda n: n.tick)
     assert shown_ticks(first.ticks) == written
@@ -410,7 +410,7 @@ def struck(*values: float, bpm: float = 92, uneven: float = 0.0, seed: int = 1) 
     ],
 )
 def test_a_rhythm_struck_in_time_on_one_key_is_written(values: tuple[float, ...]) -> None:
-    """JOB 4.2. The unevenness, 12 ms, is that of trained players (common practice)."""
+    """The unevenness, 12 ms, is that of trained players (common practice)."""
     player = struck(*values, *values, uneven=12_000)
     places = [0.0]
     for value in (*values, *values):
@@ -436,7 +436,7 @@ def test_a_rhythm_struck_slower_than_the_tempo_is_the_same_rhythm() -> None:
 
 
 def test_sounding_lengths_vary_within_their_bound_and_the_same_each_time() -> None:
-    """JOB 3.10: bounded, seeded; the writing stays."""
+    """Bounded, seeded; the writing stays."""
 
     def lengths(setting: VaryLength) -> list[int]:
         player = Player().give(setting)
@@ -454,7 +454,7 @@ def test_sounding_lengths_vary_within_their_bound_and_the_same_each_time() -> No
 
 
 def test_a_click_writes_a_note_at_its_place_with_the_stated_velocity() -> None:
-    """JOB 7.4: the accidental is that of the signature; a second click on the same place makes a chord."""
+    """The accidental is that of the signature; a second click on the same place makes a chord."""
     player = Player(new_piece(fifths=2)).give(ClicksDo("write"))
     player.give(ClickNote("p1", 1, 2 * QUARTER, 31))  # the F above middle C, sharp in D major
     (note,) = player.piece.notes.values()

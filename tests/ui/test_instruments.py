@@ -1,4 +1,4 @@
-"""Instruments: channels, an outside sound, what each step sounds (JOB 2.1, 3.11, 5.2)."""
+"""Instruments: channels, an outside sound, what each step sounds."""
 
 from __future__ import annotations
 
@@ -111,7 +111,7 @@ def strike(page: Page, values: list[float], quarter_ms: float) -> None:
 
 
 def test_a_rhythm_struck_on_one_key_then_its_pitches(barge: Page, server: Server) -> None:
-    """JOB 4.2: the rhythm in time on any one key, the pitches at leisure."""
+    """The rhythm in time on any one key, the pitches at leisure."""
     piece = begin(barge, "Rhythm first")
     barge.evaluate("plugIn()")
     press(barge, "Backquote", "9")

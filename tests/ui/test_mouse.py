@@ -1,4 +1,4 @@
-"""Notes under the mouse: clicked in, dragged, enclosed (JOB 7.4, 7.5)."""
+"""Notes under the mouse: clicked in, dragged, enclosed."""
 
 from __future__ import annotations
 

@@ -22,7 +22,7 @@ from ductus.store.journal import CutOff
 
 def head_fact(facts: Facts) -> m.HeadFact:
     """The head of the page."""
-    return m.HeadFact(facts.title, facts.subtitle, facts.composer, facts.arranger)
+    return m.HeadFact(facts.title, facts.subtitle, facts.composer, facts.arranger, facts.cautions)
 
 
 def state_fact(desk: Desk, state: EntryState) -> m.StateFact:

@@ -1,4 +1,4 @@
-"""How entry is set, kept with the piece and shown again when it opens (JOB 1.6). The pen itself is always up then."""
+"""How entry is set, kept with the piece and shown again when it opens. The pen itself is always up then."""
 
 from __future__ import annotations
 

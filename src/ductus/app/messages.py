@@ -218,6 +218,7 @@ class HeadFact:
     subtitle: str
     composer: str
     arranger: str
+    cautions: str
 
 
 @dataclass(frozen=True, slots=True)

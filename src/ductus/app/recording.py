@@ -1,4 +1,4 @@
-"""Recording, with a click or freely (JOB 5, 9.1): everything played is kept as a take, and shown while it is played."""
+"""Recording, with a click or freely: everything played is kept as a take, and shown while it is played."""
 
 from __future__ import annotations
 

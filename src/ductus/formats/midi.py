@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import mido
@@ -12,7 +12,7 @@ from mido.midifiles.meta import KeySignatureError
 from ductus.core.errors import BadInput, TooMuch
 from ductus.core.performance.takes import SUSTAIN, Heard, Take, take_of_events
 from ductus.core.pitch.keys import MAJOR_NAMES
-from ductus.core.playback.performance import channels_of, performed
+from ductus.core.playback.performance import channels_of, one_by_one, performed
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import printable
 from ductus.core.time.meters import UNITS, Meter
@@ -125,12 +125,11 @@ def write_midi(piece: Piece) -> bytes:
     midi.tracks.append(_conductor(piece))
     sound, channels = performed(piece), channels_of(piece)
     by_part: dict[str, list[tuple[int, int, mido.Message]]] = {part.id: [] for part in piece.ordered_parts()}
-    for n in sound.notes:
-        start = file_ticks(n.on)
-        end = max(file_ticks(n.off), start + 1)
+    rounded = (replace(n, on=file_ticks(n.on), off=max(file_ticks(n.off), file_ticks(n.on) + 1)) for n in sound.notes)
+    for n in one_by_one(rounded):  # rounding can bring two strikes of a key onto one tick
         on = mido.Message("note_on", note=n.key, velocity=n.velocity, channel=n.channel)
         off = mido.Message("note_off", note=n.key, velocity=64, channel=n.channel)
-        by_part[n.part] += [(start, 2, on), (end, 0, off)]
+        by_part[n.part] += [(n.on, 2, on), (n.off, 0, off)]
     for c in sound.pedal:
         value = 127 if c.down else 0
         change = mido.Message("control_change", control=SUSTAIN, value=value, channel=c.channel)

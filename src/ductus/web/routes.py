@@ -26,7 +26,7 @@ from ductus.core.score.records import checked_text
 from ductus.core.time.meters import parse_meter
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.formats.midi import write_midi
-from ductus.formats.musicxml_write import write_musicxml
+from ductus.formats.musicxml_write import left_out, write_musicxml
 from ductus.web import schemas as s
 from ductus.web.rooms import Rooms
 
@@ -147,6 +147,12 @@ def get_midi(library: Lib, piece_id: str) -> Response:
     """The piece as a Standard MIDI File."""
     piece = library.desk(piece_id).piece
     return download(write_midi(piece), "audio/midi", piece, "mid")
+
+
+@router.get("/pieces/{piece_id}/left-out")
+def get_left_out(library: Lib, piece_id: str) -> list[str]:
+    """What the piece holds that no exported file says, in sentences."""
+    return left_out(library.desk(piece_id).piece)
 
 
 def download(data: bytes, kind: str, piece: Piece, ending: str) -> Response:

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 Revision = Annotated[int, Field(ge=0, le=2**62, description="the revision the client saw")]
 Words = Annotated[str, Field(max_length=100_000)]
+Cautions = Literal["plain", "parentheses", "none"]
 Ticks = Annotated[int, Field(ge=0, le=2**52, description="written time, 23,063,040 to the quarter")]
 
 
@@ -49,6 +50,7 @@ class FactsEdit(In):
     subtitle: Words | None = None
     composer: Words | None = None
     arranger: Words | None = None
+    cautions: Cautions | None = None
 
 
 class PieceRow(Out):
@@ -79,6 +81,7 @@ class FactsView(Out):
     subtitle: str
     composer: str
     arranger: str
+    cautions: Cautions
 
 
 class SoundingView(Out):

@@ -33,7 +33,7 @@ export const rest = {
     body.append('file', file)
     return ask<{ id: string; said: string }>('/import', { method: 'POST', body })
   },
-  renameTo: (id: string, base: number, facts: { title?: string; subtitle?: string; composer?: string }) =>
+  renameTo: (id: string, base: number, facts: { title?: string; subtitle?: string; composer?: string; cautions?: string }) =>
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
   playback: (id: string, fromTick: number) => ask<Playback>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
@@ -43,5 +43,6 @@ export const rest = {
   strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   programmes: () => ask<Programme[]>('/programmes'),
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
+  leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),
   exportAddress: (id: string, kind: 'musicxml' | 'mid') => `/api/pieces/${id}/export.${kind}`,
 }

@@ -8,7 +8,7 @@ import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { useSound } from '../sound/engine'
 import { togglePlaying, useListening } from './listening'
 import { beginRecording, toggleRecording } from './recorder'
-import { give, travel, useDesk } from './store'
+import { changeHead, give, sayLeftOut, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
 import { usePreferences } from './preferences'
 import { toggleEvening, toggleFarView } from './view'
@@ -57,8 +57,8 @@ export function Header({ onShelf }: { onShelf: () => void }) {
         <DropdownMenu.Trigger className="quiet-button">Export</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
-            <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
-            <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
@@ -69,6 +69,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
 /** What stays as it was chosen: how the desk looks and what it does by itself. */
 function Ways() {
   const { barTone, beatTone, company, penFollows, idleMinutes, set } = usePreferences()
+  const cautions = useDesk((s) => s.state?.facts.cautions)
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger className="quiet-button">Desk</DropdownMenu.Trigger>
@@ -82,6 +83,8 @@ function Ways() {
           <Choice on={beatTone} onChange={(on) => set({ beatTone: on })}>A tone for each beat the pen comes to, by its rank</Choice>
           <Choice on={company} onChange={(on) => set({ company: on })}>Each step sounds what the other parts hold there</Choice>
           <Choice on={penFollows} onChange={(on) => set({ penFollows: on })}>The pen goes where playback stops</Choice>
+          <Choice on={cautions === 'plain'} onChange={(on) => void changeHead({ cautions: on ? 'plain' : 'none' })}>Accidentals of caution in this piece</Choice>
+          <Choice on={cautions === 'parentheses'} onChange={(on) => void changeHead({ cautions: on ? 'parentheses' : 'plain' })}>Accidentals of caution in parentheses</Choice>
           <Choice on={idleMinutes > 0} onChange={(on) => set({ idleMinutes: on ? 10 : 0 })}>The pen lifts itself after ten idle minutes</Choice>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>

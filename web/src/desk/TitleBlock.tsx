@@ -1,7 +1,6 @@
 /** Title, subtitle and composer, each a word on the page that can be changed by clicking it. */
 import { useState } from 'react'
-import { rest } from '../api/rest'
-import { useDesk } from './store'
+import { changeHead, useDesk } from './store'
 
 type Field = 'title' | 'subtitle' | 'composer'
 
@@ -12,13 +11,7 @@ function Words({ field, className, empty }: { field: Field; className: string; e
   const text = facts[field]
   const keep = async (value: string) => {
     setDraft(null)
-    const { pieceId, state } = useDesk.getState()
-    if (!state || value === text) return
-    try {
-      await rest.renameTo(pieceId, state.revision, { [field]: value })
-    } catch (error) {
-      useDesk.setState({ problem: (error as Error).message })
-    }
+    if (value !== text) await changeHead({ [field]: value })
   }
   if (draft !== null)
     return (

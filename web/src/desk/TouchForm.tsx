@@ -1,4 +1,4 @@
-/** How a step sounds apart from how it is written (JOB 3.5, 3.10). */
+/** How a step sounds apart from how it is written. */
 import type { Command } from '../api/wire'
 import { give } from './store'
 

@@ -1,6 +1,7 @@
 /** What the desk shows: the server's messages, folded into one state; and the ways to talk back. */
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
+import { rest } from '../api/rest'
 import type { Ask, ClientMessage, Command, CutOff, Edit, Pen, Reading, Selecting, ServerMessage, State, System, SystemRef, Take } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { usePreferences, type RecordChoice } from './preferences'
@@ -250,4 +251,21 @@ export function stopRecording(drop = false): void {
 export function clickTempo(): number {
   const { state } = useDesk.getState()
   return ((state?.quarters_per_minute ?? 100) * usePreferences.getState().record.percent) / 100
+}
+
+/** What the page says at its head, and how it is drawn. */
+export async function changeHead(facts: { title?: string; subtitle?: string; composer?: string; cautions?: 'plain' | 'parentheses' | 'none' }): Promise<void> {
+  const { pieceId, state } = useDesk.getState()
+  if (!state) return
+  try {
+    await rest.renameTo(pieceId, state.revision, facts)
+  } catch (error) {
+    useDesk.setState({ problem: (error as Error).message })
+  }
+}
+
+/** A file that leaves something out says so. */
+export async function sayLeftOut(): Promise<void> {
+  const sentences = await rest.leftOut(useDesk.getState().pieceId).catch(() => [])
+  if (sentences.length) say(`Exported. ${sentences.join(' ')}`)
 }

@@ -1,4 +1,4 @@
-/** Tapping the beats along with a take (JOB 9.4): each tap is a beat, the first one the first of a bar. */
+/** Tapping the beats along with a take: each tap is a beat, the first one the first of a bar. */
 import { create } from 'zustand'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
 import { playTake, stopPlaying, useListening } from './listening'

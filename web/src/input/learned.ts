@@ -1,5 +1,5 @@
 /**
- * Learned controls: any key, pad, pedal or knob of an instrument can run a command (JOB 2.4). A learned control no longer
+ * Learned controls: any key, pad, pedal or knob of an instrument can run a command. A learned control no longer
  * writes or sounds. Kept in the browser.
  */
 import { create } from 'zustand'

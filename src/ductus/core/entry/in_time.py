@@ -1,4 +1,4 @@
-"""A rhythm struck in time on any one key, as places and lengths (JOB 4.2).
+"""A rhythm struck in time on any one key, as places and lengths.
 
 The first stroke stands at the pen; each later one is placed by the time since the stroke before it, so that a player who drifts is
 followed. Viterbi over the places that the step value and triplets of the beat allow: a stroke between places costs by

@@ -1,4 +1,4 @@
-"""Entry as a state machine: one pure function from state and event to what follows (JOB 3 and 4).
+"""Entry as a state machine: one pure function from state and event to what follows.
 
 Conventions: ticks and microseconds as everywhere; the piece is only read. Keys, pedal and waiting go to the way of working that
 is on (``ways``); a command is a record that knows what it does (``commands``).

@@ -17,14 +17,14 @@ SPAN_ENDS = ("stop", "wrap", "run on")
 HARMONIES = ("off", "chord", "key")
 HANDS = ("one", "reach", "split")
 MIDDLE_C = 60
-GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke (JOB 3.6)
+GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke
 FIGURE_OVER_US = 900_000  # silence that ends the figure of "one beat again"
 RHYTHM_OVER_US = 2_500_000  # silence that ends a rhythm struck in time
 
 
 @dataclass(frozen=True, slots=True)
 class StepValue:
-    """The value of a step. Dots and tuplets hold for the next note unless latched (JOB 3.3).
+    """The value of a step. Dots and tuplets hold for the next note unless latched.
 
     ``added`` is a second value joined on (half + eighth); ``custom`` a length in ticks that stands for all of it.
     """
@@ -89,7 +89,7 @@ def length_of_step(step: StepValue) -> int:
 class Touch:
     """How a step sounds: ``percent`` of its value or ``ticks`` of its own (None: in full), ``late`` ticks after its place (early
     if negative), a fixed velocity or pitch instead of the played one. ``vary`` is the most by which sounding lengths vary at
-    random, in percent of the step, always the same for a ``seed`` and a place (JOB 3.10)."""
+    random, in percent of the step, always the same for a ``seed`` and a place."""
 
     percent: int = 100
     ticks: int | None = None
@@ -100,7 +100,7 @@ class Touch:
     seed: int = 1
 
     def lengths(self, step: int) -> tuple[int, int | None]:
-        """(written ticks, sounding ticks where they differ): JOB 3.5. From 75 % to 100 % the full value is written and only the
+        """(written ticks, sounding ticks where they differ). From 75 % to 100 % the full value is written and only the
         sound is shorter; below, the note is written short; over 100 % the sound overlaps."""
         if self.ticks is not None:
             return min(self.ticks, step), None
@@ -197,7 +197,7 @@ class EntryState:
     down: bool = False
     way: str = "step"
     step: StepValue = field(default_factory=StepValue)
-    step_after: StepValue | None = None  # the value to return to after the next note (JOB 3.4)
+    step_after: StepValue | None = None  # the value to return to after the next note
     touch: Touch = field(default_factory=Touch)
     when: str = "all up"
     policy: str = "replace"

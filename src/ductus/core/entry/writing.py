@@ -62,7 +62,7 @@ def chord_before(piece: Piece, tick: int) -> Mark | None:
 
 
 def heard_as(piece: Piece, state: EntryState, key: int) -> int:
-    """The key that will be written for a played one: fixed, or the nearest that harmony allows (JOB 12.1)."""
+    """The key that will be written for a played one: fixed, or the nearest that harmony allows."""
     if state.touch.pitch is not None:
         return state.touch.pitch
     classes = classes_at_pen(piece, state)

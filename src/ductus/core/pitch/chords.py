@@ -1,4 +1,4 @@
-"""Chord symbols: which pitch classes they hold, and the nearest key that is one of them (JOB 12).
+"""Chord symbols: which pitch classes they hold, and the nearest key that is one of them.
 
 The kinds and their intervals are common practice; the written kinds are those of MusicXML 4.0 (``kind-value``).
 """

@@ -1,4 +1,4 @@
-"""The click: which places of a bar it marks, and when (JOB 5.2)."""
+"""The click: which places of a bar it marks, and when."""
 
 from __future__ import annotations
 

@@ -215,7 +215,7 @@ def held_by_pedal(notes: Sequence[Sounded], pedal: Sequence[PedalChange]) -> lis
 
 
 def company_at(piece: Piece, tick: int, part: str, staff: int) -> list[Sounding]:
-    """What all other staves hold at a tick (JOB 3.11), as sounds that begin at once."""
+    """What all other staves hold at a tick, as sounds that begin at once."""
     pulses = written_tempo_map(piece)
     out = []
     for other in piece.ordered_parts():

@@ -342,7 +342,7 @@ def remarks_on(take: Take) -> tuple[str, ...]:
 
 
 def finer_heard(played: Played, pulses: PulseMap, shortest: str | None) -> tuple[str, ...]:
-    """A sentence where runs of notes are clearly finer than the shortest value allows (JOB 6.1): four onsets within the time of
+    """A sentence where runs of notes are clearly finer than the shortest value allows: four onsets within the time of
     less than two such values, none of them together."""
     if shortest is None:
         return ()

@@ -112,7 +112,7 @@ def choices_from_json(text: str) -> Choices:
 
 def beats_chosen(found: PulseMap, meter: Meter, choices: Choices) -> PulseMap:
     """The beats that the take is read against: tapped or found ones, bar lines moved by ``shift`` beats, and those set by hand
-    in their places. A bar line set by hand bends only the stretch to its neighbours (JOB 9.4)."""
+    in their places. A bar line set by hand bends only the stretch to its neighbours."""
     beat = meter.beat_ticks
     pulses = found
     if len(choices.taps) >= 2:

@@ -236,7 +236,8 @@ class ReadKey(WholeChoice):
         """See ReadingChoice."""
         if self.fifths is None:
             return "in the key that the notes show"
-        return f"with {count_words(abs(self.fifths), 'flat' if self.fifths < 0 else 'sharp')}"
+        signature = count_words(abs(self.fifths), "flat" if self.fifths < 0 else "sharp")
+        return f"with {signature if self.fifths else 'no sharps or flats'}"
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""

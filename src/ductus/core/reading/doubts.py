@@ -1,4 +1,4 @@
-"""Close calls (JOB 6.9): where a reading might well be wrong, and what else it could be.
+"""Close calls: where a reading might well be wrong, and what else it could be.
 
     probabilities of places, of values and of hands -> doubts, one for each beat that holds one
 

@@ -1,4 +1,4 @@
-"""Free reading: beats, bars, meter, pick-up and tempo of a take that was played without a click (JOB 9.1, 9.2).
+"""Free reading: beats, bars, meter, pick-up and tempo of a take that was played without a click.
 
     chords + hints (about, meter) and pins -> pulse map, rival pulse maps -> each read as with a click
 

@@ -1,4 +1,4 @@
-"""Which hand played each note (JOB 6.5): by reach, that is by what a hand can hold and how it moves.
+"""Which hand played each note: by reach, that is by what a hand can hold and how it moves.
 
     chords of notes -> 1 (right) or 2 (left) for each note
 

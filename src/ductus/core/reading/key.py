@@ -1,4 +1,4 @@
-"""The key signature that fits the notes (JOB 11.2).
+"""The key signature that fits the notes.
 
 Every signature of -6..6 fifths gets a score: the pitch classes by duration, those of the first and last bass and of the
 last top note, each weighed by its distance from the signature. A weighted profile as Krumhansl & Kessler 1982 have it

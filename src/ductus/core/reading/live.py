@@ -1,4 +1,4 @@
-"""Reading while it is played: a growing take, beat by beat (JOB 5.4).
+"""Reading while it is played: a growing take, beat by beat.
 
 A *live reading* reads only the last bars again each time; what lies further back stays as it was. The feel of the player is
 carried along, so that one decoding is enough for a beat.

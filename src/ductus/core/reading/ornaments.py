@@ -1,4 +1,4 @@
-"""What is played too fast to be counted: trills, turns, rolled chords, crushed notes (JOB 6.9). They are offered, never imposed.
+"""What is played too fast to be counted: trills, turns, rolled chords, crushed notes. They are offered, never imposed.
 
 Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second; a turn
 goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled

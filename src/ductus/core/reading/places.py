@@ -1,4 +1,4 @@
-"""Click reading: where each played note stands, when the beats are known (JOB 6).
+"""Click reading: where each played note stands, when the beats are known.
 
     onsets + beats -> chords and places, jointly; the player's lag and unevenness are estimated on the way.
 

@@ -12,6 +12,7 @@ from ductus.core.reading.choosing import (
     ReadAbout,
     ReadDetached,
     ReadHands,
+    ReadKey,
     ReadMeter,
     ReadPedal,
     ReadPlainness,
@@ -110,6 +111,24 @@ def _hands(choices: Choices) -> Phrase:
     )
 
 
+def signature(fifths: int) -> str:
+    """A key signature in words: "2 sharps", "no sharps or flats"."""
+    return count_words(abs(fifths), "flat" if fifths < 0 else "sharp") if fifths else "no sharps or flats"
+
+
+def _key(choices: Choices, result: ReadingResult) -> Phrase:
+    asked = choices.settings.key
+    keys = sorted(range(-7, 8), key=lambda k: (abs(k), k))
+    return Phrase(
+        signature(result.key),
+        "key",
+        (
+            Choice("as the notes show", ReadKey(), asked is None),
+            *(Choice(signature(k), ReadKey(k), asked == k) for k in keys),
+        ),
+    )
+
+
 def tempo_words(meter: Meter, result: ReadingResult) -> str:
     """The typical tempo in beats of the meter: "♩ ≈ 72"."""
     beat = meter.beat_ticks
@@ -150,6 +169,8 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
     how = ", tapped" if choices.taps else ", following every bar"
     return (
         Phrase(meter, "meter", meters),
+        plain(" with "),
+        _key(choices, result),
         plain(" at "),
         Phrase(tempo_words(result.meter, result), "tempo", tempi),
         plain(how + " ("),

@@ -1,4 +1,4 @@
-"""How a take is to be read (JOB 6), and what comes out."""
+"""How a take is to be read, and what comes out."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Spelling played keys: by local key and by the direction of the line (JOB 7.6).
+"""Spelling played keys: by local key and by the direction of the line.
 
 A hidden local key (a place on the line of fifths) wanders through the piece; a Viterbi search finds it from the pitches,
 and each note takes the name that is likeliest in its key and leads rightly to the next note of its hand: C sharp

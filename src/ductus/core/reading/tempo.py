@@ -1,4 +1,4 @@
-"""The tempo of a take bar by bar (JOB 9.5): tempo = beats x 60 / seconds."""
+"""The tempo of a take bar by bar: tempo = beats x 60 / seconds."""
 
 from __future__ import annotations
 

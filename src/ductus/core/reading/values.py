@@ -1,4 +1,4 @@
-"""How long each note is written (JOB 6.4): a choice among what could end it.
+"""How long each note is written: a choice among what could end it.
 
     places + hands + releases -> length of each note in ticks, with the probability of the choice
 

@@ -1,4 +1,4 @@
-"""Voices on a staff (JOB 6.3): one, two, or as many as keep every length.
+"""Voices on a staff: one, two, or as many as keep every length.
 
     notes of a reading -> the same notes with voices, and with lengths cut where fewer voices are wanted
 

@@ -1,6 +1,6 @@
 """Edits of notes: each returns a Change or fills a Draft. Every way of entry obeys the same three policies.
 
-Policies (JOB 3.8): "replace" clears the voice inside the step and cuts a note that sounds into it; "add"
+Policies: "replace" clears the voice inside the step and cuts a note that sounds into it; "add"
 leaves what is there; "keep" jumps to the next silence. Exact duplicates are never stacked: they are counted.
 """
 
@@ -178,7 +178,7 @@ def change_facts(piece: Piece, **facts: object) -> Change:
 
 
 def trim_empty_bars(piece: Piece) -> Change:
-    """Remove the empty bars at the end (JOB 1.4)."""
+    """Remove the empty bars at the end."""
     draft = Draft(piece)
     used = max(piece.last_end, default=-1) + 1
     draft.put(replace(piece.facts, bars=max(used, 1)))

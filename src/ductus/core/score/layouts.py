@@ -1,4 +1,4 @@
-"""New pieces from a layout (JOB 1.1): the parts, clefs and sounds that a way of playing needs."""
+"""New pieces from a layout: the parts, clefs and sounds that a way of playing needs."""
 
 from __future__ import annotations
 

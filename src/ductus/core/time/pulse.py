@@ -2,7 +2,7 @@
 
 Conventions: a pulse is a pair (tick, microseconds from the start of the take). Between pulses time runs
 evenly; before the first and after the last the neighbouring tempo goes on. A map made by the metronome, by
-a foot, by the engine or by hand has the same shape, so one reader serves them all. JOB 9.4 is the arithmetic:
+a foot, by the engine or by hand has the same shape, so one reader serves them all. The arithmetic:
 tempo = beats x 60 / seconds.
 """
 
@@ -79,5 +79,5 @@ def steady_map(quarters_per_minute: float, tick: int, time_us: int) -> PulseMap:
 
 
 def tempo_of(beats: int, seconds: float) -> float:
-    """Beats a minute of a stretch (JOB 9.4: 16 beats in 11.456 s are 83.80)."""
+    """Beats a minute of a stretch (16 beats in 11.456 s are 83.80)."""
     return beats * 60 / seconds

@@ -54,7 +54,7 @@ class RhythmValue(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class DivideBeat(EntryCommand):
-    """Divide the beat at the pen into equal parts of what stands on it (JOB 4.4)."""
+    """Divide the beat at the pen into equal parts of what stands on it."""
 
     parts: Annotated[int, Ge(1), Le(16)]
     name: Literal["divide"] = "divide"
@@ -80,7 +80,7 @@ class DivideBeat(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class WriteLetter(EntryCommand):
-    """Write a note by its letter ("C", "F#"): the octave nearest to the note before (JOB 7.4)."""
+    """Write a note by its letter ("C", "F#"): the octave nearest to the note before."""
 
     letter: Annotated[str, MaxLen(4)]
     name: Literal["letter"] = "letter"
@@ -98,7 +98,7 @@ class WriteLetter(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class ClickNote(EntryCommand):
-    """Write a note of the step value where a person clicked (JOB 7.4): ``diatonic`` staff steps above C0, with the accidental of the
+    """Write a note of the step value where a person clicked: ``diatonic`` staff steps above C0, with the accidental of the
     signature and the velocity that the line states. The pen goes behind it. With the pen up, or where clicks place the pen, it goes
     there and nothing is written."""
 

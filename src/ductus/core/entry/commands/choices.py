@@ -21,7 +21,7 @@ from ductus.core.score.records import Mark
 
 @dataclass(frozen=True, slots=True)
 class WhenWritten(Choose):
-    """When a step is written (JOB 3.6)."""
+    """When a step is written."""
 
     when: Literal["all up", "stroke", "advance"] | None = None
     name: Literal["when"] = "when"
@@ -39,7 +39,7 @@ class WhenWritten(Choose):
 
 @dataclass(frozen=True, slots=True)
 class PolicyTo(Choose):
-    """What happens to notes already there (JOB 3.8)."""
+    """What happens to notes already there."""
 
     policy: Literal["replace", "add", "keep"] | None = None
     name: Literal["policy"] = "policy"
@@ -57,7 +57,7 @@ class PolicyTo(Choose):
 
 @dataclass(frozen=True, slots=True)
 class HoldToHarmony(Choose):
-    """Keys are free, or held to the chord symbol, or to chord and key (JOB 12.1)."""
+    """Keys are free, or held to the chord symbol, or to chord and key."""
 
     harmony: Literal["off", "chord", "key"] | None = None
     name: Literal["harmony"] = "harmony"
@@ -75,7 +75,7 @@ class HoldToHarmony(Choose):
 
 @dataclass(frozen=True, slots=True)
 class OverWhat(Choose):
-    """What a chord played over a written one replaces (JOB 4.3)."""
+    """What a chord played over a written one replaces."""
 
     over: Literal["pitch", "velocity", "both", "beside"] | None = None
     name: Literal["over"] = "over"
@@ -186,7 +186,7 @@ class DivideHands(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class WayTo(EntryCommand):
-    """Change the way of working; what is half done is finished first (JOB 4.7). Where this pass began stays."""
+    """Change the way of working; what is half done is finished first. Where this pass began stays."""
 
     way: Literal["step", "pulse", "rhythm", "over", "beat", "foot", "walk"]
     name: Literal["way"] = "way"
@@ -201,7 +201,7 @@ class WayTo(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class BeginPitches(EntryCommand):
-    """The second half of "rhythm first": pitches over what was written, from where the pass began (JOB 4.2)."""
+    """The second half of "rhythm first": pitches over what was written, from where the pass began."""
 
     name: Literal["pitches"] = "pitches"
 
@@ -214,7 +214,7 @@ class BeginPitches(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class PenAdvances(EntryCommand):
-    """Let the pen move on after each step, or stay (None: the other of the two) (JOB 3.7)."""
+    """Let the pen move on after each step, or stay (None: the other of the two)."""
 
     on: bool | None = None
     name: Literal["advances"] = "advances"

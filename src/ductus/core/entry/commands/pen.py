@@ -52,7 +52,7 @@ class PenTo(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class Ready(EntryCommand):
-    """One action makes everything ready: pen down in the way of stepping; the same undoes it (JOB 1.5)."""
+    """One action makes everything ready: pen down in the way of stepping; the same undoes it."""
 
     name: Literal["ready"] = "ready"
 
@@ -80,7 +80,7 @@ class Rest(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class Back(EntryCommand):
-    """Drop the last pending key; else what the way says; else take the last step away (JOB 3.7)."""
+    """Drop the last pending key; else what the way says; else take the last step away."""
 
     name: Literal["back"] = "back"
 
@@ -236,7 +236,7 @@ class ReturnToStart(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class OtherStaff(EntryCommand):
-    """Go to the staff above or below; ``at_start``: at the place where this pass began (JOB 3.2)."""
+    """Go to the staff above or below; ``at_start``: at the place where this pass began."""
 
     direction: Literal["previous", "next"] = "next"
     at_start: bool = False
@@ -271,7 +271,7 @@ class ToVoice(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class HoldInBars(EntryCommand):
-    """Hold the pen in these bars (as people count them), or (None) let it go (JOB 3.9)."""
+    """Hold the pen in these bars (as people count them), or (None) let it go."""
 
     first: BarNumber | None = None
     last: BarNumber | None = None

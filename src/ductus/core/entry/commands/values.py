@@ -154,7 +154,7 @@ def typed_length(text: str) -> int | None:
 
 @dataclass(frozen=True, slots=True)
 class NextOnly(EntryCommand):
-    """A value for the next note only, then back by itself (JOB 3.4); None takes that back."""
+    """A value for the next note only, then back by itself; None takes that back."""
 
     value: NoteValue | None = None
     name: Literal["next-only"] = "next-only"
@@ -172,7 +172,7 @@ class NextOnly(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class SoundFor(EntryCommand):
-    """How long each step sounds: a percentage of its value, or a value of its own (JOB 3.5); 100 % is in full."""
+    """How long each step sounds: a percentage of its value, or a value of its own; 100 % is in full."""
 
     percent: Annotated[int, Ge(1), Le(400)] = 100
     base: Base | None = None
@@ -191,7 +191,7 @@ class SoundFor(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class SoundLate(EntryCommand):
-    """Ticks (960 to the quarter) by which steps sound late, early if negative (JOB 3.3)."""
+    """Ticks (960 to the quarter) by which steps sound late, early if negative."""
 
     ticks: Annotated[int, Ge(-480), Le(480)] = 0
     name: Literal["late"] = "late"
@@ -204,7 +204,7 @@ class SoundLate(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class VaryLength(EntryCommand):
-    """Most variation of the sounding length in percent, and a seed that chooses another variation (JOB 3.10)."""
+    """Most variation of the sounding length in percent, and a seed that chooses another variation."""
 
     percent: Annotated[int, Ge(0), Le(50)] = 0
     seed: Annotated[int, Ge(1), Le(9999)] | None = None
@@ -219,7 +219,7 @@ class VaryLength(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class FixVelocity(EntryCommand):
-    """A fixed velocity, or (None) as touched (JOB 3.10)."""
+    """A fixed velocity, or (None) as touched."""
 
     velocity: Annotated[int, Ge(1), Le(127)] | None = None
     name: Literal["fix-velocity"] = "fix-velocity"
@@ -232,7 +232,7 @@ class FixVelocity(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class FixPitch(EntryCommand):
-    """One pitch for all keys as people write it ("B4"): rhythm only; "" for pitches as played (JOB 3.10)."""
+    """One pitch for all keys as people write it ("B4"): rhythm only; "" for pitches as played."""
 
     pitch: Annotated[str, MaxLen(6)] = ""
     name: Literal["fix-pitch"] = "fix-pitch"

@@ -1,4 +1,4 @@
-"""One beat again (JOB 4.4): play a figure at any speed; its rhythm is scaled into the beat at the pen, the rest is untouched.
+"""One beat again: play a figure at any speed; its rhythm is scaled into the beat at the pen, the rest is untouched.
 
 The figure ends when nothing was held for a moment, or with the advance command. Where its notes fall is rounded to the
 division of the beat that explains them best, with a price for finer ones.

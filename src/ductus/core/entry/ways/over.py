@@ -1,4 +1,4 @@
-"""Over what is written (JOB 4.3): each chord played replaces pitch, velocity or both of the next one, or stands beside it.
+"""Over what is written: each chord played replaces pitch, velocity or both of the next one, or stands beside it.
 
 The number and rhythm of notes stay; chords replace chords (more keys add notes, fewer remove, and it is said). At the end it
 says so, and the next key begins again where this pass began.

@@ -1,4 +1,4 @@
-"""Pulse hand (JOB 4.1): one hand strikes a pulse, the other plays the tune where it falls.
+"""Pulse hand: one hand strikes a pulse, the other plays the tune where it falls.
 
 Each pulse but the first moves the pen on one step. A tune note lasts until its successor (or until it is let go, by
 choice); the last one runs to the end of its bar. The pulse itself never becomes a note. A tune note within the gathering

@@ -1,4 +1,4 @@
-"""Rhythm first (JOB 4.2): values by value keys or played on any one key, then the pitches in order, at leisure.
+"""Rhythm first: values by value keys or played on any one key, then the pitches in order, at leisure.
 
 In the first half every value key writes a note on the middle line. A key of the instrument writes the step value at once, or
 (``rhythm_by`` "time") the rhythm is struck in time and read when it is over: after a silence or with the advance command.

@@ -1,4 +1,4 @@
-"""Step (JOB 3.6): a step is written when all keys are up, at the stroke, or on an advance command."""
+"""Step: a step is written when all keys are up, at the stroke, or on an advance command."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class Stepping(Way):
         return Outcome(state)
 
     def pedal(self, state: EntryState, event: Pedal, piece: Piece) -> Outcome:
-        """The pedal is the advance command where one is wanted; else it is kept as pedal (JOB 2.3): from the pen to where it is let go."""
+        """The pedal is the advance command where one is wanted; else it is kept as pedal: from the pen to where it is let go."""
         if state.when == "advance":
             return self.advance(state, piece, event.time_us) if event.down else Outcome(state)
         if event.down:

@@ -1,4 +1,4 @@
-"""Walking (JOB 4.6): the place moves on by itself at a set rate while keys are held, and stops when all are up.
+"""Walking: the place moves on by itself at a set rate while keys are held, and stops when all are up.
 
 A pedal tap moves on one step with nothing held, for rests.
 """

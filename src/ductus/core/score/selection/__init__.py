@@ -1,1 +1,1 @@
-"""Edits of selected notes (JOB 7): each is a record of its arguments that makes a Change."""
+"""Edits of selected notes: each is a record of its arguments that makes a Change."""

@@ -1,4 +1,4 @@
-"""Copying, pasting and repeating (JOB 7.5): notes with the marks that belong to them."""
+"""Copying, pasting and repeating: notes with the marks that belong to them."""
 
 from __future__ import annotations
 

@@ -51,7 +51,7 @@ def with_length(
 
 @dataclass(frozen=True, slots=True)
 class HoldToNext(Edit):
-    """Hold each to the next; the last goes to the end of its bar; a silence meant as such stays (JOB 7.3)."""
+    """Hold each to the next; the last goes to the end of its bar; a silence meant as such stays."""
 
     name: Literal["hold"] = "hold"
 
@@ -170,7 +170,7 @@ def put_chord_values(draft: Draft, notes: Sequence[Note], tick: int, ticks: int)
 
 @dataclass(frozen=True, slots=True)
 class EqualSteps(Edit):
-    """Read entered steps again at another value (JOB 3.13): the chords of each voice follow one another at that value; chords
+    """Read entered steps again at another value: the chords of each voice follow one another at that value; chords
     after them in the voice keep their distance to the last one."""
 
     value: NoteValue

@@ -7,7 +7,7 @@ WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web
   $(wildcard src/ductus/core/entry/commands/*.py src/ductus/core/score/selection/*.py) src/ductus/core/reading/choosing.py
 PORT ?= 8765
 
-.PHONY: setup demo test check bench bench-reading chromium types wheel clean
+.PHONY: setup demo test check bench bench-reading fuzz chromium types wheel clean
 
 setup: $(STAMP) $(WEB)
 
@@ -49,6 +49,9 @@ test: setup chromium check
 
 bench: setup chromium
 	$(PY) bench/speed.py
+
+fuzz: setup
+	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/formats/test_agreement.py
 
 bench-reading: setup
 	$(PY) bench/reading.py

@@ -44,28 +44,34 @@ def same(one: Rows, other: Rows) -> bool:
     )
 
 
+def voice_of(element: music21.note.GeneralNote) -> str:
+    """The voice inside its measure; music21 names none where there is only one."""
+    voice = element.getContextByClass("Voice")
+    return str(voice.id) if voice is not None else "1"
+
+
 def as_music21_reads(piece: Piece) -> Rows:
     """(staff, key, onset, length in quarters) of the MusicXML file: each chain of ties is one note."""
     score = music21.converter.parseData(write_musicxml(piece).decode(), format="musicxml")
     out: Rows = []
     for staff, part in enumerate(score.parts, 1):
-        open_ties: dict[int, list[tuple[F, F]]] = defaultdict(list)
+        open_ties: dict[int, list[tuple[F, F, str]]] = defaultdict(list)
         heads = [
-            (F(e.getOffsetInHierarchy(part)), F(e.duration.quarterLength), head)
+            (F(e.getOffsetInHierarchy(part)), F(e.duration.quarterLength), voice_of(e), head)
             for e in part.recurse().notes
             if not isinstance(e, music21.harmony.Harmony) and not e.duration.isGrace
             for head in (e.notes if isinstance(e, music21.chord.Chord) else [e])
         ]
-        for onset, length, head in sorted(heads, key=lambda h: h[0]):
+        for onset, length, voice, head in sorted(heads, key=lambda h: h[0]):
             kind = head.tie.type if head.tie else ""
             began = onset
             if kind in ("stop", "continue"):
                 row = open_ties[head.pitch.midi]
-                began, before = row.pop(min(range(len(row)), key=lambda k: abs(sum(row[k]) - onset)))
-                assert abs(began + before - onset) < F(1, 500)
+                here = [k for k, (a, b, _) in enumerate(row) if abs(a + b - onset) < F(1, 500)]
+                began, before, voice = row.pop(min(here, key=lambda k: row[k][2] != voice))
                 length += before
             if kind in ("start", "continue"):
-                open_ties[head.pitch.midi].append((began, length))
+                open_ties[head.pitch.midi].append((began, length, voice))
             else:
                 out.append((staff, head.pitch.midi, began, length))
         left = [t for row in open_ties.values() for t in row]

@@ -8,9 +8,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+from ductus.core.errors import BadInput
 from ductus.core.score.marks import follow_notes
 from ductus.core.score.piece import Piece, Row, bars_touched
 from ductus.core.score.records import Mark, Note, Reading, Record
+from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.ticks import QUARTER
 
 Line = tuple[str, int, int]  # part id, staff from 1, voice from 1
@@ -76,6 +78,7 @@ class Draft:
     def __init__(self, piece: Piece) -> None:
         self.piece = piece
         self.serial = piece.serial
+        self._last_tick = piece.timeline.bar(MAX_BAR).end
         self._before: dict[str, Record | None] = {}
         self._after: dict[str, Record | None] = {}
         self._cells: dict[
@@ -91,7 +94,9 @@ class Draft:
         return fresh
 
     def put(self, record: Record) -> None:
-        """Add or replace a record."""
+        """Add or replace a record. Raises BadInput for a note that would end behind the last bar that can be reached."""
+        if isinstance(record, Note) and record.end > self._last_tick:
+            raise BadInput(f"That would go past bar {MAX_BAR:,}, where pieces end. Nothing was changed.")
         self._remember(record.id, record)
 
     def drop(self, record: Record) -> None:

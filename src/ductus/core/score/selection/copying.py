@@ -15,7 +15,10 @@ from ductus.core.score.marks import marks_with
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
 from ductus.core.score.selection.base import At, Edit, Question
+from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import count_words
+
+MOST_COPIED = 2_000  # notes that one repetition may write
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +109,8 @@ class Repeat(Edit):
         last = piece.timeline.bar_at(max(n.end for n in notes) - 1)
         length = last.end - first.start
         stop = last.end + length * self.times
+        if piece.timeline.bar_at(stop - 1).index > MAX_BAR:
+            raise BadInput(f"That would go past bar {MAX_BAR:,}; repeat it fewer times. Nothing was changed.")
         lines = sorted({n.line for n in notes})
         there = [n for line in lines for n in piece.line_between(line, last.end, stop) if n.tick >= last.end]
         if there and not self.replacing:
@@ -116,6 +121,9 @@ class Repeat(Edit):
             clear_span(draft, line, last.end, stop)
             clear_brackets(draft, line, last.end, stop - last.end)
         source = [n for line in lines for n in piece.line_between(line, first.start, last.end) if n.tick >= first.start]
+        if len(source) * self.times > MOST_COPIED:
+            many = f"{len(source) * self.times:,} notes at once"
+            raise BadInput(f"That would write {many}; repeat it fewer times. Nothing was changed.")
         copied = excerpt_of(piece, [replace(n, ticks=min(n.ticks, last.end - n.tick)) for n in source])
         for k in range(1, self.times + 1):
             put_copies(draft, copied, {line: line for line in lines}, k * length)

@@ -1,0 +1,1 @@
+"""Whatever comes, it is answered in words."""

@@ -5,13 +5,27 @@ from __future__ import annotations
 import random
 import time
 
+from ductus.core.entry.commands.choices import PolicyTo
+from ductus.core.entry.commands.pen import Back, MovePen, Rest
+from ductus.core.entry.commands.values import Dot, ShiftValue
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState
 from ductus.core.score.layouts import new_piece
 
 EVENTS = 10_000
-MOVES = ("step-left", "step-right", "bar-left", "bar-right", "finer", "coarser", "dot", "rest", "back", "policy")
+MOVES = (
+    MovePen("step", "left"),
+    MovePen("step", "right"),
+    MovePen("bar", "left"),
+    MovePen("bar", "right"),
+    ShiftValue("finer"),
+    ShiftValue("coarser"),
+    Dot(),
+    Rest(),
+    Back(),
+    PolicyTo(),
+)
 
 
 def random_events(seed: int, count: int = EVENTS) -> list[Event]:
@@ -22,7 +36,7 @@ def random_events(seed: int, count: int = EVENTS) -> list[Event]:
     while len(events) < count:
         now += rng.randint(20_000, 400_000)
         if rng.random() < 0.15:
-            events.append(Command(rng.choice(MOVES), "", now))
+            events.append(Command(rng.choice(MOVES), now))
         elif rng.random() < 0.05:
             events.append(Pedal(now, rng.random() < 0.5))
         else:

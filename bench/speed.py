@@ -21,6 +21,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
+from bench.long import export_seconds, journal_lost_ms, read_notes, with_takes
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import midi_of, random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
@@ -96,7 +97,8 @@ def key_to_page(page: Page, server: Server, piece_id: str, bar: int, steps: int 
     page.keyboard.press("Escape")
     page.wait_for_timeout(300)
     page.get_by_role("button", name="place: ").click()
-    page.get_by_label("Stay in bars, as 5 8").fill(f"{bar} {bar + SPAN_BARS - 1}")
+    page.get_by_label("first bar").fill(str(bar))
+    page.get_by_label("last bar").fill(str(bar + SPAN_BARS - 1))
     page.keyboard.press("Enter")
     page.keyboard.press("Escape")
     page.get_by_role("button", name="end of the span").click()
@@ -146,6 +148,9 @@ def main() -> None:
         folder = Path(tmp)
         library = Library(folder / "data" / "library.sqlite")
         long, short = library.add(random_piece(1, "3/4", 200)), library.add(random_piece(1, "3/4", 12))
+        taken = library.add(random_piece(1, "3/4", 200))
+        with_takes(library, taken)
+        endless = library.add(random_piece(1, "4/4", 2000))
         huge, little = library.add(four_parts(500)), library.add(four_parts(12))
         library.close()
         server = Server(folder / "data")
@@ -159,12 +164,25 @@ def main() -> None:
             note("key_to_page_ms_200", a, "ms")
             note("key_to_page_ms_12", b, "ms")
             note("key_to_page_ratio_200_12", a / b, "ratio")
+            note(
+                "key_ratio_with_takes",
+                key_to_page(page, server, taken, 100) / key_to_page(page, server, long, 100),
+                "ratio",
+            )
+            note("open_2000_bars_s", first_page(page, server, endless) / 1000, "s")
             c, d = key_to_page(page, server, huge, 250, 60), key_to_page(page, server, little, 1, 60)
             note("key_to_page_ms_500_4_parts", c, "ms")
             note("key_to_page_ratio_500_12", c / d, "ratio")
             browser.close()
         server.stop()
         note("transcribe_2min_s", transcribe_two_minutes(folder), "s")
+    note("export_2000_bars_s", export_seconds(2000), "s")
+    seconds, megabytes = read_notes(60_000)
+    note("read_60000_notes_s", seconds, "s")
+    note("read_60000_notes_mb", megabytes, "MB")
+    lost = journal_lost_ms()
+    note("journal_lost_ms_p95", lost[int(len(lost) * 0.95) - 1], "ms")
+    note("journal_lost_ms_worst", lost[-1], "ms")
     note("entry_events_per_s", events_per_second(), "events/s")
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 

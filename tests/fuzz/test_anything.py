@@ -169,7 +169,8 @@ def perform(browser: Browser, name: str) -> None:
 def test_fifty_requests_of_all_shapes(client: TestClient, library: Library, seed: int) -> None:
     rng = random.Random(seed)
     piece = library.add(waltz())
-    paths = list(client.get("/openapi.json").json()["paths"]) + [
+    paths = [
+        *list(client.get("/openapi.json").json()["paths"]),
         "/",
         "/assets/x",
         "/%00",

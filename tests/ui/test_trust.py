@@ -1,0 +1,278 @@
+"""Nothing false, nothing lost: what a person meets who makes slips, pulls a plug, has the process killed or the disk locked."""
+
+from __future__ import annotations
+
+import json
+import re
+import signal
+import sqlite3
+import time
+import urllib.request
+from collections.abc import Iterator
+from fractions import Fraction as F
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.ui.conftest import Server
+from tests.ui.desk import begin, chord, drawn_notes, exported, open_piece, opened, press, says
+from tests.ui.fake_midi import FAKE_MIDI
+
+
+@pytest.fixture
+def plugged(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
+    """A page with an instrument that can be unplugged."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
+    context.add_init_script(FAKE_MIDI)
+    page = context.new_page()
+    page.goto("/")
+    yield page
+    context.close()
+
+
+def pitches(server: Server, piece: str) -> list[str]:
+    return [n[2] for n in exported(server, piece)]
+
+
+def test_undo_brings_the_pen_back_with_the_notes_and_each_rest_is_a_step(page: Page, server: Server) -> None:
+    piece = begin(page, "Undone pen")
+    press(page, "Backquote", "a", "s", "d", "f", "Home", "k")
+    says(page, "C 5, quarter, bar 1, beat 1")
+    press(page, "Control+z")
+    press(page, "d")  # the pen stands at beat 1 again, so that nothing else is overwritten
+    says(page, "E 4, quarter, bar 1, beat 1")
+    assert pitches(server, piece) == ["E4", "D4", "E4", "F4"]
+    press(page, "PageDown", "a", "0", "0", "Control+z")
+    says(page, "Undone: rest")
+    press(page, "s")
+    says(page, "D 4, quarter, bar 2, beat 3")
+
+
+def test_a_chord_that_was_advanced_by_hand_is_written_once(page: Page, server: Server) -> None:
+    piece = begin(page, "Once")
+    press(page, "Backquote")
+    page.keyboard.down("a")
+    page.keyboard.press("z")
+    says(page, "C 4, quarter, bar 1, beat 1")
+    page.keyboard.up("a")
+    press(page, "s")
+    says(page, "D 4, quarter, bar 1, beat 2")
+    assert pitches(server, piece) == ["C4", "D4"]
+
+
+def test_a_plug_that_is_pulled_in_mid_chord_ends_its_keys_and_says_so(plugged: Page, server: Server) -> None:
+    piece = begin(plugged, "Pulled")
+    plugged.evaluate("plugIn()")
+    expect(plugged.get_by_test_id("hearing")).to_contain_text("Barge piano")
+    press(plugged, "Backquote")
+    plugged.evaluate("sendMidi(0x90, 60, 80)")
+    expect(plugged.locator('[data-key-number="60"]')).to_have_class(re.compile("bg-vermilion"))
+    plugged.evaluate("pullOut()")
+    expect(plugged.get_by_text(re.compile("unplugged|is gone|no longer connected")).first).to_be_visible()
+    expect(plugged.locator('[data-key-number="60"]')).not_to_have_class(re.compile("bg-vermilion"))
+    press(plugged, "d")
+    says(plugged, "E 4, quarter, bar 1, beat 2")
+    assert pitches(server, piece) == ["C4", "E4"]
+
+
+def test_a_key_struck_again_while_held_counts_as_let_go(plugged: Page, server: Server) -> None:
+    piece = begin(plugged, "Struck again")
+    plugged.evaluate("plugIn()")
+    press(plugged, "Backquote")
+    for message in ((0x90, 60, 80), (0x90, 60, 80), (0x80, 60, 0), (0x90, 64, 80), (0x80, 64, 0)):
+        plugged.evaluate("m => sendMidi(...m)", list(message))
+    says(plugged, "E 4, quarter, bar 1, beat 3")
+    assert pitches(server, piece) == ["C4", "C4", "E4"]
+
+
+def test_a_window_that_loses_its_focus_lets_go_of_the_keys(page: Page, server: Server) -> None:
+    begin(page, "Blurred")
+    press(page, "Backquote")
+    page.keyboard.down("a")
+    expect(page.locator('[data-key-number="60"]')).to_have_class(re.compile("bg-vermilion"))
+    page.evaluate("window.dispatchEvent(new Event('blur'))")
+    expect(page.locator('[data-key-number="60"]')).not_to_have_class(re.compile("bg-vermilion"))
+    page.keyboard.up("a")
+    press(page, "s")
+    says(page, "D 4, quarter, bar 1, beat 2")
+
+
+def test_escape_lets_one_thing_go_at_a_time_and_the_ladder_takes_value_keys(page: Page) -> None:
+    begin(page, "One at a time")
+    press(page, "Backquote", "3")
+    page.get_by_role("button", name="step value").click()
+    page.get_by_role("button", name="no tuplet").click()
+    press(page, "8")
+    expect(page.get_by_role("button", name="step value")).to_have_text("eighth")
+    press(page, "Escape")
+    expect(page.locator("[data-ladder]")).to_have_count(0)
+    expect(page.get_by_test_id("pen-state")).to_have_text("Pen down")
+    page.wait_for_timeout(800)  # a moment after the menu has closed
+    press(page, "Escape")
+    expect(page.get_by_test_id("pen-state")).to_have_text("Pen up")
+
+
+def test_a_tap_on_a_dot_that_stays_takes_it_off_and_the_line_says_what_stays(page: Page) -> None:
+    begin(page, "Latched")
+    page.get_by_role("button", name="step value").click()
+    page.get_by_role("button", name="keep the dot on").click()
+    expect(page.get_by_role("button", name="dot stays on")).to_be_visible()
+    press(page, "Escape")
+    expect(page.get_by_test_id("line")).to_contain_text("stays on")
+    press(page, "1")
+    expect(page.get_by_test_id("line")).not_to_contain_text("stays on")
+    expect(page.get_by_role("button", name="step value")).to_have_text("quarter")
+
+
+def test_dragging_over_the_keys_plays_each_and_a_finger_does_too(page: Page, server: Server) -> None:
+    piece = begin(page, "Slid")
+    press(page, "Backquote")
+    middle = {k: box for k in (60, 62, 64) if (box := page.locator(f'[data-key-number="{k}"]').bounding_box())}
+    spots = [(middle[k]["x"] + middle[k]["width"] / 2, middle[k]["y"] + middle[k]["height"] - 6) for k in (60, 62, 64)]
+    page.mouse.move(*spots[0])
+    page.mouse.down()
+    for spot in spots[1:]:
+        page.mouse.move(*spot, steps=4)
+    page.mouse.up()
+    says(page, "E 4, quarter, bar 1, beat 3")
+    assert pitches(server, piece) == ["C4", "D4", "E4"]
+
+
+def test_a_finger_plays_the_keys(warm: None, chromium: Browser, server: Server) -> None:
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, has_touch=True)
+    page = context.new_page()
+    page.goto("/")
+    piece = begin(page, "Touched")
+    press(page, "Backquote")
+    page.locator('[data-key-number="67"]').tap()
+    says(page, "G 4, quarter, bar 1, beat 1")
+    assert pitches(server, piece) == ["G4"]
+    context.close()
+
+
+def test_how_entry_was_set_comes_back_and_a_note_that_is_clicked_leaves_the_pen_alone(
+    page: Page, server: Server
+) -> None:
+    piece = begin(page, "Set")
+    press(page, "Backquote", "8", "Equal", "a", "s")
+    line = page.get_by_test_id("line").inner_text()
+    place = page.get_by_test_id("position").inner_text()
+    page.locator(".system g.note g.notehead").first.click()
+    expect(page.get_by_test_id("position")).to_have_text(place)
+    page.reload()
+    opened(page)
+    expect(page.get_by_test_id("line")).to_contain_text("eighth")
+    assert "added" in line or "add" in line
+    expect(page.get_by_test_id("line")).to_contain_text(re.compile("add"))
+    assert len(exported(server, piece)) == 2
+
+
+def test_both_hands_are_divided_between_the_staves_by_choice(page: Page, server: Server) -> None:
+    piece = begin(page, "Both hands")
+    press(page, "Backquote", "Shift+I")
+    page.keyboard.press("n")
+    chord(page, "ak")  # C 3 and C 4: an octave apart round middle C
+    says(page, "bar 1, beat 1")
+    assert {(n[2], n[3]) for n in exported(server, piece)} == {("C3", 1), ("C4", 0)}
+
+
+def test_a_subtitle_is_added_by_a_click_and_space_plays_what_was_entered(page: Page, server: Server) -> None:
+    begin(page, "Heard")
+    page.get_by_role("button", name="Add a subtitle").click()
+    page.get_by_label("subtitle").fill("for the lower deck")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="for the lower deck")).to_be_visible()
+    press(page, "Backquote", "a", "s", "d")
+    says(page, "E 4, quarter, bar 1, beat 3")
+    press(page, "Space")
+    expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+    expect(page.get_by_test_id("said")).not_to_contain_text("Nothing is written")
+
+
+HOSTILE = (
+    '<svg onload="window.caught=1"></svg><script>window.caught=1</script>"><img src=x onerror="window.caught=1">\ufffe'
+)
+
+
+@pytest.mark.own_server
+def test_hostile_texts_in_every_field_stay_texts(page: Page, server: Server) -> None:
+    piece = begin(page, "Plain")
+    base = json.loads(server.get("/openapi.json"))["info"]["version"]
+    assert base
+    for field in ("title", "subtitle", "composer"):
+        page.get_by_role("button", name=re.compile(f"Add a {field}|Plain")).first.click()
+        page.get_by_label(field, exact=True).fill(HOSTILE)
+        page.keyboard.press("Enter")
+        expect(page.get_by_label(field, exact=True)).to_have_count(0)
+    page.get_by_role("button", name="step value").click()
+    page.get_by_label("A length of its own").fill("<b onclick=1>")
+    page.keyboard.press("Enter")
+    press(page, "Escape", "Backquote", "a")
+    says(page, "C 4")
+    page.reload()
+    opened(page)
+    page.get_by_title("Back to the shelf").click()
+    expect(page.get_by_role("heading", name="On the shelf")).to_be_visible()
+    assert page.evaluate("window.caught") is None
+    assert page.locator("img[src=x], svg[onload]").count() == 0
+    assert b"onload" in server.get(f"/api/pieces/{piece}/export.musicxml")  # kept as words
+
+
+@pytest.mark.own_server
+def test_a_recording_that_was_cut_off_is_offered_and_written(page: Page, server: Server) -> None:
+    begin(page, "Cut off")
+    page.get_by_role("button", name="way of working").click()
+    page.get_by_role("menuitemradio", name=re.compile("^Record")).click()
+    page.get_by_role("button", name="click", exact=True).click()
+    page.get_by_role("menuitemradio", name=re.compile("freely")).click()
+    page.get_by_test_id("record").click()
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")
+    for letter in "asdfghjk" * 2:
+        page.keyboard.press(letter, delay=40)
+    server.stop(signal.SIGKILL)
+    expect(page.get_by_test_id("kept")).to_contain_text("connection lost")
+    page.keyboard.press("a", delay=40)  # played while nobody listens: sent again afterwards
+    server.start()
+    expect(page.get_by_test_id("kept")).to_have_text("everything is kept", timeout=20_000)
+    card = page.get_by_text(re.compile(r"cut off: 1[5-7] notes"))
+    expect(card).to_be_visible()
+    expect(page.get_by_test_id("record")).to_have_text("Record")
+    page.get_by_role("button", name=re.compile("Write it|Write")).first.click()
+    expect(page.locator(".system g.note").first).to_be_visible()
+    assert drawn_notes(page) >= 15
+
+
+@pytest.mark.own_server
+def test_a_locked_database_is_said_within_two_seconds_and_the_key_goes_through_when_it_is_free(
+    page: Page, server: Server
+) -> None:
+    piece = begin(page, "Locked")
+    press(page, "Backquote", "a")
+    says(page, "C 4, quarter, bar 1, beat 1")
+    with sqlite3.connect(server.data / "library.sqlite", isolation_level=None) as blocker:
+        blocker.execute("begin immediate")
+        press(page, "s")
+        began = time.monotonic()
+        expect(page.get_by_test_id("trouble")).to_be_visible(timeout=4_000)
+        assert time.monotonic() - began < 3
+        expect(page.get_by_test_id("kept")).not_to_have_text("everything is kept")
+        blocker.execute("rollback")
+    blocker.close()
+    says(page, "D 4, quarter, bar 1, beat 2")
+    expect(page.get_by_test_id("trouble")).to_have_count(0)
+    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    assert pitches(server, piece) == ["C4", "D4"]
+
+
+@pytest.mark.own_server
+def test_a_piece_that_was_deleted_elsewhere_says_so_and_comes_back(page: Page, server: Server) -> None:
+    piece = open_piece(page, "Lock Gate Waltz")
+    urllib.request.urlopen(urllib.request.Request(f"{server.url}/api/pieces/{piece}", method="DELETE")).close()
+    expect(page.get_by_test_id("trouble")).to_contain_text("deleted")
+    urllib.request.urlopen(
+        urllib.request.Request(f"{server.url}/api/pieces/{piece}/restore", method="POST", data=b"")
+    ).close()
+    expect(page.get_by_test_id("trouble")).to_have_count(0)
+    press(page, "Backquote", "a")
+    says(page, "C 4")
+    assert F(0) in {n[0] for n in exported(server, piece)}

@@ -16,7 +16,7 @@ FAKE_MIDI = """
   }
   navigator.requestMIDIAccess = async () => access
   window.plugIn = () => { access.inputs.set(input.id, input); access.onstatechange?.({ port: input, target: access }) }
-  window.pullOut = () => { access.inputs.delete(input.id); input.state = 'disconnected'; access.onstatechange?.({ port: input, target: access }) }
+  window.pullOut = () => { access.inputs.delete(input.id); input.state = 'disconnected'; input.connection = 'pending'; access.onstatechange?.({ port: input, target: access }) }
   window.sendMidiAt = (at, ...data) => input.onmidimessage?.({ data: new Uint8Array(data), timeStamp: at, target: input })
   window.sendMidi = (...data) => input.onmidimessage?.({ data: new Uint8Array(data), timeStamp: performance.now(), target: input })
 """

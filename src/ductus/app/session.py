@@ -91,6 +91,7 @@ class Session:
         self._pedal_down = False
         self._clipboard = Excerpt()
         self._takes: object = None  # the takes that were told last
+        self._cut_until_us = 0  # recordings that were cut off end here, in wall-clock time
         self.near_bar = 0
         self.known: set[str] = set()  # keys of the systems that this browser has
 
@@ -123,7 +124,12 @@ class Session:
         """Do what a message asks; errors become words for the browser."""
         if isinstance(message, m.Keys):
             self._into_journal(message)
-            if message.again:
+            late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
+            if late and self.journal.flush():  # a recording that was cut off has them too
+                with self.desk.lock:
+                    self._takes = None
+                    self._tell_takes()
+            if message.again:  # kept, not played a second time
                 return self.collect()
             self.backlog.extend(OneEvent(heard, message.only_sound) for heard in message.events)
         elif isinstance(message, m.Look):
@@ -215,6 +221,7 @@ class Session:
         if self._takes is not self.desk.takes or not everyone:
             self._takes = self.desk.takes
             cut = self.desk.cut_off(round(self._wall() * 1e6)) if not self._recording_here() else ()
+            self._cut_until_us = max((c.to_us for c in cut), default=0)
             self.out.append(Sent(takes_fact(self.desk, cut), everyone))
 
     def _recording_here(self) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import importlib.util
 import sys
-import time
 import warnings
 from pathlib import Path
 from typing import Any
@@ -161,9 +160,7 @@ BAD = {
 @pytest.mark.parametrize("name", list(BAD))
 def test_odd_takes_give_a_page_that_holds_every_note(name: str, free: bool) -> None:
     take = BAD[name]
-    started = time.perf_counter()
     result = read(take, None if free else steady_map(100, 0, 6_000_000), ReadSettings())
-    assert time.perf_counter() - started < 20
     assert sorted(n.event for n in result.notes) == list(range(len(take.notes)))
     piece = page_of(result)
     assert len(piece.notes) == len(take.notes)

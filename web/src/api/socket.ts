@@ -26,13 +26,14 @@ export function openDeskSocket(
 ): DeskSocket {
   let socket: WebSocket
   let closed = false
-  let waiting: string[] = []
+  let waiting: ClientMessage[] = []
   let sent = 0
   let number = 0
   const unkept = new Map<number, KeysMessage>()
-  const flying = new Set<number>() // sent over the present connection
+  const flying = new Set<number>() // sent over a connection, so that they may be on disk without our knowing
 
   const put = (message: ClientMessage) => {
+    if (message.type === 'keys' && message.number) flying.add(message.number)
     socket.send(JSON.stringify(message))
     sent += 1
   }
@@ -44,10 +45,7 @@ export function openDeskSocket(
       sent = 0
       onState('open')
       for (const [key, message] of unkept) if (flying.has(key)) put({ ...message, again: true })
-      for (const text of waiting) {
-        socket.send(text)
-        sent += 1
-      }
+      for (const message of waiting) put(message)
       waiting = []
     }
     socket.onmessage = (event: MessageEvent<string>) => {
@@ -69,7 +67,7 @@ export function openDeskSocket(
       put(message)
       return sent
     }
-    return waiting.push(JSON.stringify(message)) // nothing that was played is lost while the server is away
+    return waiting.push(message) // nothing that was played is lost while the server is away
   }
   return {
     send,
@@ -77,7 +75,6 @@ export function openDeskSocket(
       number += 1
       const message: KeysMessage = { type: 'keys', epoch_us: EPOCH_US(), events, only_sound: onlySound, number }
       unkept.set(number, message)
-      flying.add(number)
       return send(message)
     },
     unkept: () => unkept.size,

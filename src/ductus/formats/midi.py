@@ -20,7 +20,7 @@ from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
 
 FILE_QUARTER = 960  # ticks to the quarter in the files we write
-MAX_BYTES = 20_000_000
+MAX_BYTES = 2_000_000  # four hours of dense playing; a million events have more
 MAX_NOTES = 200_000
 MAX_TRACKS = 2_000
 MAX_US = 12 * 3600 * 1_000_000
@@ -43,18 +43,16 @@ class MidiFile:
 
 def read_midi(data: bytes) -> MidiFile:
     """Read a file as a performance. Raises BadInput when it is no MIDI file, is cut, or holds no note; TooMuch for
-    more than 20 MB, 200,000 notes or twelve hours. A key never let go is let go at the end of the file."""
+    more than 2 MB, 200,000 notes or twelve hours. A key never let go is let go at the end of the file."""
     if len(data) > MAX_BYTES:
         raise TooMuch(
-            f"That file has {len(data) / 1e6:.0f} MB; Ductus reads MIDI files up to {MAX_BYTES // 1_000_000} MB. It was not read."
+            f"That file has {len(data) / 1e6:.1f} MB; Ductus reads MIDI files up to {MAX_BYTES // 1_000_000} MB. It was not read."
         )
     if data[:4] not in (b"MThd", b"RIFF"):
         raise BadInput("That is no Standard MIDI File (it does not begin as one). Nothing was imported.")
     data = inside_riff(data)
     if data.count(b"MTrk") > MAX_TRACKS:
         raise TooMuch(f"That file has more than {MAX_TRACKS} tracks; Ductus takes no more. Nothing was imported.")
-    if likely_presses(data) > MAX_NOTES:
-        raise TooMuch(f"That file holds more than {MAX_NOTES:,} notes; cut it into parts first. Nothing was imported.")
     try:
         file = mido.MidiFile(file=io.BytesIO(data), clip=True)
         if file.type == 2:
@@ -72,12 +70,6 @@ def inside_riff(data: bytes) -> bytes:
     """The file inside a RIFF envelope (RMID), or the data as it is."""
     start = data.find(b"MThd") if data[:4] == b"RIFF" else 0
     return data[max(start, 0) :]
-
-
-def likely_presses(data: bytes) -> int:
-    """At least so many bytes look like note-ons of a large file: a quick look before anything large is unpacked. Running status hides
-    most, so that a file is refused here only when it is far too large; the exact count follows."""
-    return sum(data.count(bytes([status])) for status in range(0x90, 0xA0)) // 2 if len(data) > 8 * MAX_NOTES else 0
 
 
 def _performance(file: mido.MidiFile) -> MidiFile:

@@ -80,7 +80,7 @@ def place_chord(
         tick = next_silence(draft, line, tick, ticks)
     elif policy == "replace":
         clear_span(draft, line, tick, tick + ticks)
-    there = draft.line_between(line, tick, tick + ticks)
+    there = [] if policy == "replace" else draft.line_between(line, tick, tick + ticks)  # what was there is cleared
     in_the_way = (n for n in there if n.end > tick and n.tick < tick + length)
     if policy == "add" and strikes and any((n.tick, n.ticks) != (tick, length) for n in in_the_way):
         voice = free_voice(draft, line, tick, length)

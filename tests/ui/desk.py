@@ -84,6 +84,7 @@ def pass_time(page: Page, milliseconds: int) -> None:
 
 def play_through(page: Page, most_ms: int = 120_000) -> None:
     """Let the clock run until the rehearsal keyboard has finished and the recording has stopped; then time goes on by itself."""
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # a busy machine may not have begun yet
     for _ in range(most_ms // 2000):
         if page.get_by_test_id("record").inner_text() != "Stop recording":
             break

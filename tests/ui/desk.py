@@ -90,4 +90,4 @@ def play_through(page: Page, most_ms: int = 120_000) -> None:
             break
         page.clock.run_for(2000)
     page.clock.resume()
-    expect(page.get_by_test_id("record")).not_to_have_text("Stop recording")
+    expect(page.get_by_test_id("record")).not_to_have_text("Stop recording", timeout=60_000)

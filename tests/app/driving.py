@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import TypeVar
 
 from ductus.app import messages as m
-from ductus.app.facts import readings_fact
 from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.app.readings import all_shown
 from ductus.app.session import Sent, Session
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.errors import DuctusError
+from ductus.core.playback.click import OneTempo
 from ductus.core.reading.choosing import ReadingChoice
+from ductus.core.recording.choices import RecordChoice, RecordShortest
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.base import Edit
 from ductus.core.score.selection.choosing import Select, Selecting
@@ -127,9 +128,18 @@ class Sitter:
         """(onset, length) in quarters and key of everything written."""
         return sorted((n.tick / QUARTER, n.ticks / QUARTER, n.pitch.midi) for n in self.piece.notes.values())
 
-    def record(self, bar: int = 0, **start: object) -> Sitter:
-        """A recording begins at event time 0."""
-        asked = {"origin_us": 0, "now_us": 0, "epoch_us": EPOCH_US, "bar": bar, "qpm": 96.0, **start}
+    def choose(self, *choices: RecordChoice) -> Sitter:
+        """How the next recordings go."""
+        for choice in choices:
+            self.tell(m.SetRecording(choice))  # type: ignore[arg-type]
+        return self
+
+    def record(self, bar: int = 0, qpm: float | None = 96.0, **start: object) -> Sitter:
+        """A recording begins at event time 0; without ``qpm`` it is played freely."""
+        how = {"freely": True} if qpm is None else {"tempo": OneTempo(qpm)}
+        asked = {"origin_us": 0, "now_us": 0, "epoch_us": EPOCH_US, "bar": bar, **how, **start}
+        if "shortest" in asked:
+            self.choose(RecordShortest(asked.pop("shortest")))  # type: ignore[arg-type]
         return self.tell(m.StartRecording(**asked))  # type: ignore[arg-type]
 
     def perform(self, name: str, **start: object) -> Sitter:
@@ -142,7 +152,7 @@ class Sitter:
 
     def reading(self) -> m.ReadingFact:
         """The first take on the page, as it is told."""
-        return readings_fact(all_shown(self.desk)).readings[0]
+        return all_shown(self.desk)[0]
 
     def read(self, choice: ReadingChoice, ids: list[str] | None = None, reading: str = "") -> Sitter:
         """Read the first take on the page otherwise."""

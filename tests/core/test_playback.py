@@ -8,10 +8,9 @@ from dataclasses import replace
 import mido
 import pytest
 
-from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Heard, PlayedControl, PlayedNote, Take, take_of_events
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.playback.click import click_ranks, click_track
+from ductus.core.playback.click import click_ranks
 from ductus.core.playback.performance import (
     PITCHED_CHANNELS,
     channels_of,
@@ -239,10 +238,3 @@ def test_a_meter_of_halves_is_played_and_printed_in_halves() -> None:
     piece = new_piece(meter=Meter(2, 2), bpm=60)
     assert written_tempo_map(piece).time_at(2 * QUARTER) == 1_000_000
     assert b"<beat-unit>half</beat-unit>" in write_musicxml(piece)
-
-
-def test_the_click_counts_in_before_zero() -> None:
-    clicks = click_track(waltz().timeline, 4, 120, 2, 1)
-    assert [c.time_us for c in clicks] == [k * 500_000 for k in range(-6, 3)]
-    with pytest.raises(BadInput):
-        click_track(waltz().timeline, -1, 120, 2, 1)

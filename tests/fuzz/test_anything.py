@@ -158,7 +158,7 @@ def test_two_hundred_messages_over_every_command_and_argument(client: TestClient
 
 
 def perform(browser: Browser, name: str) -> None:
-    browser.ask(type="record-start", origin_us=0, now_us=0, epoch_us=EPOCH_US, qpm=96, bar=0)
+    browser.ask(type="record-start", origin_us=0, now_us=0, epoch_us=EPOCH_US, bar=0)
     events = [
         {"at_us": at, "kind": kind, "key": key, "value": value} for at, kind, key, value in programme_events(name)
     ]

@@ -30,6 +30,13 @@ def choose(page: Page, phrase: str, label: str | re.Pattern[str]) -> None:
     page.get_by_role("menuitemradio", name=label).click()
 
 
+def play_freely(page: Page) -> None:
+    """No click, by the form of its phrase."""
+    page.get_by_test_id("line").get_by_role("button", name=re.compile("^click")).click()
+    page.get_by_role("radio", name=re.compile("freely")).click()
+    page.keyboard.press("Escape")
+
+
 def strip_of(server: Server, piece: str, reading: str) -> dict[str, Any]:
     found: dict[str, Any] = json.loads(server.get(f"/api/pieces/{piece}/readings/{reading}/strip"))
     return found
@@ -140,7 +147,7 @@ def test_a_bar_line_on_the_strip_is_moved_by_keys_and_by_dragging(page: Page, se
 def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, server: Server) -> None:
     piece = begin(page, "Freely")
     choose(page, "way of working", RECORD)
-    choose(page, "click", "freely")
+    play_freely(page)
     expect(page.get_by_test_id("line")).to_contain_text("freely, without a click")
     record(page, "Otter at the Tiller")
     says(page, "play freely")

@@ -224,7 +224,8 @@ def test_a_recording_that_was_cut_off_is_offered_and_written(page: Page, server:
     page.get_by_role("button", name="way of working").click()
     page.get_by_role("menuitemradio", name=re.compile("^Record")).click()
     page.get_by_role("button", name="click: ").click()
-    page.get_by_role("menuitemradio", name=re.compile("freely")).click()
+    page.get_by_role("radio", name=re.compile("freely")).click()
+    page.keyboard.press("Escape")
     page.get_by_test_id("record").click()
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")
     for letter in "asdfghjk" * 2:

@@ -99,7 +99,7 @@ def test_a_file_of_more_than_twenty_megabytes_is_refused(client: TestClient) -> 
 
 
 def test_an_unknown_piece_is_said_to_be_unknown_everywhere(client: TestClient) -> None:
-    for path in ("", "/export.musicxml", "/export.mid", "/playback", "/clicks?bar=0&qpm=90"):
+    for path in ("", "/export.musicxml", "/export.mid", "/playback"):
         answer = client.get(f"/api/pieces/nowhere{path}")
         assert answer.status_code == 404
         assert "no piece at this address" in answer.json()["message"]
@@ -112,13 +112,6 @@ def test_exports_are_named_after_the_piece(client: TestClient, library: Library)
     assert "Lock%20Gate%20Waltz.musicxml" in answer.headers["content-disposition"]
     assert etree.fromstring(answer.content).tag == "score-partwise"
     assert client.get(f"/api/pieces/{piece}/export.mid").content[:4] == b"MThd"
-
-
-def test_clicks_rank_the_bar_above_the_beat_and_count_in_before_zero(client: TestClient, library: Library) -> None:
-    piece = library.add(waltz())
-    clicks = client.get(f"/api/pieces/{piece}/clicks?bar=4&qpm=120&count_in=2&bars=1").json()
-    assert [c["time_us"] for c in clicks] == [k * 500_000 for k in range(-6, 3)]
-    assert [c["rank"] for c in clicks[:3]] == ["bar", "beat", "beat"]
 
 
 def test_only_our_own_hosts_and_pages_are_answered(client: TestClient) -> None:

@@ -24,6 +24,7 @@ from ductus.store.database import Database
 from ductus.store.journal import CutOff
 
 Move = Callable[[sqlite3.Connection, str, int], Change | None]
+LATE = "late_us"  # a setting of the library: how late the player's notes arrive, in microseconds
 DELETED = "This piece was deleted, so nothing is written. The shelf can bring it back; everything in it is kept."
 
 
@@ -57,6 +58,8 @@ class Desk:
             history = self._standing(connection)
             last_place = pieces.last_place(connection, self.piece_id)
             rows = tuple(takes.list_takes(connection, self.piece_id))
+            late = pieces.setting(connection, LATE)
+        self.late_us = int(late or 0)
         self.piece, self.history, self.last_place = piece, history, last_place
         self.takes: tuple[takes.TakeRow, ...] = rows
         self.sheet = Sheet(piece, self._engraver)

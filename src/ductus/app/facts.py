@@ -6,7 +6,6 @@ from collections.abc import Iterable
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.readings import ReadingShown
 from ductus.app.sheet import SystemView
 from ductus.core.entry.line import next_key, sentence
 from ductus.core.entry.machine import left_in_bar
@@ -14,6 +13,8 @@ from ductus.core.entry.state import EntryState
 from ductus.core.entry.writing import classes_at_pen, spell
 from ductus.core.phrases import Phrase
 from ductus.core.pitch.pitches import pitch_words
+from ductus.core.recording.choices import RecordChoices
+from ductus.core.recording.line import recording_sentence
 from ductus.core.score.records import Facts
 from ductus.core.time.bars import beat_words
 from ductus.core.time.ticks import shown_ticks
@@ -122,22 +123,18 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
     )
 
 
-def readings_fact(shown: Iterable[ReadingShown]) -> m.ReadingsFact:
-    """Takes on the page, as they are told."""
-    return m.ReadingsFact(
-        tuple(
-            m.ReadingFact(
-                r.id,
-                r.take,
-                r.name,
-                r.free,
-                phrase_facts(r.line),
-                tuple(m.DoubtFact(d.key, d.tick, d.place, d.ids, d.options, d.chosen) for d in r.doubts),
-                r.settled,
-                r.remarks,
-                r.first_tick,
-                r.last_tick,
-            )
-            for r in shown
-        )
+def record_line_fact(desk: Desk, state: EntryState, choices: RecordChoices, late_us: int) -> m.RecordLineFact:
+    """How the next recording goes."""
+    return m.RecordLineFact(
+        choices.on,
+        choices.click,
+        choices.first_key,
+        choices.count_in,
+        choices.tempo,
+        choices.hands,
+        choices.split,
+        choices.until,
+        choices.bends,
+        phrase_facts(recording_sentence(choices, state, desk.piece, late_us)),
+        late_us,
     )

@@ -6,6 +6,8 @@ import json
 from dataclasses import asdict, replace
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from ductus.core.entry.state import (
     HANDS,
     HARMONIES,
@@ -18,6 +20,7 @@ from ductus.core.entry.state import (
     Touch,
     evolved,
 )
+from ductus.core.recording.choices import RecordChoices
 from ductus.core.score.edits import MAX_VOICES, POLICIES
 from ductus.core.score.piece import Piece
 from ductus.core.time.values import STEP_BASES, Tuplet
@@ -40,8 +43,8 @@ ALLOWED: dict[str, tuple[str, ...]] = {
 }
 
 
-def habits_json(state: EntryState) -> str:
-    """What is worth keeping of a state."""
+def habits_json(state: EntryState, record: RecordChoices) -> str:
+    """What is worth keeping of a state and of how recordings are made."""
     step = state.step_after or state.step
     out: dict[str, Any] = {name: getattr(state, name) for name in KEPT}
     out["step"] = {
@@ -52,8 +55,17 @@ def habits_json(state: EntryState) -> str:
         "custom": step.custom,
     }
     out["touch"] = asdict(state.touch)
+    out["record"] = asdict(record)
     out["span"] = [state.span.start, state.span.end, state.span.then] if state.span else None
     return json.dumps(out, separators=(",", ":"), sort_keys=True)
+
+
+def record_choices_from(text: str | None) -> RecordChoices:
+    """How recordings were made when somebody left; what is unknown or does not fit is as usual."""
+    try:
+        return TypeAdapter(RecordChoices).validate_python(json.loads(text)["record"]) if text else RecordChoices()
+    except (ValueError, TypeError, KeyError):
+        return RecordChoices()
 
 
 def with_habits(state: EntryState, text: str | None, piece: Piece) -> EntryState:

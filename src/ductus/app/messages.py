@@ -12,7 +12,10 @@ from annotated_types import Ge, Le, MaxLen
 
 from ductus.app.sheet import BarView
 from ductus.core.entry.commands.table import AnyCommand
+from ductus.core.playback.click import Click, TempoChoice
+from ductus.core.playback.performance import Sounding
 from ductus.core.reading.choosing import AnyReadingChoice
+from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.selection.choosing import Selecting
 from ductus.core.score.selection.table import NoteEdit
 from ductus.core.time.bars import MAX_BAR
@@ -25,7 +28,6 @@ NoteIds = Annotated[tuple[NoteId, ...], MaxLen(20_000)]
 BarIndex = Annotated[int, Ge(0), Le(MAX_BAR)]
 Revision = Annotated[int, Ge(0), Le(2**62)]
 RowId = Annotated[int, Ge(1), Le(2**62)]
-Value = Literal["whole", "half", "quarter", "eighth", "16th", "32nd", "64th", "128th"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,21 +110,40 @@ class Travel(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class SetRecording(Message):
+    """Choose how the next recording goes."""
+
+    do: AnyRecordChoice
+    type: Literal["record-set"] = "record-set"
+
+
+@dataclass(frozen=True, slots=True)
 class StartRecording(Message):
-    """A recording begins: ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there; ``epoch_us`` the
-    wall clock at event time 0; ``qpm`` None: played freely, without a click."""
+    """A recording begins as it was chosen: ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there;
+    ``epoch_us`` the wall clock at event time 0. ``freely``, ``tempo`` and ``count_in`` stand in for what was chosen (None: as chosen)."""
 
     origin_us: Microseconds
     now_us: Microseconds
     epoch_us: Microseconds
-    qpm: Annotated[float, Ge(5), Le(1000)] | None
     bar: BarIndex
-    count_in: Annotated[int, Ge(0), Le(8)] = 2
-    staff: Annotated[int, Ge(0), Le(2)] = 0
-    shortest: Value | None = "16th"
-    tuplets: bool | None = None
-    split: MidiKey | None = None
+    freely: bool | None = None
+    tempo: TempoChoice | None = None
+    count_in: Annotated[int, Ge(0), Le(8)] | None = None
     type: Literal["record-start"] = "record-start"
+
+
+@dataclass(frozen=True, slots=True)
+class WantClicks(Message):
+    """What is to be heard in ``bars`` bars from the bar ``since`` (0: the first of the count-in) of a recording that goes on, or of one that
+    would begin at ``bar`` (see ``StartRecording``). ``halves``: half beats are clicked, too (None: in compound meters)."""
+
+    bar: BarIndex
+    since: Annotated[int, Ge(0), Le(MAX_BAR)] = 0
+    bars: Annotated[int, Ge(1), Le(64)] = 16
+    halves: bool | None = None
+    tempo: TempoChoice | None = None
+    count_in: Annotated[int, Ge(0), Le(8)] | None = None
+    type: Literal["clicks-wanted"] = "clicks-wanted"
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,7 +212,7 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | Clip | Travel | StartRecording | StopRecording | CutOffTake | WriteTake | ReadOtherwise | DecideDoubt
+    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | WantClicks | StartRecording | StopRecording | CutOffTake | WriteTake | ReadOtherwise | DecideDoubt
     | StopWork | Look
 )  # fmt: skip
 
@@ -306,7 +327,7 @@ class ChoiceFact:
     """One thing that a phrase could say: ``do`` is sent back as it is."""
 
     label: str
-    do: AnyCommand | AnyReadingChoice
+    do: AnyCommand | AnyReadingChoice | AnyRecordChoice
     chosen: bool
 
 
@@ -428,6 +449,40 @@ class SelectionFact:
 
 
 @dataclass(frozen=True, slots=True)
+class ClicksFact:
+    """What is heard in some bars of a recording, in microseconds from the first click: ``lead_us`` until writing begins, ``end_us`` until these
+    bars are over, ``stop_us`` until the span that is written is over (None: it has no end)."""
+
+    since: int
+    bars: int
+    clicks: tuple[Click, ...]
+    notes: tuple[Sounding, ...]
+    lead_us: int
+    end_us: int
+    stop_us: int | None
+    type: Literal["clicks"] = "clicks"
+
+
+@dataclass(frozen=True, slots=True)
+class RecordLineFact:
+    """How the next recording goes: its line, and what the browser needs to begin it. ``quarters_per_minute`` where it begins; ``late_us``: how
+    late the player's notes arrive, as the delay test found."""
+
+    on: bool
+    click: bool
+    first_key: bool
+    count_in: int
+    tempo: TempoChoice
+    hands: str
+    split: int
+    until: int | None
+    bends: bool
+    line: tuple[PhraseFact, ...]
+    late_us: int
+    type: Literal["record-line"] = "record-line"
+
+
+@dataclass(frozen=True, slots=True)
 class RecordingFact:
     """A recording goes on or not; ``take`` is what came of it."""
 
@@ -491,7 +546,7 @@ class Done:
 
 
 Fact = (
-    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | Keeping | KeptUpTo | Gone | RecordingFact
+    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
     | ReadingsFact | Busy | Done
 )  # fmt: skip
 FACTS: tuple[type[Fact], ...] = Fact.__args__

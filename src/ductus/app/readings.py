@@ -12,11 +12,12 @@ from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
+from ductus.app import messages as m
 from ductus.app.desk import Desk
+from ductus.app.facts import phrase_facts
 from ductus.app.jobs import Job
 from ductus.core.errors import BadInput, DuctusError, NotThere
 from ductus.core.performance.takes import Take
-from ductus.core.phrases import Phrase
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.choices import (
@@ -70,35 +71,6 @@ class Worked:
     def free(self) -> bool:
         """Was it played without a click?"""
         return self.take.pulses is None
-
-
-@dataclass(frozen=True, slots=True)
-class DoubtShown:
-    """A close call on the page: ``options`` are (words, probability or None), the first as read; ``chosen`` the present one or
-    None. ``key`` is the first event, or below zero -1 less an ornament's first event."""
-
-    key: int
-    tick: int
-    place: str
-    ids: tuple[str, ...]
-    options: tuple[tuple[str, float | None], ...]
-    chosen: int | None
-
-
-@dataclass(frozen=True, slots=True)
-class ReadingShown:
-    """What the line, the margin and the strip say of a reading."""
-
-    id: str
-    take: int
-    name: str
-    free: bool
-    line: tuple[Phrase, ...]
-    doubts: tuple[DoubtShown, ...]
-    settled: int
-    remarks: tuple[str, ...]
-    first_tick: int
-    last_tick: int
 
 
 @dataclass(slots=True)
@@ -349,7 +321,7 @@ def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
 # --- what is shown ------------------------------------------------------------------------------
 
 
-def all_shown(desk: Desk) -> list[ReadingShown]:
+def all_shown(desk: Desk) -> list[m.ReadingFact]:
     """All readings of the desk's piece in words; those that cannot be worked out are left out."""
     piece = desk.piece
     out = []
@@ -367,7 +339,7 @@ def strip_of(desk: Desk, reading_id: str) -> StripShown:
     return strip(piece, worked_out(desk, reading_of(piece, reading_id)))
 
 
-def shown(piece: Piece, worked: Worked) -> ReadingShown:
+def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
     """A reading in words, its doubts on the notes of the page."""
     reading, result = worked.reading, worked.result
     ids = {n.event: n.id for n in notes_of_reading(piece, reading) if n.event is not None}
@@ -380,13 +352,15 @@ def shown(piece: Piece, worked: Worked) -> ReadingShown:
         for o in worked.chosen.open.ornaments
         if ornament_key(o) not in worked.choices.settled and any(e in ids for e in o.events)
     ]
-    return ReadingShown(
+    return m.ReadingFact(
         reading.id,
         reading.take,
         worked.row.name,
         worked.free,
-        read_sentence(
-            worked.row.name, worked.row.source, with_the(place), worked.choices, result, proposal_words(worked)
+        phrase_facts(
+            read_sentence(
+                worked.row.name, worked.row.source, with_the(place), worked.choices, result, proposal_words(worked)
+            )
         ),
         tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
         len(worked.chosen.open.doubts) - len(open_doubts),
@@ -396,13 +370,13 @@ def shown(piece: Piece, worked: Worked) -> ReadingShown:
     )
 
 
-def doubt_shown(piece: Piece, worked: Worked, doubt: Doubt, ids: dict[int, str]) -> DoubtShown:
+def doubt_shown(piece: Piece, worked: Worked, doubt: Doubt, ids: dict[int, str]) -> m.DoubtFact:
     """A doubt with its options in words."""
     tick = max(doubt.tick + worked.reading.start, 0)
     options = ((doubt.words, doubt.probability), *((r.words, r.probability) for r in doubt.rivals))
     notes = tuple(ids[e] for e in doubt.events if e in ids)
     chosen = option_chosen(worked.choices, doubt)
-    return DoubtShown(doubt.events[0], tick, piece.timeline.place_words(tick), notes, options, chosen)
+    return m.DoubtFact(doubt.events[0], tick, piece.timeline.place_words(tick), notes, options, chosen)
 
 
 def ornament_key(ornament: Ornament) -> int:
@@ -410,7 +384,7 @@ def ornament_key(ornament: Ornament) -> int:
     return -1 - ornament.events[0]
 
 
-def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[int, str]) -> DoubtShown:
+def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[int, str]) -> m.DoubtFact:
     """An ornament that was heard, offered like a doubt: its notes one by one, or the sign."""
     read = {n.event: n for n in worked.chosen.open.notes}
     tick = max(min(read[e].tick for e in ornament.events if e in read) + worked.reading.start, 0)
@@ -425,7 +399,7 @@ def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[i
     options = ((f"{count_words(len(ornament.events), 'note')} one by one", None), (words, None))
     notes = tuple(ids[e] for e in ornament.events if e in ids)
     chosen = int(ornament.events[0] in worked.choices.pins.ornaments)
-    return DoubtShown(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
+    return m.DoubtFact(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
 
 
 def proposal_words(worked: Worked) -> tuple[str, ...]:
@@ -479,19 +453,18 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
     last = max(n.tick + n.ticks for n in result.notes)
     hand_set = {p.tick for p in pulses.pulses if p.by_hand}
     beats = []
-    bar = meter.bar_ticks
-    for k in range(first // bar, -(-last // bar) + 1):
-        number = piece.timeline.number_of(piece.timeline.bar_at(max(k * bar + reading.start, 0)).index)
-        for start in meter.beat_starts:
-            tick = k * bar + start
-            if tick > last + bar or (tick > last and start):
+    for begin, _, here in result.bars.between(first, result.bars.bar_at(last - 1)[1] + 1):
+        number = piece.timeline.number_of(piece.timeline.bar_at(max(begin + reading.start, 0)).index)
+        for at in here.beat_starts:
+            tick = begin + at
+            if tick > last and at:
                 continue
-            beats.append((pulses.time_at(tick), tick, number if not start else None, tick in hand_set))
+            beats.append((pulses.time_at(tick), tick, number if not at else None, tick in hand_set))
     return StripShown(
         min(beats[0][0], strokes[0][0]),
         worked.take.length_us,
         tuple(strokes),
         tuple(beats),
-        tempo_curve(pulses, meter, max(first, 0) if last > meter.bar_ticks else first, last),
+        tempo_curve(pulses, result.bars, max(first, 0) if last > meter.bar_ticks else first, last),
         tempo_words(meter, result),
     )

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, replace
+from typing import Any
 
 from ductus.app.desk import Desk
 from ductus.core.performance.takes import Heard, Listener
-from ductus.core.reading.choices import Choices
+from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan, meters_from
+from ductus.core.reading.choices import Choices, Where
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.onto_page import written_note
 from ductus.core.reading.settings import ReadSettings
@@ -15,24 +17,42 @@ from ductus.core.score.changes import Draft
 from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.piece import Piece, bars_touched
 from ductus.core.score.records import Note, Reading
-from ductus.core.time.pulse import PulseMap, steady_map
+from ductus.core.time.pulse import PulseMap
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
 
 
 @dataclass(frozen=True, slots=True)
 class RecordPlan:
-    """What a recording writes: into ``part`` from bar ``bar`` (index), at ``qpm`` quarters a minute after ``count_in``
-    bars; ``qpm`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves."""
+    """What a recording writes: into ``part`` from bar ``bar`` (index) to the end of ``until`` (None: as long as it goes on), at ``tempo``
+    after ``count_in`` bars; ``tempo`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves.
+    ``before``: the bars of the count-in are those of the piece. ``late_us``: how late the player's notes arrive, found by the delay test."""
 
     part: str
     staff: int
     bar: int
-    qpm: float | None
+    tempo: TempoChoice | None
     count_in: int = 0
     shortest: str | None = None
     split: int | None = None
     tuplets: bool | None = None
+    voice: int = 1
+    policy: str = "replace"
+    until: int | None = None
+    before: bool = True
+    late_us: int = 0
+
+
+def plan_from(kept: dict[str, Any]) -> RecordPlan:
+    """A plan as it was kept in the library; those of earlier days say their tempo in quarters a minute."""
+    told = dict(kept)
+    if "qpm" in told:
+        qpm = told.pop("qpm")
+        told["tempo"] = None if qpm is None else {"qpm": qpm}
+    tempo = told.get("tempo")
+    if tempo is not None:
+        told["tempo"] = OneTempo(tempo["qpm"]) if "qpm" in tempo else AsWritten(tempo["percent"])
+    return RecordPlan(**told)
 
 
 @dataclass(slots=True)
@@ -41,6 +61,7 @@ class Recording:
 
     plan: RecordPlan
     origin_us: int
+    clicks: ClickPlan | None = None  # None: played freely
     listener: Listener = field(default_factory=Listener)
     last_us: int = 0
     heard: int = 0
@@ -52,20 +73,25 @@ class Recording:
         self.heard += 1
         self.listener.hear(replace(heard, time_us=self.last_us))
 
-    def pulses(self, piece: Piece) -> PulseMap | None:
-        """The metronome's map: tick 0 is the bar line where writing begins. None for a free recording."""
-        if self.plan.qpm is None:
-            return None
-        meter = piece.timeline.bar(self.plan.bar).meter
-        return steady_map(self.plan.qpm, -self.plan.count_in * meter.bar_ticks, 0)
+    def pulses(self) -> PulseMap | None:
+        """The click as a map: tick 0 is the bar line where writing begins (or would, for a pick-up); as late as the player's notes arrive.
+        None for a free recording."""
+        return None if self.clicks is None else self.clicks.pulses.moved(0, self.plan.late_us)
+
+    def start(self, piece: Piece) -> int:
+        """The tick of the piece where tick 0 of the reading lies."""
+        bar = piece.timeline.bar(self.plan.bar)
+        return bar.start - bar.missing if self.clicks is not None else bar.start
 
     def settings(self, piece: Piece) -> ReadSettings:
         """How the take is read at first."""
         plan = self.plan
         one = plan.staff or (1 if piece.part(plan.part).staves == 1 else None)
-        known = plan.qpm is not None or bool(len(piece.notes))
+        known = self.clicks is not None or bool(len(piece.notes))
+        meters = meters_from(piece, plan.bar, self.start(piece))
         return ReadSettings(
-            meter=piece.timeline.bar(plan.bar).meter if known else None,
+            meter=meters[0][1] if known else None,
+            changes=meters[1:] if self.clicks is not None else (),
             shortest=plan.shortest,
             split=plan.split,
             tuplets=plan.tuplets,
@@ -77,37 +103,53 @@ class Recording:
         """Where the take goes; a part of one staff takes everything."""
         plan = self.plan
         staff = plan.staff or (1 if piece.part(plan.part).staves == 1 else 0)
-        return Reading("", take, plan.part, staff, piece.timeline.bar(plan.bar).start, "")
+        return Reading("", take, plan.part, staff, self.start(piece), "")
 
     def choices(self, piece: Piece) -> Choices:
         """The choices that the first reading is made with."""
-        return Choices(self.settings(piece))
+        return Choices(self.settings(piece), where=self.where(piece))
+
+    def where(self, piece: Piece) -> Where:
+        """What of the page it may touch."""
+        plan, start = self.plan, self.start(piece)
+        if plan.until is None or self.clicks is None:
+            return Where(plan.policy, plan.voice)
+        first, last = piece.timeline.bar(plan.bar), piece.timeline.bar(max(plan.until, plan.bar))
+        return Where(plan.policy, plan.voice, first.start - start, last.end - start)
 
 
 def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:
-    """Begin a recording; the library remembers it, so that a take that is cut off can be found in the journal. Raises NotKept."""
+    """Begin a recording; the library remembers it, so that a take that is cut off can be found in the journal. Raises BadInput for a place
+    or tempo out of reach, NotKept."""
+    clicks = clicks_of(desk.piece, plan)
     number = desk.begin_recording(epoch_us + origin_us, asdict(plan))
-    return Recording(plan, origin_us, number=number)
+    return Recording(plan, origin_us, clicks, number=number)
+
+
+def clicks_of(piece: Piece, plan: RecordPlan) -> ClickPlan | None:
+    """The click of a plan; None: played freely."""
+    if plan.tempo is None:
+        return None
+    return click_plan(piece, plan.bar, plan.tempo, plan.count_in, before=plan.before)
 
 
 def keep(desk: Desk, recording: Recording, end_us: int) -> TakeRow | None:
     """Keep what was played as a take; None if nothing was played. Raises NotKept."""
     plan = recording.plan
-    take = recording.listener.take(max(end_us - recording.origin_us, 0), recording.pulses(desk.piece))
+    take = recording.listener.take(max(end_us - recording.origin_us, 0), recording.pulses())
     if not take.notes:
         if recording.number is not None:
             desk.end_recording(recording.number)
         return None
-    described = {"bar": plan.bar, "qpm": plan.qpm, "shortest": plan.shortest, "split": plan.split, "staff": plan.staff}
-    return desk.keep_take(take, "free" if plan.qpm is None else "click", described, recording.number)
+    return desk.keep_take(take, "free" if recording.clicks is None else "click", asdict(plan), recording.number)
 
 
 def recovered(desk: Desk, cut: CutOff, heard: Iterable[Heard]) -> Recording:
     """A recording that was cut off, as it was heard: from the journal (wall-clock times)."""
-    plan = RecordPlan(**cut.plan)
+    plan = plan_from(cut.plan)
     if plan.part not in desk.piece.parts:
         plan = replace(plan, part=desk.piece.ordered_parts()[0].id)
-    recording = Recording(plan, cut.from_us, number=cut.id)
+    recording = Recording(plan, cut.from_us, clicks_of(desk.piece, plan), number=cut.id)
     for event in heard:
         recording.hear(event)
     return recording
@@ -118,9 +160,10 @@ class LivePage:
 
     def __init__(self, desk: Desk, recording: Recording) -> None:
         """Raises nothing; a free recording has no live page, since its beats are not known yet."""
-        pulses = recording.pulses(desk.piece)
+        pulses = recording.pulses()
         assert pulses is not None
         self.desk, self.recording = desk, recording
+        self.where = recording.where(desk.piece)
         self.reading = LiveReading(pulses, replace(recording.settings(desk.piece), voices=1))
         self.place = recording.place(desk.piece, 0)
         self._start_anew()
@@ -129,7 +172,7 @@ class LivePage:
         self._revision = self.desk.history.revision
         self._page = self.desk.piece
         self._notes: dict[int, Note] = {}
-        self._cleared = self.place.start
+        self._cleared = max(self.place.start, 0)
 
     def advance(self, now_us: int) -> bool:
         """Read on and show it; ``now_us`` from the origin of the recording. Returns True if the systems were divided anew."""
@@ -138,9 +181,9 @@ class LivePage:
         read = self.reading.advance(self.recording.listener.notes(now_us), now_us)
         place = self.place
         fresh = {
-            n.event: replace(written_note(place, n, f"live{n.event}"), take=None)
+            n.event: replace(written_note(place, n, f"live{n.event}", self.where.voice), take=None)
             for n in read
-            if n.tick + place.start >= 0
+            if n.tick + place.start >= 0 and self.where.holds(n.tick)
         }
         changed = {
             event: (self._notes.get(event), fresh.get(event))
@@ -167,11 +210,11 @@ class LivePage:
     def _clear(self, draft: Draft, fresh: dict[int, Note]) -> None:
         """What was written there before makes room, as far as the playing has come."""
         end = max((n.end for n in fresh.values()), default=0)
-        if end <= self._cleared:
+        if end <= self._cleared or self.where.policy != "replace":
             return
         mine = {n.id for n in self._notes.values()}
         for staff in [self.place.staff] if self.place.staff else (1, 2):
-            for voice in range(1, 5):
+            for voice in self.where.voices(self.place.staff):
                 line = (self.place.part, staff, voice)
                 clear_span(draft, line, self._cleared, end, mine)
                 clear_brackets(draft, line, self._cleared, end)

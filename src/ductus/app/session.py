@@ -16,20 +16,22 @@ from dataclasses import dataclass, replace
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.facts import pen_fact, sheet_fact, state_fact, system_fact, takes_fact
-from ductus.app.habits import habits_json, with_habits
+from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
+from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
-from ductus.app.readings import doubt_decided, kept_take_onto_page, reading_otherwise, take_onto_page
-from ductus.app.recording import LivePage, Recording, RecordPlan, begin, keep, recovered
+from ductus.app.readings import doubt_decided, kept_take_onto_page, reading_otherwise
+from ductus.app.recorder import Recorder
+from ductus.app.recording import Recording
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
-from ductus.core.errors import BadInput, DuctusError, NotKept, NotThere, Stale
+from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import SUSTAIN, Heard
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.reading.figures import length_words
+from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.changes import Change, PenPlace
 from ductus.core.score.selection.base import At, Question
 from ductus.core.score.selection.choosing import Select, select
@@ -37,8 +39,8 @@ from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
 from ductus.core.score.selection.places import Delete
 from ductus.core.score.selection.table import edit_notes
 from ductus.core.words import count_words, listed
-from ductus.store.takes import TakeRow
 
+AT_ONCE = 600  # an edit that reaches more notes than this is long work
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 log = logging.getLogger(__name__)
 
@@ -75,16 +77,16 @@ class Session:
     ) -> None:
         """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds."""
         self.desk, self.journal, self._kept = desk, journal, kept
-        self._clock, self._wall = clock, wall
+        self._wall = wall
         self.out: list[Sent] = []
         self.jobs: list[Job] = []
         self.backlog: deque[Item] = deque()
         self.blocked = False
         self.state = self._first_state()
-        self._habits = habits_json(self.state)
-        self.recording: Recording | None = None
-        self.live: LivePage | None = None
-        self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
+        self.recorder = Recorder(desk, clock, wall)
+        self.recorder.choices = record_choices_from(desk.habits())
+        self._habits = habits_json(self.state, self.recorder.choices)
+        self._record_line: m.RecordLineFact | None = None  # that was told last
         self.wake_us: int | None = None
         self.due_us: int | None = None  # event time at which the next Wait is due
         self._now_us = 0
@@ -114,6 +116,7 @@ class Session:
             self._tell_takes(everyone=False)
             self._send(sheet_fact(self.desk))
             self._send(pen_fact(self.desk, self.state))
+            self._tell_record_line()
             self._send(m.RecordingFact(False))
             self._send(m.Keeping(self.journal.trouble))
             if self.desk.deleted:
@@ -194,6 +197,10 @@ class Session:
                 self._clip(item)
             case m.Travel():
                 self._travel(item)
+            case m.SetRecording(do):
+                self._set_recording(do)
+            case m.WantClicks():
+                self._send(self.recorder.clicks(item, self.state))
             case m.StartRecording():
                 self._record(item)
             case m.StopRecording():
@@ -220,12 +227,9 @@ class Session:
     def _tell_takes(self, *, everyone: bool = True) -> None:
         if self._takes is not self.desk.takes or not everyone:
             self._takes = self.desk.takes
-            cut = self.desk.cut_off(round(self._wall() * 1e6)) if not self._recording_here() else ()
+            cut = self.recorder.cut_off()
             self._cut_until_us = max((c.to_us for c in cut), default=0)
             self.out.append(Sent(takes_fact(self.desk, cut), everyone))
-
-    def _recording_here(self) -> bool:
-        return self.recording is not None or self.desk.recording_sessions > 0
 
     # --- keys -----------------------------------------------------------------------------
 
@@ -242,6 +246,7 @@ class Session:
     def _hear(self, heard: m.HeardEvent, only_sound: bool) -> None:
         if self.recording is not None:
             self.recording.hear(Heard(heard.at_us, heard.kind, heard.key, heard.value, heard.channel))
+            self.recorder.fresh |= heard.kind == "down"
         elif only_sound:
             return
         elif heard.kind == "down":
@@ -289,6 +294,8 @@ class Session:
             self._tell(sheet_fact(self.desk))
         if self.state != before:
             self._send(pen_fact(self.desk, self.state))
+            if self.recorder.choices.on:
+                self._tell_record_line()
         self._say(outcome.say)
 
     # --- edits ------------------------------------------------------------------------------
@@ -356,6 +363,13 @@ class Session:
         self._send(pen_fact(self.desk, self.state))
 
     def _edit(self, message: m.EditNotes) -> None:
+        notes = [self.desk.piece.notes[i] for i in message.ids if i in self.desk.piece.notes]
+        if notes and message.do.reach(self.desk.piece, notes) > AT_ONCE:  # keys go on being answered meanwhile
+            at = self._at()
+            if message.base != self.desk.history.revision:
+                raise Stale(CHANGED_ELSEWHERE)
+            self.jobs.append(Job("Changing many notes", lambda piece: edit_notes(piece, message.do, message.ids, at)))
+            return
         change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
         self._made(change, message.base, message.ids)
 
@@ -384,87 +398,53 @@ class Session:
 
     # --- recording ----------------------------------------------------------------------------
 
+    @property
+    def recording(self) -> Recording | None:
+        """The recording that goes on here."""
+        return self.recorder.recording
+
+    def _tell_record_line(self) -> None:
+        fact = record_line_fact(self.desk, self.state, self.recorder.choices, self.recorder.late_us)
+        if fact != self._record_line:
+            self._record_line = fact
+            self._send(fact)
+
+    def _set_recording(self, do: AnyRecordChoice) -> None:
+        self.recorder.choices = do.applied(self.recorder.choices)
+        self._tell_record_line()
+
     def _record(self, message: m.StartRecording) -> None:
-        if self.desk.deleted:
-            raise NotThere("This piece was deleted, so nothing can be recorded into it.")
-        part = self.desk.piece.part(self.state.part)
-        staff = message.staff if part.staves > 1 else 1
-        plan = RecordPlan(
-            part.id, staff, message.bar, message.qpm, message.count_in, message.shortest, message.split, message.tuplets
-        )
-        if self.recording is not None:
-            self._finish_recording(self.recording.last_us + self.recording.origin_us)
-        self.recording = begin(self.desk, plan, message.origin_us, message.epoch_us)
-        self.desk.recording_sessions += 1
-        self._origin = (message.now_us, self._clock())
-        self.live = LivePage(self.desk, self.recording) if plan.qpm is not None else None
+        self.recorder.start(message, self.state)
         self.state = evolved(self.state, held=())
         self._send(m.RecordingFact(True))
 
     def live_step(self) -> list[Sent]:
         """Show what was played up to now."""
         with self.desk.lock:
-            if self.live is None or self.recording is None or not self.recording.heard:
-                return self.collect()
-            event_us, seconds = self._origin
-            now = event_us + round((self._clock() - seconds) * 1e6) - self.recording.origin_us
-            self.live.advance(max(now, self.recording.last_us))
-            pulses = self.live.reading.pulses
-            tick = max(round(pulses.tick_at(now)), 0) + self.live.place.start
-            self.near_bar = self.desk.piece.timeline.bar_at(tick).index
-            self._tell(sheet_fact(self.desk))
+            tick = self.recorder.show()
+            if tick is not None:
+                self.near_bar = self.desk.piece.timeline.bar_at(tick).index
+                self._tell(sheet_fact(self.desk))
             return self.collect()
 
-    def _finish_recording(self, end_us: int) -> TakeRow | None:
-        """Keep what was played; the recording is over once that is on disk."""
-        recording = self.recording
-        assert recording is not None
-        row = keep(self.desk, recording, end_us)
-        self.recording = self.live = None
-        self.desk.recording_sessions -= 1
-        return row
-
     def _stop(self, message: m.StopRecording) -> None:
-        recording = self.recording
-        if recording is None:
-            raise BadInput("No recording is going on.")
-        row = self._finish_recording(message.end_us)
-        if row is None:
-            text = "Nothing was heard, so nothing was written"
-        elif message.drop:
-            self.desk.drop_take(row.id)
-            text = "The take was dropped from the page; it stays among the takes"
+        stopped = self.recorder.stop(message)
+        if stopped.job is not None:
+            self.jobs.append(stopped.job)
         else:
-            text = f"{row.name} is kept and is being read"
-            piece = self.desk.piece
-            self.jobs.append(take_onto_page(self.desk, row, recording.place(piece, row.id), recording.choices(piece)))
-        if row is None or message.drop:
             self.desk.end_preview()
             self._tell(sheet_fact(self.desk))
         self._tell_takes()
-        self._send(m.RecordingFact(False, row.id if row else None))
-        self._say(text, urgent=True)
+        self._send(m.RecordingFact(False, stopped.take))
+        self._say(stopped.words, urgent=True)
 
     def _recover(self, number: int, do: str) -> None:
-        """A recording that was cut off: its take from the journal, or nothing."""
-        cut = next((c for c in self.desk.cut_off(round(self._wall() * 1e6)) if c.id == number), None)
-        if cut is None:
-            raise NotThere("That recording is not there any more.")
-        if do == "drop":
-            self.desk.end_recording(number)
-            text = "Dropped; what was played stays in the journal"
-        else:
-            recording = recovered(self.desk, cut, self.desk.journal(cut.from_us, cut.to_us))
-            row = keep(self.desk, recording, recording.last_us + recording.origin_us)
-            text = "Nothing was played in it"
-            if row is not None:
-                piece = self.desk.piece
-                place = recording.place(piece, row.id)
-                self.jobs.append(take_onto_page(self.desk, row, place, recording.choices(piece)))
-                text = f"{row.name} is kept and is being read"
+        stopped = self.recorder.recover(number, do)
+        if stopped.job is not None:
+            self.jobs.append(stopped.job)
         self._takes = None
         self._tell_takes()
-        self._say(text, urgent=True)
+        self._say(stopped.words, urgent=True)
 
     # --- long work ------------------------------------------------------------------------------
 
@@ -496,7 +476,7 @@ class Session:
 
     def keep_habits(self) -> None:
         """Keep how entry is set, if it is another way now. Trouble with the disk is passed over: they are only habits."""
-        text = habits_json(self.state)
+        text = habits_json(self.state, self.recorder.choices)
         if text != self._habits:
             try:
                 self.desk.keep_habits(text)
@@ -508,15 +488,7 @@ class Session:
         """The browser left: a recording that was going on is kept as a take; place and habits are remembered."""
         with self.desk.lock:
             try:
-                if self.recording is not None:
-                    if self.recording.heard:
-                        self._finish_recording(self.recording.last_us + self.recording.origin_us)
-                        self.desk.end_preview()
-                    else:
-                        self.desk.recording_sessions -= 1
-                        if self.recording.number is not None:
-                            self.desk.end_recording(self.recording.number)
-                        self.recording = self.live = None
+                self.recorder.leave()
                 self.desk.remember_place(self.state.tick)
             except NotKept:
                 log.warning("the library could not be written while a browser left; what was played is in the journal")

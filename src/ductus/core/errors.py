@@ -36,6 +36,11 @@ class NotThere(DuctusError):
     """A piece, take, part or note that does not exist."""
 
 
+CHANGED_ELSEWHERE = (
+    "The piece was changed elsewhere in the meantime. Nothing was lost: the newer state is shown; try again."
+)
+
+
 class Stale(DuctusError):
     """An edit was made on an older revision; the newer state is kept."""
 

@@ -7,7 +7,7 @@ import sqlite3
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from ductus.core.errors import NotThere, Stale
+from ductus.core.errors import CHANGED_ELSEWHERE, NotThere, Stale
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece, make_piece, records_of
 from ductus.core.score.records import KIND_OF, Facts, Record
@@ -193,9 +193,7 @@ def _advance(connection: sqlite3.Connection, piece_id: str, base: int, by: int) 
         there = connection.execute("select deleted_at from piece where id = ?", (piece_id,)).fetchone()
         if there is None or there["deleted_at"] is not None:
             raise NotThere("This piece was deleted, so nothing was written. The shelf can bring it back.")
-        raise Stale(
-            "The piece was changed elsewhere in the meantime. Nothing was lost: the newer state is shown; try again."
-        )
+        raise Stale(CHANGED_ELSEWHERE)
 
 
 def _write_rows(connection: sqlite3.Connection, piece_id: str, change: Change) -> None:

@@ -16,7 +16,7 @@ from fastapi import WebSocket, WebSocketDisconnect
 
 from ductus.app import messages as m
 from ductus.app.desk import DELETED, Desk
-from ductus.app.facts import readings_fact, sheet_fact, state_fact
+from ductus.app.facts import sheet_fact, state_fact
 from ductus.app.jobs import Job, carry_out
 from ductus.app.journal import Journal
 from ductus.app.readings import all_shown
@@ -29,6 +29,8 @@ QUIET_S = 0.12  # after an edit, before its readings are worked out again
 LOOK_S = 0.5  # how often the disk is asked how it does
 RETRY_S = 0.25  # a message that the disk did not take is tried again
 TELL_SHARE_S = 0.2  # how often long work says how far it is
+SHOW_S = 0.4  # while recording: how often notes that still sound are shown anew
+CHORD_S = 0.015  # keys of a chord come together; they are shown at once
 NEAR_BARS = 1
 NO_READINGS = m.ReadingsFact(())
 log = logging.getLogger(__name__)
@@ -47,6 +49,7 @@ class Chair:
         self._timer: asyncio.TimerHandle | None = None
         self._player: asyncio.Task[None] | None = None
         self._retry: asyncio.Task[None] | None = None
+        self._played = asyncio.Event()  # something was struck while recording
         self._order = asyncio.Lock()
         self._trouble = ""
 
@@ -110,8 +113,10 @@ class Chair:
         jobs, self.session.jobs = self.session.jobs, []
         for job in jobs:
             self.room.start(self, job)
-        if self.session.live is not None and (self._player is None or self._player.done()):
+        if self.session.recorder.live is not None and (self._player is None or self._player.done()):
             self._player = asyncio.create_task(self._show_playing())
+        if self.session.recorder.fresh:
+            self._played.set()
         if self.session.blocked and (self._retry is None or self._retry.done()):
             self._retry = asyncio.create_task(self._try_again())
         self.room.wake()
@@ -128,10 +133,12 @@ class Chair:
             await self._work(self.session.drain)
 
     async def _show_playing(self) -> None:
-        """While a recording with a click goes on, show twice a beat what was played."""
-        while self.session.live is not None and self.session.recording is not None:
-            qpm = self.session.recording.plan.qpm or 100.0
-            await asyncio.sleep(min(max(30 / qpm, 0.15), 1.0))
+        """While a recording with a click goes on, show what was played: soon after each stroke, and now and then what still sounds."""
+        while self.session.recorder.live is not None:
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._played.wait(), SHOW_S)
+            await asyncio.sleep(CHORD_S)
+            self._played.clear()
             await self._work(self.session.live_step)
 
     def _set_timer(self) -> None:
@@ -194,7 +201,7 @@ class Room:
                 continue
             fact = NO_READINGS
             if len(self.desk.piece.readings):
-                fact = readings_fact(await asyncio.to_thread(all_shown, self.desk))
+                fact = m.ReadingsFact(tuple(await asyncio.to_thread(all_shown, self.desk)))
             self._told_for = revision
             text = fact_json(fact)
             if text != self._told:

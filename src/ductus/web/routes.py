@@ -17,7 +17,7 @@ from ductus.app.library import Library
 from ductus.app.readings import strip_of
 from ductus.core.errors import NotThere, TooMuch
 from ductus.core.pitch.keys import check_fifths
-from ductus.core.playback.click import click_track
+from ductus.core.playback.click import playback_clicks
 from ductus.core.playback.performance import company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
 from ductus.core.score.layouts import new_piece
@@ -170,7 +170,13 @@ def download(data: bytes, kind: str, piece: Piece, ending: str) -> Response:
 @router.get("/pieces/{piece_id}/playback")
 def get_playback(library: Lib, piece_id: str, from_tick: FromTick = 0) -> s.PlaybackView:
     """What sounds from a place on, at the written tempi, and where its beats fall."""
-    return s.PlaybackView.model_validate(playback(library.desk(piece_id).piece, from_tick))
+    piece = library.desk(piece_id).piece
+    heard = playback(piece, from_tick)
+    return s.PlaybackView(
+        notes=tuple(s.SoundingView.model_validate(n) for n in heard.notes),
+        places=heard.places,
+        clicks=tuple(s.ClickView.model_validate(c) for c in playback_clicks(piece, from_tick, heard.places)),
+    )
 
 
 @router.get("/pieces/{piece_id}/company")
@@ -189,15 +195,6 @@ def get_take_playback(library: Lib, piece_id: str, take_id: TakeId) -> list[s.So
 def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
     """A take on the page over time: strokes, beats, tempo curve."""
     return s.StripView.model_validate(strip_of(library.desk(piece_id), reading_id))
-
-
-@router.get("/pieces/{piece_id}/clicks")
-def get_clicks(
-    library: Lib, piece_id: str, bar: int, qpm: float, count_in: int = 2, bars: int = 64
-) -> list[s.ClickView]:
-    """The click of a recording that starts to write at ``bar``: count-in (negative times) and ``bars`` bars."""
-    timeline = library.desk(piece_id).piece.timeline
-    return [s.ClickView.model_validate(c) for c in click_track(timeline, bar, qpm, count_in, bars)]
 
 
 @router.get("/programmes")

@@ -95,18 +95,19 @@ class SoundingView(Out):
     note: str
 
 
-class PlaybackView(Out):
-    """What sounds, and where the beats fall in it: (microseconds, tick)."""
-
-    notes: tuple[SoundingView, ...]
-    places: tuple[tuple[int, int], ...]
-
-
 class ClickView(Out):
-    """One click, ``time_us`` from the first bar line written (negative during the count-in)."""
+    """One click, ``time_us`` from the beginning of what is heard."""
 
     time_us: int
     rank: Literal["bar", "strong", "beat", "half"]
+
+
+class PlaybackView(Out):
+    """What sounds, where the beats fall in it as (microseconds, tick), and its click."""
+
+    notes: tuple[SoundingView, ...]
+    places: tuple[tuple[int, int], ...]
+    clicks: tuple[ClickView, ...]
 
 
 class ProgrammeView(Out):

@@ -33,6 +33,7 @@ from ductus.core.reading.places import allowed_by_beat, estimate_feel, plainer
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.reading.values import UNIT, Situation, choose_values, class_of, options_of
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
@@ -80,7 +81,7 @@ def test_beats_fill_the_bar(meter: str, beats: int) -> None:
 
 
 def test_a_grid_covers_the_take_and_its_places_are_exact() -> None:
-    grid = grid_for(steady_map(90, 0, 0), Meter(6, 8), 2e6, 9e6)
+    grid = grid_for(steady_map(90, 0, 0), BarLines(Meter(6, 8)), 2e6, 9e6)
     assert grid.seconds[0] < 2
     assert grid.seconds[-1] > 9
     thirds = next(g for g, d in enumerate(DIVISIONS) if d.family == COMPOUND and len(d.slots) == 3)
@@ -122,7 +123,7 @@ def test_plainer_prices_fine_divisions_and_leaves_the_beat_alone() -> None:
 
 
 def test_settings_remove_divisions_from_every_beat() -> None:
-    grid = grid_for(steady_map(90, 0, 0), Meter(4, 4), 0, 4e6)
+    grid = grid_for(steady_map(90, 0, 0), BarLines(Meter(4, 4)), 0, 4e6)
     free = allowed_by_beat(grid, ReadSettings(meter=Meter(4, 4)))
     strict = allowed_by_beat(grid, ReadSettings(meter=Meter(4, 4), shortest="eighth", tuplets=False))
     assert (strict <= free).all()

@@ -18,6 +18,7 @@ from ductus.core.reading.ornaments import find_ornaments
 from ductus.core.reading.read import likely_meter, read, read_again
 from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
@@ -273,9 +274,9 @@ def test_what_still_sounds_grows_by_beats_and_scraps_are_not_left_behind() -> No
     bass = ReadNote(0, 0, QUARTER * 5 // 4, 2, 1, Pitch("C", 0, 3), 80)
     tune = ReadNote(1, 0, QUARTER // 2, 1, 1, Pitch("C", 0, 5), 80)
     after = ReadNote(2, QUARTER // 2, QUARTER // 5, 1, 1, Pitch("D", 0, 5), 80)
-    now = [(n.event, n.ticks) for n in grown([bass, tune, after], Meter(4, 4), QUARTER * 5 // 4)]
+    now = [(n.event, n.ticks) for n in grown([bass, tune, after], BarLines(Meter(4, 4)), QUARTER * 5 // 4)]
     assert now == [(0, 2 * QUARTER), (1, QUARTER // 2), (2, QUARTER // 2)]
-    late = [n.ticks for n in grown([replace(bass, ticks=30 * QUARTER)], Meter(4, 4), 40 * QUARTER)]
+    late = [n.ticks for n in grown([replace(bass, ticks=30 * QUARTER)], BarLines(Meter(4, 4)), 40 * QUARTER)]
     assert late == [4 * QUARTER]  # to its bar line, not over it
     held = ReadNote(0, 0, 3 * QUARTER, 2, 1, Pitch("C", 0, 3), 80)
     was = ReadNote(5, 3 * QUARTER, QUARTER, 2, 1, Pitch("G", 0, 3), 80)

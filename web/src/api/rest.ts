@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { Click, NewPiece, PieceRow, Playback, Programme, Sounding, Strip } from './wire'
+import type { NewPiece, PieceRow, Playback, Programme, Sounding, Strip } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -38,8 +38,6 @@ export const rest = {
   playback: (id: string, fromTick: number) => ask<Playback>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
   takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
-  clicks: (id: string, bar: number, qpm: number, countIn: number) =>
-    ask<Click[]>(`/pieces/${id}/clicks?bar=${bar}&qpm=${qpm}&count_in=${countIn}&bars=200`),
   strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   programmes: () => ask<Programme[]>('/programmes'),
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),

@@ -4,7 +4,7 @@
  * A key is written as KeyboardEvent.code with modifiers in front ("Ctrl+KeyZ"). `hold` runs when the key is
  * held for a moment instead of being tapped.
  */
-import { toggleRecording } from '../desk/recorder'
+import { endRecording, recordAgain, toggleRecording } from '../recording/recorder'
 import type { Command as EntryCommand, Edit, Selecting } from '../api/wire'
 import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
@@ -32,10 +32,11 @@ const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7
 /** The step value in ticks as people see them, 960 to the quarter. */
 const shownStep = () => useDesk.getState().pen?.step_shown ?? 0
 
-/** Esc lets go of one thing at a time: what is asked, what is selected, then the pen. */
+/** Esc lets go of one thing at a time: a recording ends, what is asked, what is selected, then the pen. */
 function letGo() {
-  const { ask, selection } = useDesk.getState()
-  if (ask) useDesk.setState({ ask: null })
+  const { ask, selection, recording } = useDesk.getState()
+  if (recording) endRecording()
+  else if (ask) useDesk.setState({ ask: null })
   else if (selection.size) choose([])
   else give({ name: 'pen', down: false })
 }
@@ -81,6 +82,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server({ name: 'policy' }) },
   { id: 'play', group: 'Listening', label: 'Play / stop', keys: ['NumpadEnter', 'Enter', 'Space'], run: togglePlaying },
   { id: 'record', group: 'Listening', label: 'Record / stop', keys: ['Backslash', 'NumpadDivide'], run: toggleRecording },
+  { id: 'again', group: 'Listening', label: 'Drop what is being recorded and begin again', keys: ['Shift+Backslash'], run: recordAgain },
   { id: 'read', group: 'Reading', label: 'Look at the take and how it was read', keys: ['KeyR'], run: toggleRead },
   { id: 'next-doubt', group: 'Reading', label: 'Next doubt', keys: ['KeyV'], run: () => stepDoubt(1) },
   { id: 'previous-doubt', group: 'Reading', label: 'Doubt before', keys: ['Shift+KeyV'], run: () => stepDoubt(-1) },

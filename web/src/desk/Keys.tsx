@@ -2,8 +2,7 @@
 import { useEffect, useRef, useState, type PointerEvent } from 'react'
 import { useComputerKeys } from '../input/computerKeys'
 import { hear, heldKeys, onHeard } from '../input/port'
-import { keyName } from './Line'
-import { usePreferences } from './preferences'
+import { keyName } from '../input/names'
 import { useDesk } from './store'
 
 const FIRST = 33
@@ -31,9 +30,9 @@ export function Keys() {
   const way = useDesk((s) => s.way)
   const allowed = useDesk((s) => s.pen?.allowed ?? null)
   const pulse = useDesk((s) => (s.pen?.way === 'pulse' ? s.pen.pulse_key ?? NaN : NaN))
-  const record = usePreferences((s) => s.record)
+  const record = useDesk((s) => s.recordLine)
   const stepSplit = useDesk((s) => (s.pen?.hands === 'split' ? s.pen.split : null))
-  const split = way === 'record' ? (record.hands === 'split' ? record.split : null) : stepSplit
+  const split = way === 'record' ? (record?.hands === 'split' ? record.split : null) : stepSplit
   const pressed = useRef(new Map<number, number>())
   useEffect(() => onHeard(() => setHeld(heldKeys())), [])
 

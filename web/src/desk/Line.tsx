@@ -1,23 +1,20 @@
 /**
  * The line: one sentence that says what the next key will do; every marked phrase of it is a control.
- * The words of all ways of entry come from the server (core/entry/line.py); recording and selections speak here.
+ * All its words come from the server (core/entry/line.py, core/recording/line.py, core/reading/sentence.py); selections speak here.
  */
 import { Fragment, type ReactNode } from 'react'
-import type { Command, LinePhrase, Pen, ReadingChoice, State } from '../api/wire'
+import type { Command, LinePhrase, Pen, ReadingChoice, RecordLine as RecordLineData } from '../api/wire'
+import { RecordPart, setRecord } from '../recording/RecordLine'
 import { hint } from '../commands/table'
 import { MoreForm } from './MoreForm'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
-import { usePreferences, type RecordChoice } from './preferences'
 import { openRead, setReading, useOpenReading } from './reading'
 import { SelectionLine } from './SelectionLine'
-import { clickTempo, give, useDesk } from './store'
+import { give, useDesk } from './store'
 import { TouchForm } from './TouchForm'
 import { ValueLadder } from './ValueLadder'
 
-const SHORTEST = ['quarter', 'eighth', '16th', '32nd'] as const
-const NOTE_NAMES = ['C', 'C♯', 'D', 'E♭', 'E', 'F', 'F♯', 'G', 'A♭', 'A', 'B♭', 'B']
-export const keyName = (key: number) => `${NOTE_NAMES[key % 12]}${Math.floor(key / 12) - 1}`
 /** Commands whose keys change what a phrase says. */
 const KEYS_OF: Record<string, readonly string[]> = {
   part: ['staff-up', 'staff-down'], voice: ['voice'], place: ['step-left', 'step-right'], 'step value': ['coarser', 'finer'], 'replace or add': ['policy'], hands: ['hands'],
@@ -26,12 +23,12 @@ const KEYS_OF: Record<string, readonly string[]> = {
 const hintOf = (name: string) => KEYS_OF[name]?.map(hint).join('; ')
 
 export function Line() {
-  const { pen, state, way, selection, recording } = useDesk()
+  const { pen, state, way, selection, recording, recordLine } = useDesk()
   if (!pen || !state) return <div className="min-h-16" />
   const about = selection.size > 0 && !recording
   return (
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {about ? <SelectionLine pen={pen} /> : way === 'record' ? <RecordLine pen={pen} state={state} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
+      {about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
     </section>
   )
 }
@@ -48,13 +45,17 @@ function Sentence({ phrases, draw }: { phrases: readonly LinePhrase[]; draw: (ph
 /** Entry in one of its ways: recording and reading are left. */
 function enter(command: Command) {
   useDesk.setState({ way: 'step' })
-  usePreferences.getState().set({ records: false })
+  setRecord({ name: 'record-on', on: false })
   give(command)
 }
 
 function record() {
   useDesk.setState({ way: 'record' })
-  usePreferences.getState().set({ records: true })
+  setRecord({ name: 'record-on', on: true })
+}
+
+function RecordLine({ pen, record }: { pen: Pen; record: RecordLineData }) {
+  return <Sentence phrases={record.line} draw={(p) => (p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} /> : <RecordPart phrase={p} pen={pen} record={record} />)} />
 }
 
 function WayPhrase({ pen, words }: { pen: Pen; words: string }) {
@@ -86,51 +87,5 @@ function ReadLine({ pen }: { pen: Pen }) {
       p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} />
       : <Phrase name={p.name} options={p.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => setReading(c.do as ReadingChoice) }))}>{p.words}</Phrase>
     } />
-  )
-}
-
-const HANDS: Record<RecordChoice['hands'], string> = { reach: 'both hands by reach', split: 'both hands', right: 'right hand', left: 'left hand' }
-
-function RecordLine({ pen, state }: { pen: Pen; state: State }) {
-  const { record, set: setAll } = usePreferences()
-  const set = (more: Partial<RecordChoice>) => setAll({ record: { ...record, ...more } })
-  const tempo = Math.round(clickTempo() * 10) / 10
-  const parts = state.parts.map((p) => ({ label: p.name.toLowerCase(), chosen: p.id === pen.part, act: () => give({ name: 'place', part: p.id, staff: 1 }) }))
-  const place = pen.line.find((p) => p.name === 'place')?.words ?? ''
-  const hands = (Object.keys(HANDS) as RecordChoice['hands'][]).map((h) => ({
-    label: h === 'split' ? 'both hands, split at a key' : HANDS[h], chosen: h === record.hands, act: () => set({ hands: h }),
-  }))
-  const splits = [48, 50, 52, 53, 55, 57, 59, 60, 62, 64, 65, 67].map((k) => ({ label: `${keyName(k)} and above to the right hand`, chosen: k === record.split, act: () => set({ split: k }) }))
-  const shortest = (['found', ...SHORTEST] as const).map((v) => ({ label: v === 'found' ? 'what the playing shows' : `${v}s`, chosen: v === record.shortest, act: () => set({ shortest: v }) }))
-  return (
-    <>
-      <WayPhrase pen={pen} words="Record" /> into <Phrase name="part" options={parts}>{pen.part_name.toLowerCase()}</Phrase>
-      {pen.staves > 1 && (
-        <>
-          , <Phrase name="hands" options={hands}>{HANDS[record.hands]}</Phrase>
-          {record.hands === 'split' && <> split at <Phrase name="split point" options={splits}>{keyName(record.split)}</Phrase></>}
-        </>
-      )}
-      , from <PlacePhrase pen={pen} words={place} /> (the whole bar),{' '}
-      <Phrase name="click" options={[
-        { label: 'with the click', chosen: record.click, act: () => set({ click: true, shortest: '16th' }) },
-        { label: 'freely: the beats are found afterwards', chosen: !record.click, act: () => set({ click: false, shortest: 'found' }) },
-      ]}>{record.click ? 'with the click' : 'freely, without a click'}</Phrase>
-      {record.click && <ClickPhrases record={record} set={set} tempo={tempo} />}
-      , written down to <Tail end=";"><Phrase name="shortest value" options={shortest}>{record.shortest === 'found' ? 'what the playing shows' : `${record.shortest}s`}</Phrase></Tail> it replaces what is there.
-    </>
-  )
-}
-
-const barWords = (n: number) => (n === 0 ? 'no bars' : n === 1 ? 'one bar' : `${['', '', 'two', 'three', 'four'][n]} bars`)
-
-function ClickPhrases({ record, set, tempo }: { record: RecordChoice; set: (more: Partial<RecordChoice>) => void; tempo: number }) {
-  const counts = [0, 1, 2, 3, 4].map((n) => ({ label: `${barWords(n)} of count-in`, chosen: n === record.countIn, act: () => set({ countIn: n }) }))
-  const tempi = [40, 50, 60, 70, 80, 90, 100, 110, 120].map((p) => ({ label: p === 100 ? 'the tempo of the piece' : `${p} % of the tempo`, chosen: p === record.percent, act: () => set({ percent: p }) }))
-  return (
-    <>
-      {' '}after <Phrase name="count-in" options={counts}>{barWords(record.countIn)}</Phrase> of count-in at{' '}
-      <Phrase name="tempo of the take" options={tempi}>{`♩ = ${tempo}`}</Phrase>
-    </>
   )
 }

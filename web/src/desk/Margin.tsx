@@ -5,7 +5,7 @@ import { byId, hint, keyWords } from '../commands/table'
 import { holderOf } from './geometry'
 import { playFrom, playTake } from './listening'
 import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from './reading'
-import { recordAgain } from './recorder'
+import { recordAgain } from '../recording/recorder'
 import { send, useDesk } from './store'
 import { endTapping, startTapping, useTapping } from './tapping'
 
@@ -58,7 +58,7 @@ function Now() {
         <section className="border-l-2 border-vermilion pl-3">
           <h2 className="font-serif text-lg text-vermilion">Recording</h2>
           <p className="text-faint">Everything you play is kept. {hint('record')}.</p>
-          <button type="button" className="quiet-button mt-1" onClick={() => void recordAgain()}>Again from the count-in</button>
+          <button type="button" className="quiet-button mt-1" onClick={recordAgain}>Again from the count-in</button>
         </section>
       )}
       {busy.words && (

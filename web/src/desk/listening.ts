@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { rest } from '../api/rest'
 import { nowUs } from '../input/port'
-import { soundNotes } from '../sound/engine'
+import { soundClicks, soundNotes, useSound } from '../sound/engine'
 import { usePreferences } from './preferences'
 import { give, say, settled, useDesk, whileSounding } from './store'
 
@@ -35,14 +35,16 @@ export function stopPlaying(): void {
 export async function playFrom(tick: number, ...others: number[]): Promise<void> {
   stopPlaying()
   const { pieceId } = useDesk.getState()
-  const { notes, places } = await rest.playback(pieceId, tick)
+  const { notes, places, clicks } = await rest.playback(pieceId, tick)
   if (!notes.length) {
     if (others.length) return playFrom(others[0]!, ...others.slice(1))
     return say('Nothing is written yet')
   }
   const origin = nowUs() + LEAD_US
   useListening.setState({ playing: true, tick })
-  stop = soundNotes(notes, origin, stopPlaying)
+  const quiet = useSound.getState().playbackClick ? soundClicks(clicks, origin) : () => undefined
+  const silent = soundNotes(notes, origin, stopPlaying)
+  stop = () => { quiet(); silent() }
   const follow = () => {
     const passed = places.filter(([us]) => origin + us <= nowUs())
     useListening.setState({ tick: passed.at(-1)?.[1] ?? tick })
@@ -64,8 +66,13 @@ export async function playTake(take: number): Promise<void> {
   follow()
 }
 
-/** The play key: stop what plays, else play from the pen; behind the last note, from where this pass began, or from the start. */
+let endRecordingHere = () => {}
+/** The recorder says how a recording is ended: the play key does it, too. */
+export const whilePlayKeyStops = (end: () => void) => { endRecordingHere = end }
+
+/** The play key: end a recording, stop what plays, else play from the pen; behind the last note, from where this pass began, or from the start. */
 export function togglePlaying(): void {
+  if (useDesk.getState().recording) return endRecordingHere()
   if (useListening.getState().playing) return stopPlaying()
   settled(() => { // the pen may still be on its way: play from where it goes
     const { pen } = useDesk.getState()

@@ -2,15 +2,6 @@
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 
-export interface RecordChoice {
-  click: boolean
-  countIn: number
-  percent: number
-  hands: 'reach' | 'split' | 'right' | 'left'
-  split: number
-  shortest: 'found' | 'quarter' | 'eighth' | '16th' | '32nd'
-}
-
 interface Preferences {
   /** A short tone when the pen enters a bar. */
   barTone: boolean
@@ -22,9 +13,6 @@ interface Preferences {
   penFollows: boolean
   /** Minutes without a key after which the pen lifts itself; 0: never. */
   idleMinutes: number
-  /** The way of working was recording. */
-  records: boolean
-  record: RecordChoice
   set(more: Partial<Omit<Preferences, 'set'>>): void
 }
 
@@ -36,8 +24,6 @@ export const usePreferences = create<Preferences>()(
       company: false,
       penFollows: false,
       idleMinutes: 10,
-      records: false,
-      record: { click: true, countIn: 2, percent: 100, hands: 'reach', split: 60, shortest: '16th' },
       set: (more) => set(more),
     }),
     { name: 'ductus.preferences' },

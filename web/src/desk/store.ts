@@ -2,9 +2,9 @@
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
-import type { Ask, ClientMessage, Command, CutOff, Edit, Pen, Reading, Selecting, ServerMessage, State, System, SystemRef, Take } from '../api/wire'
+import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
-import { usePreferences, type RecordChoice } from './preferences'
+import { useSound } from '../sound/engine'
 
 export type Way = 'step' | 'record' | 'read'
 
@@ -27,7 +27,9 @@ export interface DeskState {
   problem: string
   ask: Ask | null
   way: Way
-  recording: { originUs: number } | null
+  /** ``waiting``: it begins as soon as the clicks have come, or with the first key. */
+  recording: { originUs: number; waiting: boolean; free: boolean } | null
+  recordLine: RecordLine | null
   selection: ReadonlySet<string>
   readings: readonly Reading[]
   /** The reading that the line and the strip speak of while the way is "read", and its doubt in hand. */
@@ -38,7 +40,7 @@ export interface DeskState {
 
 const fresh = (pieceId: string): DeskState => ({
   pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], pen: null, refs: [], systems: new Map(), said: '',
-  problem: '', ask: null, way: usePreferences.getState().records ? 'record' : 'step', recording: null, selection: new Set(), readings: [], openReading: '',
+  problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), readings: [], openReading: '',
   doubt: null, busy: { words: '', share: 0 },
 })
 
@@ -115,8 +117,15 @@ function receive(message: ServerMessage): void {
     case 'gone':
       useDesk.setState({ gone: message.message })
       break
+    case 'record-line':
+      useDesk.setState((s) => ({ recordLine: message, way: message.on ? (s.way === 'step' ? 'record' : s.way) : s.way === 'record' ? 'step' : s.way }))
+      break
+    case 'clicks':
+      clicksAwaited.get(message.since)?.(message)
+      clicksAwaited.delete(message.since)
+      break
     case 'recording':
-      if (!message.going && useDesk.getState().recording && message.take == null) cutOff()
+      if (!message.going && useDesk.getState().recording && !useDesk.getState().recording?.waiting && message.take == null) cutOff()
       if (!message.going) useDesk.setState({ recording: null })
       awaited = message.take ?? null
       break
@@ -229,28 +238,29 @@ export const walk = (to: 'left' | 'right') =>
 
 export const say = (said: string) => useDesk.setState({ said })
 
-const staffOf = (record: RecordChoice) => (record.hands === 'right' ? 1 : record.hands === 'left' ? 2 : 0)
+/** What is heard in a stretch of a recording, from the server. Fails where it cannot be had (the page then says why). */
+export function clicksFor(wanted: ClicksWanted): Promise<Clicks> {
+  return new Promise((resolve, reject) => {
+    const since = wanted.since ?? 0
+    const late = window.setTimeout(() => { clicksAwaited.delete(since); reject(new Error('no clicks')) }, CLICKS_MS)
+    clicksAwaited.set(since, (clicks) => { window.clearTimeout(late); resolve(clicks) })
+    send({ ...wanted, type: 'clicks-wanted', halves: useSound.getState().halves })
+  })
+}
+const clicksAwaited = new Map<number, (clicks: Clicks) => void>()
+const CLICKS_MS = 5000
 
-/** The bar where a recording begins: that of the pen. */
-export function startRecording(originUs: number, qpm: number | null, countIn: number): void {
-  const { pen, state } = useDesk.getState()
-  const { record } = usePreferences.getState()
-  if (!pen || !state) return
-  useDesk.setState({ recording: { originUs } })
+/** A recording begins at a bar (index); what is not given goes as the line says. */
+export function startRecording(originUs: number, bar: number, how: { freely?: boolean; tempo?: TempoChoice; countIn?: number }): void {
+  useDesk.setState({ recording: { originUs, waiting: false, free: how.freely ?? false } })
   send({
-    type: 'record-start', origin_us: originUs, now_us: nowUs(), epoch_us: epochUs(), qpm, count_in: countIn, bar: pen.bar, staff: staffOf(record),
-    shortest: record.shortest === 'found' ? null : record.shortest, split: record.hands === 'split' ? record.split : null, tuplets: null,
+    type: 'record-start', origin_us: originUs, now_us: nowUs(), epoch_us: epochUs(), bar, freely: how.freely ?? null, tempo: how.tempo ?? null,
+    count_in: how.countIn ?? null,
   })
 }
 
 export function stopRecording(drop = false): void {
   if (useDesk.getState().recording) send({ type: 'record-stop', end_us: nowUs(), drop })
-}
-
-/** Quarters a minute of the click: the tempo of the piece, made slower or faster for the take. */
-export function clickTempo(): number {
-  const { state } = useDesk.getState()
-  return ((state?.quarters_per_minute ?? 100) * usePreferences.getState().record.percent) / 100
 }
 
 /** What the page says at its head, and how it is drawn. */

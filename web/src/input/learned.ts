@@ -3,6 +3,7 @@
  * writes or sounds. Kept in the browser.
  */
 import { create } from 'zustand'
+import { keyName } from './names'
 
 type HeardKind = 'down' | 'up' | 'control'
 
@@ -52,8 +53,7 @@ const level = new Map<string, number>()
 /** "key 21" in words: "key A0". */
 export function triggerWords(trigger: string): string {
   const [kind, number] = trigger.split(' ')
-  const names = ['C', 'C♯', 'D', 'E♭', 'E', 'F', 'F♯', 'G', 'A♭', 'A', 'B♭', 'B']
-  return kind === 'key' ? `key ${names[Number(number) % 12]}${Math.floor(Number(number) / 12) - 1}` : Number(number) === 64 ? 'the pedal' : `control ${number}`
+  return kind === 'key' ? `key ${keyName(Number(number))}` : Number(number) === 64 ? 'the pedal' : `control ${number}`
 }
 
 /** Does a command take this event? Learning takes it too. */

@@ -18,6 +18,7 @@ type Listener = (event: PlayedEvent) => void
 
 export const SUSTAIN = 64
 const listeners = new Set<Listener>()
+const first = new Set<Listener>()
 const held = new Map<number, Set<string>>() // key -> the sources that hold it
 
 /** Microseconds of the event clock. */
@@ -32,7 +33,14 @@ export function hear(kind: HeardKind, key: number, value: number, source: string
   }
   if (takenByCommand(kind, key, value)) return // a learned control no longer writes or sounds
   const event: PlayedEvent = { kind, key, value, atUs, source, channel }
+  for (const listener of [...first]) listener(event)
   for (const listener of listeners) listener(event)
+}
+
+/** Hears of every event before all others do: what must begin with a key begins before that key is sent. */
+export function beforeHeard(listener: Listener): () => void {
+  first.add(listener)
+  return () => first.delete(listener)
 }
 
 export function onHeard(listener: Listener): () => void {

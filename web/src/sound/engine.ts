@@ -1,6 +1,7 @@
 /** Sound at once: a sampled piano (or an instrument at a MIDI output) and a click, no server in the path. */
 import type * as ToneModule from 'tone'
 import { create } from 'zustand'
+import { persist } from 'zustand/middleware'
 import type { Click, Sounding } from '../api/wire'
 import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
@@ -9,25 +10,48 @@ import { nowUs, onHeard, SUSTAIN } from '../input/port'
 const SAMPLED = ['A', 'C', 'D#', 'F#'].flatMap((name) => [1, 2, 3, 4, 5, 6, 7].map((octave) => `${name}${octave}`))
 const urls = Object.fromEntries(['A0', ...SAMPLED, 'C8'].map((name) => [name, `/assets/piano/${name.replace('#', 's')}.mp3`]))
 const CLICKS = { bar: [1760, 0.9], strong: [1320, 0.7], beat: [1108, 0.55], half: [880, 0.3] } as const
+export type Rank = keyof typeof CLICKS
+/** Oscillator and decay in seconds of each sound of the click. */
+export const CLICK_SOUNDS = { wood: ['triangle', 0.04], bell: ['sine', 0.18], tick: ['square', 0.012] } as const
+export type ClickSound = keyof typeof CLICK_SOUNDS
 
 interface Sound {
   ready: boolean
   /** Who sounds what is heard: our "piano", "none", or the id of a MIDI output. */
   voice: string
+  /** In percent, each by itself. */
+  levels: { click: number; playing: number; playback: number }
+  click: ClickSound
+  /** Of the click, in semitones from its own. */
+  pitch: number
+  ranks: Record<Rank, boolean>
+  /** Are parts of beats clicked? null: in compound meters. */
+  halves: boolean | null
+  playbackClick: boolean
   setVoice(voice: string): void
+  set(more: Partial<Pick<Sound, 'levels' | 'click' | 'pitch' | 'ranks' | 'halves' | 'playbackClick'>>): void
 }
 
-const STORE = 'ductus.voice'
-
-export const useSound = create<Sound>((set) => ({
-  ready: false,
-  voice: localStorage.getItem(STORE) ?? 'piano',
-  setVoice: (voice) => {
-    allOff()
-    localStorage.setItem(STORE, voice)
-    set({ voice })
-  },
-}))
+export const useSound = create<Sound>()(
+  persist(
+    (set) => ({
+      ready: false,
+      voice: 'piano',
+      levels: { click: 100, playing: 100, playback: 100 },
+      click: 'wood',
+      pitch: 0,
+      ranks: { bar: true, strong: true, beat: true, half: true },
+      halves: null,
+      playbackClick: false,
+      setVoice: (voice) => {
+        allOff()
+        set({ voice })
+      },
+      set: (more) => set(more),
+    }),
+    { name: 'ductus.sound', partialize: ({ ready: _, ...kept }) => kept },
+  ),
+)
 const outside = () => outputOf(useSound.getState().voice)
 
 /** The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes seconds. */
@@ -79,7 +103,12 @@ function allOff() {
   piano?.releaseAll()
 }
 
-function strike(key: number, velocity: number) {
+/** A velocity at a level: 1 to 127, 0 where it is silenced. */
+const leveled = (velocity: number, of: 'playing' | 'playback') => Math.min(Math.round((velocity * useSound.getState().levels[of]) / 100), 127)
+
+function strike(key: number, struck: number) {
+  const velocity = leveled(struck, 'playing')
+  if (!velocity) return
   outside()?.playNote(key, { rawAttack: velocity })
   if (!isReady()) return
   ringing.delete(key)
@@ -109,8 +138,15 @@ let lastClick = 0 // a synth takes only rising times
 const SCHEDULE_AHEAD_US = 200_000
 const SCHEDULE_EVERY_MS = 60
 
-/** Runs `each` a little ahead of the time of every item, until stopped. Returns the stop. */
-function schedule<T>(items: readonly T[], timeUs: (item: T) => number, each: (item: T, atUs: number) => void, onEnd?: () => void): () => void {
+/** Something that sounds on and on: more can be added before what there is has sounded. */
+export interface Stream<T = unknown> {
+  add(items: readonly T[]): void
+  stop(): void
+}
+
+/** Runs `each` a little ahead of the time of every item, until stopped; without `onEnd` it waits for more. */
+function schedule<T>(first: readonly T[], timeUs: (item: T) => number, each: (item: T, atUs: number) => void, onEnd?: () => void): Stream<T> {
+  const items = [...first]
   let next = 0
   let timer: number | undefined
   const turn = () => {
@@ -118,35 +154,58 @@ function schedule<T>(items: readonly T[], timeUs: (item: T) => number, each: (it
       each(items[next]!, timeUs(items[next]!))
       next++
     }
-    if (next < items.length) timer = window.setTimeout(turn, SCHEDULE_EVERY_MS)
-    else if (onEnd) timer = window.setTimeout(onEnd, Math.max((timeUs(items[items.length - 1]!) - nowUs()) / 1000, 0) + 1500)
+    if (next < items.length || !onEnd) timer = window.setTimeout(turn, SCHEDULE_EVERY_MS)
+    else timer = window.setTimeout(onEnd, Math.max((timeUs(items[items.length - 1]!) - nowUs()) / 1000, 0) + 1500)
   }
   turn()
-  return () => window.clearTimeout(timer)
+  return { add: (more) => items.push(...more), stop: () => window.clearTimeout(timer) }
+}
+
+/** A stream that begins as soon as the sound library has come. */
+function whenLoaded<T>(begin: (items: readonly T[]) => Stream<T>, first: readonly T[]): Stream<T> {
+  const early = [...first]
+  let stream: Stream<T> | undefined
+  let stopped = false
+  later(() => { if (!stopped) stream = begin(early) })
+  return {
+    add: (more) => (stream ? stream.add(more) : early.push(...more)),
+    stop: () => {
+      stopped = true
+      stream?.stop()
+    },
+  }
 }
 
 /** Does nothing until the sound library has come; see `load`. */
 const later = (act: () => void) => void load().then(act)
 
 /** Sound clicks on the audio clock; `originUs` is the event time of click time 0. Returns the stop. */
-export function soundClicks(clicks: readonly Click[], originUs: number): () => void {
-  let stop: (() => void) | undefined
-  let stopped = false
-  later(() => { if (!stopped) stop = startClicks(clicks, originUs) })
-  return () => {
-    stopped = true
-    stop?.()
-  }
-}
+export const soundClicks = (clicks: readonly Click[], originUs: number): (() => void) => soundClickStream(clicks, originUs).stop
 
-function startClicks(clicks: readonly Click[], originUs: number): () => void {
+/** Sound clicks, more of which come later. */
+export const soundClickStream = (clicks: readonly Click[], originUs: number): Stream<Click> => whenLoaded((first) => startClicks(first, originUs), clicks)
+
+function startClicks(clicks: readonly Click[], originUs: number): Stream<Click> {
   return schedule(clicks, (c) => originUs + c.time_us, (c, at) => {
+    const { levels, ranks, pitch, click } = useSound.getState()
     const due = audioTime(at)
     if (due < Tone.now() - TOO_LATE_S) return // a click that would come late misleads more than one that is missing
-    const [pitch, level] = CLICKS[c.rank]
+    if (!ranks[c.rank] || !levels.click) return
+    const [frequency, level] = CLICKS[c.rank]
+    const [type, decay] = CLICK_SOUNDS[click]
     lastClick = Math.max(due, Tone.now(), lastClick + 0.005)
-    clicker?.triggerAttackRelease(pitch, 0.03, lastClick, level)
+    clicker?.set({ oscillator: { type }, envelope: { decay } })
+    clicker?.triggerAttackRelease(frequency * 2 ** (pitch / 12), decay * 0.75, lastClick, Math.min((level * levels.click) / 100, 1))
+    for (const listener of clickListeners) listener(c, at, due)
   })
+}
+
+type ClickListener = (click: Click, atUs: number, dueS: number) => void
+const clickListeners = new Set<ClickListener>()
+/** Hears of every click that is put onto the audio clock: its event time and the audio time it was given. */
+export function onClick(listener: ClickListener): () => void {
+  clickListeners.add(listener)
+  return () => clickListeners.delete(listener)
 }
 
 /** Sound notes; `originUs` is the event time of their time 0. Returns the stop, which also silences. */
@@ -155,12 +214,24 @@ export function soundNotes(notes: readonly Sounding[], originUs: number, onEnd: 
     onEnd()
     return () => undefined
   }
-  const stop = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
-    outside()?.playNote(n.key, { rawAttack: n.velocity, time: at / 1000, duration: n.length_us / 1000 })
-    if (isReady()) piano?.triggerAttackRelease(noteName(n.key), n.length_us / 1e6, Math.max(audioTime(at), Tone.now()), n.velocity / 127)
+  return startNotes(notes, originUs, onEnd).stop
+}
+
+/** Sound notes, more of which come later. */
+export const soundNoteStream = (notes: readonly Sounding[], originUs: number): Stream<Sounding> => startNotes(notes, originUs)
+
+function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => void): Stream<Sounding> {
+  const stream = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
+    const velocity = leveled(n.velocity, 'playback')
+    if (!velocity) return
+    outside()?.playNote(n.key, { rawAttack: velocity, time: at / 1000, duration: n.length_us / 1000 })
+    if (isReady()) piano?.triggerAttackRelease(noteName(n.key), n.length_us / 1e6, Math.max(audioTime(at), Tone.now()), velocity / 127)
   }, onEnd)
-  return () => {
-    stop()
-    allOff()
+  return {
+    add: stream.add,
+    stop: () => {
+      stream.stop()
+      allOff()
+    },
   }
 }

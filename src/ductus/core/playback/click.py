@@ -1,25 +1,225 @@
-"""The click: which places of a bar it marks, and when."""
+"""The click, and what is heard with it: one plan for the metronome, the music around a recording, and the pulse map of its take.
+
+    piece, bar, tempo choice, count-in -> pulse map (time 0: the first click), clicks and sounds of any bars
+
+A plan has no end: bars go on behind the last one that is written. Bars of the count-in are those of the piece where it has them, and else
+(or where they are not heard) bars like the one that is written first.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from fractions import Fraction
+from typing import Annotated, Any, ClassVar, Literal
+
+from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
-from ductus.core.time.bars import MAX_BAR, Bar, Timeline
-from ductus.core.time.meters import BEAT, MIDDLE
-from ductus.core.time.pulse import US_PER_MINUTE, steady_map
+from ductus.core.playback.performance import Sounding, channels_of, one_by_one, sounds_of, written_tempo_map
+from ductus.core.score.piece import Piece
+from ductus.core.time.bars import MAX_BAR, Bar
+from ductus.core.time.meters import BEAT, MIDDLE, Meter
+from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
+from ductus.core.time.ticks import QUARTER
 
 Rank = Literal["bar", "strong", "beat", "half"]
 MOST_COUNT_IN, MOST_BARS = 8, 400
+SLOWEST, FASTEST = 10, 400  # quarters a minute
+LEAST_PERCENT, MOST_PERCENT = 10, 400
+FAR = 4096 * QUARTER  # long, so that rounding to microseconds stays under 1 part in 10^9
+
+
+@dataclass(frozen=True, slots=True)
+class AsWritten:
+    """At the tempi of the page with all their changes, in percent of them."""
+
+    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
+    percent: Annotated[float, Ge(1), Le(100_000)] = 100.0
+    name: Literal["as-written"] = "as-written"
+
+
+@dataclass(frozen=True, slots=True)
+class OneTempo:
+    """At one tempo throughout, in quarters a minute."""
+
+    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
+    qpm: Annotated[float, Ge(0), Le(1_000_000)]
+    name: Literal["one-tempo"] = "one-tempo"
+
+
+TempoChoice = AsWritten | OneTempo
+
+
+def checked_tempo(tempo: TempoChoice) -> TempoChoice:
+    """The choice; raises BadInput for what nobody can play to."""
+    if isinstance(tempo, OneTempo) and not SLOWEST <= tempo.qpm <= FASTEST:
+        raise BadInput(
+            f"{tempo.qpm:g} quarters a minute is no tempo to play to: use {SLOWEST} to {FASTEST}. The tempo stays."
+        )
+    if isinstance(tempo, AsWritten) and not LEAST_PERCENT <= tempo.percent <= MOST_PERCENT:
+        raise BadInput(
+            f"{tempo.percent:g} % of the tempo is out of reach: use {LEAST_PERCENT} to {MOST_PERCENT}. The tempo stays."
+        )
+    return tempo
 
 
 @dataclass(frozen=True, slots=True)
 class Click:
-    """One click, ``time_us`` from the first bar line written (negative during the count-in)."""
+    """One click, ``time_us`` from the first one."""
 
     time_us: int
     rank: Rank
+
+
+@dataclass(frozen=True, slots=True)
+class ClickPlan:
+    """``pulses`` count from the first bar line (tick 0 = ``start``, the tick of the piece where the first bar that is written begins, or
+    would begin if it is a pick-up); time 0 is the first click. ``lead`` are the bars of the count-in, ``first`` the bar after them."""
+
+    piece: Piece
+    start: int
+    first: int
+    lead: tuple[Bar, ...]
+    real: bool  # are the bars of the count-in those of the piece?
+    pulses: PulseMap
+
+    @property
+    def lead_us(self) -> int:
+        """Length of the count-in, up to the first place that is written."""
+        return self.time_of(self.piece.timeline.bar(self.first).start)
+
+    def time_of(self, tick: int) -> int:
+        """When a tick of the piece falls, in microseconds from the first click."""
+        return self.pulses.time_at(tick - self.start)
+
+    def bars(self, since: int, count: int) -> Iterator[Bar]:
+        """``count`` bars from the bar ``since`` (0: the first of the count-in)."""
+        for k in range(since, since + count):
+            yield self.lead[k] if k < len(self.lead) else self.piece.timeline.bar(self.first + k - len(self.lead))
+
+    def clicks(self, since: int, count: int, halves: bool | None = None) -> list[Click]:
+        """The clicks of ``count`` bars from the bar ``since``; ``halves`` None: in compound meters only."""
+        return [Click(self.time_of(t), rank) for bar in self.bars(since, count) for t, rank in click_ranks(bar, halves)]
+
+    def end_us(self, since: int, count: int) -> int:
+        """When the last of these bars ends."""
+        *_, last = self.bars(since, count)
+        return self.time_of(last.end)
+
+    def heard(self, since: int, count: int, leave_out: Silence) -> list[Sounding]:
+        """What is written in these bars, as it sounds; times from the first click. Notes that began before the plan does are not heard."""
+        bars = [b for b in self.bars(since, count) if b.index >= 0 and (self.real or b.start >= self.start)]
+        if not bars:
+            return []
+        channels = channels_of(self.piece)
+        struck = []
+        first, end = bars[0].start, bars[-1].end
+        pulses = self.pulses.moved(self.start)
+        for part in self.piece.ordered_parts():
+            for note in self.piece.notes_between(part.id, first, end):
+                if note.tick >= first and not leave_out.covers(part.id, note.staff, note.tick):
+                    struck += sounds_of(note, channels[part.id], pulses)
+        out = []
+        for s in one_by_one(struck):
+            on = max(self.time_of(s.on), 0)
+            out.append(Sounding(on, max(self.time_of(s.off) - on, 1), s.key, s.velocity, s.part, s.note))
+        return sorted(out, key=lambda s: (s.onset_us, s.key))
+
+
+@dataclass(frozen=True, slots=True)
+class Silence:
+    """What is not heard during a recording: ``all`` of the page, the bars before it, the other staves, and the staff (0: all staves of the
+    part) that it replaces in [start, end)."""
+
+    part: str = ""
+    staff: int = 0
+    start: int = 0
+    end: int = 0
+    before: bool = False
+    others: bool = False
+
+    def covers(self, part: str, staff: int, tick: int) -> bool:
+        """Is a note of this place left out?"""
+        own = part == self.part and self.staff in (0, staff)
+        if tick < self.start:
+            return self.before
+        return tick < self.end if own else self.others
+
+
+def click_plan(piece: Piece, bar: int, tempo: TempoChoice, count_in: int, *, before: bool = True) -> ClickPlan:
+    """The plan of a recording that starts to write at bar index ``bar`` after ``count_in`` bars; ``before``: they are those of the piece,
+    where it has them. Raises BadInput for a place, a length or a tempo out of reach."""
+    if not (0 <= bar <= MAX_BAR - MOST_COUNT_IN and 0 <= count_in <= MOST_COUNT_IN):
+        raise BadInput("That is no place to record from.")
+    checked_tempo(tempo)
+    timeline = piece.timeline
+    first = timeline.bar(bar)
+    real = before and bar >= count_in > 0 and not (bar == count_in and timeline.pickup)
+    lead = tuple(timeline.bar(k) for k in range(bar - count_in, bar)) if real else virtual_bars(first, count_in)
+    start = first.start - first.missing
+    begin = lead[0].start if lead else first.start
+    return ClickPlan(piece, start, bar, lead, real, tempo_pulses(piece, tempo, begin, first.start, start, real))
+
+
+def virtual_bars(first: Bar, count_in: int) -> tuple[Bar, ...]:
+    """Bars like the first one in front of it; what a pick-up lacks is counted, too."""
+    ticks, full = first.meter.bar_ticks, first.start - first.missing
+    bars = [Bar(-1 - k, full - (k + 1) * ticks, ticks, first.meter) for k in range(count_in)][::-1]
+    if first.missing and bars:
+        bars.append(LeadBar(-1, full, first.missing, first.meter))
+    return tuple(bars)
+
+
+class LeadBar(Bar):
+    """The front of a bar that a pick-up does not fill: it is counted, not written."""
+
+    __slots__ = ()
+
+    def beats(self) -> list[int]:
+        """See Bar."""
+        return [t for t in (self.start + at for at in self.meter.beat_starts) if t < self.end]
+
+
+def tempo_pulses(piece: Piece, tempo: TempoChoice, begin: int, written: int, zero: int, real: bool) -> PulseMap:
+    """Pulses from ``begin`` (time 0) on; ticks count from ``zero``. Before ``written`` the tempo is that of ``written``, unless these bars are
+    those of the piece."""
+    share = Fraction(tempo.percent).limit_denominator(10_000) / 100 if isinstance(tempo, AsWritten) else Fraction(1)
+
+    def pace(tick: int) -> Fraction:
+        if isinstance(tempo, OneTempo):
+            return Fraction(tempo.qpm).limit_denominator(10_000)
+        return Fraction(piece.tempo_at(tick).quarters_per_minute).limit_denominator(10_000) * share
+
+    at = begin if real else written
+    edges = sorted({t.tick for t in piece.tempi.values() if t.tick > at}) if isinstance(tempo, AsWritten) else []
+    far = max([begin, *edges]) + FAR
+    pulses, tick, time_us, now = [Pulse(begin - zero, 0)], begin, Fraction(0), pace(at)
+    for edge in (*edges, far):
+        time_us += Fraction(edge - tick, QUARTER) * US_PER_MINUTE / now
+        pulses.append(Pulse(edge - zero, round(time_us)))
+        tick, now = edge, pace(edge)
+    return PulseMap(tuple(pulses))
+
+
+def playback_clicks(piece: Piece, start: int, places: Sequence[tuple[int, int]]) -> tuple[Click, ...]:
+    """The click along with a playback from ``start``: ``places`` are its beats as (microseconds, tick), at the written tempi."""
+    pulses, out = written_tempo_map(piece), []
+    if not places:
+        return ()
+    zero_us = pulses.time_at(places[0][1]) - places[0][0]
+    for index in range(piece.timeline.bar_at(start).index, piece.bar_count):
+        for tick, rank in click_ranks(piece.timeline.bar(index)):
+            if tick >= start:
+                out.append(Click(pulses.time_at(tick) - zero_us, rank))
+    return tuple(out)
+
+
+def meters_from(piece: Piece, bar: int, zero: int) -> tuple[tuple[int, Meter], ...]:
+    """The meter of a bar and all changes after it, as (tick counted from ``zero``, meter)."""
+    timeline = piece.timeline
+    later = [(timeline.bar(i).start - zero, m) for i, m in timeline.meters.items() if i > bar]
+    return ((timeline.bar(bar).start - timeline.bar(bar).missing - zero, timeline.bar(bar).meter), *later)
 
 
 def click_ranks(bar: Bar, subdivide: bool | None = None) -> list[tuple[int, Rank]]:
@@ -38,20 +238,3 @@ def click_ranks(bar: Bar, subdivide: bool | None = None) -> list[tuple[int, Rank
                 out.append((tick, "half"))
             tick += step
     return sorted(out)
-
-
-def click_track(timeline: Timeline, bar: int, qpm: float, count_in: int, bars: int) -> list[Click]:
-    """The click of a recording that starts to write at bar index ``bar``, at ``qpm`` quarters a minute: ``count_in`` bars (in the meter of
-    the first full bar) and ``bars`` bars. Raises BadInput for a place or a length out of reach."""
-    if not (0 <= bar <= MAX_BAR and 0 <= count_in <= MOST_COUNT_IN and 1 <= bars <= MOST_BARS):
-        raise BadInput("That is no place to record from.")
-    first = timeline.bar(bar)
-    pulses = steady_map(qpm, 0, US_PER_MINUTE)
-    counted = timeline.bar(max(bar, 1))
-    out = []
-    for k in range(-count_in, bars):
-        model = timeline.bar(bar + k) if k >= 0 else counted
-        start = model.start - first.start if k >= 0 else k * first.meter.bar_ticks
-        for tick, rank in click_ranks(model):
-            out.append(Click(pulses.time_at(start + tick - model.start) - US_PER_MINUTE, rank))
-    return out

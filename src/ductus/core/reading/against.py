@@ -23,7 +23,7 @@ from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, R
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.values import UNIT, Situation, choose_values
 from ductus.core.reading.voices import with_voices
-from ductus.core.time.meters import Meter
+from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS
@@ -108,12 +108,10 @@ def decode(
     whole = take
     taken = tuple(o for o in find_ornaments(take) if o.events[0] in ornaments) if ornaments else ()
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
-    meter = settings.meter
-    assert meter is not None
     if settings.pedal:
         take = with_pedal(take)
     played = played_notes(take)
-    grid = grid_for(pulses, meter, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
+    grid = grid_for(pulses, settings.bars, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
     with stretch(0.0, 0.6):
         places = place_take(played, grid, settings, rivals=True, centred=centred)
     return Decoded(whole, taken, events, take, played, grid, places, pulses, settings)
@@ -167,8 +165,7 @@ def write_down(
     doubts: bool = True,
 ) -> ReadingResult:
     """From places to written notes; without ``doubts`` (while it is still being played) nothing is said about close calls."""
-    meter = settings.meter
-    assert meter is not None
+    bars = settings.bars
     count = len(take.notes)
     ticks = [grid.tick_of(int(places.beat[n]), int(places.division[n]), int(places.slot[n])) for n in range(count)]
     for n, tick in pins.places.items():
@@ -179,7 +176,7 @@ def write_down(
     order = sorted((n for n in range(count) if n not in pins.left_out), key=lambda n: (ticks[n], played.key[n]))
     if not order:
         raise BadInput("Every note of that take is left out of the page. The take is kept.")
-    lengths, choices = note_values(take, pulses, meter, ticks, hand, order)
+    lengths, choices = note_values(take, pulses, bars, ticks, hand, order)
     passed(0.95)
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
     if settings.staccato == "dot":
@@ -197,13 +194,14 @@ def write_down(
     return ReadingResult(
         notes,
         pulses,
-        meter,
-        -first % meter.bar_ticks if first < 0 else 0,
+        bars.meter,
+        -first % bars.meter.bar_ticks if first < 0 else 0,
         fifths,
         mode,
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
-        find_doubts(grid, places, meter, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
+        find_doubts(grid, places, bars, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
+        changes=settings.changes,
     )
 
 
@@ -229,18 +227,10 @@ def assign_hands(played: Played, places: Places, settings: ReadSettings, pins: P
 
 
 def note_values(
-    take: Take, pulses: PulseMap, meter: Meter, ticks: list[int], hand: list[int], order: list[int]
+    take: Take, pulses: PulseMap, bars: BarLines, ticks: list[int], hand: list[int], order: list[int]
 ) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """Length of each note in ticks, and its choices (ticks, probability)."""
-    bar = meter.bar_ticks
-    starts = [*meter.beat_starts, bar]
-
-    def beat_of(tick: int) -> tuple[int, int]:
-        inside = tick % bar
-        k = max(i for i, s in enumerate(starts[:-1]) if s <= inside)
-        return tick - inside + starts[k], starts[k + 1] - starts[k]
-
-    beats = [beat_of(ticks[n]) for n in order]
+    beats = [bars.beat_at(ticks[n]) for n in order]
     situation = Situation(
         [ticks[n] // TICKS_PER_UNIT for n in order],
         [
@@ -251,7 +241,7 @@ def note_values(
         [take.notes[n].release_us / 1e6 for n in order],
         [hand[n] for n in order],
         [take.notes[n].key for n in order],
-        [((ticks[n] // bar + 1) * bar) // TICKS_PER_UNIT for n in order],
+        [bars.bar_at(ticks[n])[1] // TICKS_PER_UNIT for n in order],
         [b[0] // TICKS_PER_UNIT for b in beats],
         [b[1] // TICKS_PER_UNIT for b in beats],
     )

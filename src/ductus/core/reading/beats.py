@@ -6,11 +6,13 @@ irregular meters alternate both (5/8 as 2+3: a quarter and a dotted quarter).
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, Floats, Ints
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
@@ -48,15 +50,19 @@ def beat_pattern(meter: Meter) -> list[tuple[int, int]]:
     return out
 
 
-def grid_for(pulses: PulseMap, meter: Meter, first_us: float, last_us: float) -> BeatGrid:
+def grid_for(pulses: PulseMap, bars: BarLines, first_us: float, last_us: float) -> BeatGrid:
     """The beats that cover a stretch of performed time, with two to spare on each side."""
-    pattern = beat_pattern(meter)
-    bar = meter.bar_ticks
-    low = int(np.floor((pulses.tick_at(first_us) - bar / len(pattern) * 2) / bar))
-    high = int(np.ceil((pulses.tick_at(last_us) + bar / len(pattern) * 2) / bar))
-    steps = pattern * (high - low)
-    ticks = [low * bar]
-    for length, _ in steps:
-        ticks.append(ticks[-1] + length)
+    low, high = pulses.tick_at(first_us), pulses.tick_at(last_us)
+    spare = bars.meter.bar_ticks / len(beat_pattern(bars.meter)) * 2
+    _, _, late = bars.bar_at(int(high))
+    ahead = late.bar_ticks / len(beat_pattern(late)) * 2
+    ticks: list[int] = []
+    family: list[int] = []
+    for start, end, meter in bars.between(math.floor(low - spare), math.ceil(high + ahead)):
+        ticks = ticks or [start]
+        for length, kind in beat_pattern(meter):
+            ticks.append(ticks[-1] + length)
+            family.append(kind)
+        assert ticks[-1] == end
     seconds = np.array([pulses.time_at(t) for t in ticks], float) / 1e6
-    return BeatGrid(np.array(ticks, np.int64), seconds, np.array([f for _, f in steps], np.int64))
+    return BeatGrid(np.array(ticks, np.int64), seconds, np.array(family, np.int64))

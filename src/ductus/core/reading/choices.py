@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import astuple, dataclass, field, fields, replace
 from functools import lru_cache
 from typing import Any
 
@@ -34,6 +34,28 @@ class Passage:
 
 
 @dataclass(frozen=True, slots=True)
+class Where:
+    """What of the page a take may touch: it replaces or adds ("policy"), in ``voice`` and up (of one staff), only from tick ``since`` to tick
+    ``until`` of the reading (None: no bounds)."""
+
+    policy: str = "replace"
+    voice: int = 1
+    since: int | None = None
+    until: int | None = None
+
+    def holds(self, tick: int) -> bool:
+        """May a note that begins at this tick of the reading be written?"""
+        return (self.since is None or tick >= self.since) and (self.until is None or tick < self.until)
+
+    def voices(self, staff: int) -> range:
+        """The voices that it may empty: all of the staff, or (one hand, in a voice of its own) that one."""
+        return range(1, 5) if self.voice == 1 or not staff else range(self.voice, self.voice + 1)
+
+
+ANYWHERE = Where()
+
+
+@dataclass(frozen=True, slots=True)
 class Choices:
     """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best); ``shift`` beats by which the bar
     lines were moved later; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
@@ -47,22 +69,29 @@ class Choices:
     bars: Mapping[int, int] = field(default_factory=dict)
     settled: frozenset[int] = frozenset()
     passages: tuple[Passage, ...] = ()
+    where: Where = ANYWHERE
 
 
 # --- as JSON ------------------------------------------------------------------------------
+
+
+def _meter_text(meter: Meter) -> str:
+    return f"{meter} ({'+'.join(map(str, meter.groups))})"
 
 
 def _settings_json(settings: ReadSettings) -> dict[str, Any]:
     usual = ReadSettings()
     out = {f.name: getattr(settings, f.name) for f in fields(settings)}
     if settings.meter is not None:
-        out["meter"] = f"{settings.meter} ({'+'.join(map(str, settings.meter.groups))})"
+        out["meter"] = _meter_text(settings.meter)
+    out["changes"] = [[tick, _meter_text(m)] for tick, m in settings.changes] or ()
     return {name: value for name, value in out.items() if value != getattr(usual, name)}
 
 
 def _settings_from(data: Mapping[str, Any]) -> ReadSettings:
     meter = parse_meter(data["meter"]) if data.get("meter") else None
-    return ReadSettings(**{**data, "meter": meter})
+    changes = tuple((tick, parse_meter(text)) for tick, text in data.get("changes", ()))
+    return ReadSettings(**{**data, "meter": meter, "changes": changes})
 
 
 def choices_to_json(choices: Choices) -> str:
@@ -81,6 +110,7 @@ def choices_to_json(choices: Choices) -> str:
         "bars": sorted(choices.bars.items()),
         "settled": sorted(choices.settled),
         "passages": [[sorted(p.events), _settings_json(p.settings)] for p in choices.passages],
+        "where": None if choices.where == ANYWHERE else list(astuple(choices.where)),
     }
     return json.dumps({k: v for k, v in out.items() if v or k == "settings"}, separators=(",", ":"))
 
@@ -104,6 +134,7 @@ def choices_from_json(text: str) -> Choices:
         dict(data.get("bars", ())),
         frozenset(data.get("settled", ())),
         tuple(Passage(frozenset(events), _settings_from(s)) for events, s in data.get("passages", ())),
+        Where(*data["where"]) if data.get("where") else ANYWHERE,
     )
 
 

@@ -19,7 +19,7 @@ from ductus.core.reading.beats import BeatGrid
 from ductus.core.reading.figures import figure_words, length_words, with_article
 from ductus.core.reading.places import Places
 from ductus.core.reading.settings import Doubt, Pins, Rival
-from ductus.core.time.meters import Meter
+from ductus.core.time.bars import BarLines
 
 PLACE_CURVE = (0.606, 1.093)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
 VALUE_CURVE = (-0.537, 0.555)
@@ -39,7 +39,7 @@ def wrong_chance(probability: float, curve: tuple[float, float]) -> float:
 def find_doubts(
     grid: BeatGrid,
     places: Places,
-    meter: Meter,
+    bars: BarLines,
     ticks: Sequence[int],
     hand: Sequence[int],
     sure: Sequence[float],
@@ -70,7 +70,7 @@ def find_doubts(
                 fine *= 1 - x
         settled = Settled(grid, places, ticks, choices, hand, pitches)
         rivals = settled.rivals_in(notes, chance)
-        out.append(Doubt(tick // meter.bar_ticks, tick, tuple(notes), fine, rivals, settled.figure(notes)))
+        out.append(Doubt(bars.number_at(tick), tick, tuple(notes), fine, rivals, settled.figure(notes)))
     return tuple(out)
 
 

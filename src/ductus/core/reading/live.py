@@ -13,6 +13,7 @@ from ductus.core.reading.against import played_notes, write_down
 from ductus.core.reading.beats import grid_for
 from ductus.core.reading.places import CHORD_SD_PRIOR_S, NOTE_SD_S, Feel, place_onward
 from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
@@ -31,9 +32,11 @@ class LiveReading:
     def advance(self, played: list[PlayedNote], now_us: int) -> list[ReadNote]:
         """Read again from a bar back; ``played`` are all notes of the take that were let go or are held (their release is
         then ``now_us``). Returns all notes of the reading."""
-        meter = self.settings.meter or Meter(4, 4)
-        bar = meter.bar_ticks
-        from_tick = (int(self.pulses.tick_at(now_us) // bar) - BARS_BACK) * bar
+        settings = replace(self.settings, meter=self.settings.meter or Meter(4, 4), key=self.settings.key or 0)
+        bars = settings.bars
+        from_tick = bars.bar_at(round(self.pulses.tick_at(now_us)))[0]
+        for _ in range(BARS_BACK):
+            from_tick = bars.bar_at(from_tick - 1)[0]
         from_us = self.pulses.time_at(from_tick) - 120_000
         first = next((k for k, n in enumerate(played) if n.onset_us >= from_us), len(played))
         kept = [n for n in self.notes if n.event < first]
@@ -41,15 +44,14 @@ class LiveReading:
             part = Take(
                 tuple(replace(n, release_us=max(min(n.release_us, now_us), n.onset_us + 1)) for n in played[first:])
             )
-            settings = replace(self.settings, meter=meter, key=self.settings.key or 0)
-            grid = grid_for(self.pulses, meter, part.notes[0].onset_us, part.notes[-1].onset_us)
+            grid = grid_for(self.pulses, bars, part.notes[0].onset_us, part.notes[-1].onset_us)
             heard = played_notes(part)
             places = place_onward(heard, grid, settings, self.feel)
             self.feel = places.feel
             result = write_down(part, heard, grid, places, self.pulses, settings, Pins(), doubts=False)
             fresh = [replace(n, event=n.event + first) for n in result.notes]
             kept = followed(kept, self.notes, fresh)
-            kept += grown(fresh, meter, round(self.pulses.tick_at(now_us)))
+            kept += grown(fresh, bars, round(self.pulses.tick_at(now_us)))
         self.notes = kept
         return kept
 
@@ -64,15 +66,15 @@ def followed(kept: list[ReadNote], before: list[ReadNote], fresh: list[ReadNote]
     ]
 
 
-def grown(notes: list[ReadNote], meter: Meter, now: int) -> list[ReadNote]:
+def grown(notes: list[ReadNote], bars: BarLines, now: int) -> list[ReadNote]:
     """The notes with those that nothing follows yet in their hand written up to the end of a beat, at most to their bar line: what
     still sounds has no value of its own, and scraps of it would flicker on the page."""
     last = {hand: max(n.tick for n in notes if n.hand == hand) for hand in {n.hand for n in notes}}
     out = []
     for n in notes:
         if n.tick == last[n.hand]:
-            bar = n.tick - n.tick % meter.bar_ticks
-            edges = [bar + start for start in (*meter.beat_starts, meter.bar_ticks) if bar + start > n.tick]
+            bar, bar_end, meter = bars.bar_at(n.tick)
+            edges = [e for e in (*(bar + start for start in meter.beat_starts), bar_end) if e > n.tick]
             end = next((e for e in edges if e >= min(n.tick + n.ticks, now)), edges[-1])
             n = replace(n, ticks=end - n.tick)
         out.append(n)

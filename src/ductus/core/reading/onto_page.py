@@ -10,11 +10,11 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
 
-from ductus.core.reading.choices import Choices, choices_to_json
+from ductus.core.reading.choices import Choices, Where, choices_to_json
 from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.reading.tempo import typical_quarter_us
 from ductus.core.score.changes import Change, Draft, Line
-from ductus.core.score.edits import clear_brackets, clear_span
+from ductus.core.score.edits import MAX_VOICES, clear_brackets, clear_span
 from ductus.core.score.layouts import LAYOUTS, felt_beat
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
@@ -68,31 +68,35 @@ def fill_draft(
     for note in notes_of_reading(piece, reading):
         assert note.event is not None
         page[note.event].append(note)
-    wanted = [n for n in result.notes if n.tick + reading.start >= 0 and len(page[n.event]) < 2]
-    if clear:
-        clear_for(draft, reading, wanted)
+    where = choices.where
+    wanted = [n for n in result.notes if n.tick + reading.start >= 0 and where.holds(n.tick) and len(page[n.event]) < 2]
+    wanted = (
+        [replace(n, ticks=min(n.ticks, where.until - n.tick)) for n in wanted] if where.until is not None else wanted
+    )
+    if clear and choices.where.policy == "replace":
+        clear_for(draft, reading, wanted, choices.where)
     events = {n.event for n in wanted}
     for event, notes in page.items():
         if event not in events and len(notes) == 1:
             draft.drop(notes[0])
     for n in wanted:
         here = page[n.event][0] if page[n.event] else None
-        draft.put(page_note(draft, reading, n, here, respell))
+        draft.put(page_note(draft, reading, n, here, respell, where.voice))
     apart(draft, reading)
     draft.put(replace(reading, choices=choices_to_json(choices)))
 
 
-def written_note(reading: Reading, n: ReadNote, note_id: str) -> Note:
-    """A note as the reading writes it: the one conversion."""
+def written_note(reading: Reading, n: ReadNote, note_id: str, voice: int = 1) -> Note:
+    """A note as the reading writes it, its first voice being ``voice``: the one conversion."""
     return Note(
-        note_id, reading.part, staff_of(reading, n), n.voice, n.tick + reading.start, n.ticks, n.pitch, n.velocity,
+        note_id, reading.part, staff_of(reading, n), min(n.voice + voice - 1, MAX_VOICES), n.tick + reading.start, n.ticks, n.pitch, n.velocity,
         articulations=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
     )  # fmt: skip
 
 
-def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, respell: bool) -> Note:
+def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, respell: bool, voice: int) -> Note:
     """A note as the reading writes it, over what stands there already (whose name stays unless the key changes)."""
-    fresh = written_note(reading, n, draft.new_id("n") if here is None else here.id)
+    fresh = written_note(reading, n, draft.new_id("n") if here is None else here.id, voice)
     if here is None:
         return fresh
     pitch = n.pitch if respell and here.pitch.midi == n.pitch.midi else here.pitch
@@ -103,15 +107,17 @@ def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, re
     )  # fmt: skip
 
 
-def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote]) -> None:
-    """Empty the staves of a reading from its first bar line to its last note."""
+def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote], where: Where) -> None:
+    """Empty the staves of a reading from its first bar line to its last note; in a span of bars, all of the span."""
     listed = list(wanted)
     if not listed:
         return
     start = max(min([reading.start, *(n.tick + reading.start for n in listed)]), 0)
     end = max(n.tick + n.ticks for n in listed) + reading.start
+    if where.since is not None and where.until is not None:
+        start, end = max(where.since + reading.start, 0), where.until + reading.start
     for staff in sorted({staff_of(reading, n) for n in listed}):
-        for voice in range(1, 5):
+        for voice in where.voices(reading.staff):
             line: Line = (reading.part, staff, voice)
             clear_span(draft, line, start, end)
             clear_brackets(draft, line, start, end)

@@ -20,6 +20,7 @@ from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.free import read_freely
 from ductus.core.reading.places import place_notes
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
@@ -68,7 +69,7 @@ def likely_meter(take: Take, pulses: PulseMap) -> Meter:
     scores: dict[Meter, float] = {}
     for meter, share in METER_SHARES:
         if meter.compound not in rhythm:
-            grid = grid_for(pulses, meter, take.notes[0].onset_us, take.notes[-1].onset_us)
+            grid = grid_for(pulses, BarLines(meter), take.notes[0].onset_us, take.notes[-1].onset_us)
             rhythm[meter.compound] = place_notes(played, grid, ReadSettings(meter=meter), centred=True).score
         step = meter.beat_ticks // (3 if meter.compound else 2)
         total = math.log(share) + rhythm[meter.compound]

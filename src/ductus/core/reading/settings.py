@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ductus.core.pitch.pitches import Pitch
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
@@ -21,6 +22,7 @@ class ReadSettings:
     puts everything on one staff; ``key`` in fifths; ``plainness`` -2 (finer) .. 2 (plainer);
     ``pedal`` True lets the sustain pedal lengthen notes; ``staccato`` "dot" writes detached notes in full with a dot, "rest"
     writes them short; ``voices`` on a staff: None as many as keep every length;
+    ``changes`` are the changes of ``meter`` after the beginning, as (tick of the reading, meter);
     ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are wanted.
     """
 
@@ -36,6 +38,13 @@ class ReadSettings:
     plainness: int = 0
     about: float | None = None
     readings: int = 1
+    changes: tuple[tuple[int, Meter], ...] = ()
+
+    @property
+    def bars(self) -> BarLines:
+        """The bars of a reading whose meter is known."""
+        assert self.meter is not None
+        return BarLines(self.meter, self.changes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,3 +124,9 @@ class ReadingResult:
     ornaments: tuple[Ornament, ...] = ()
     rivals: tuple[ReadingResult, ...] = ()
     remarks: tuple[str, ...] = ()
+    changes: tuple[tuple[int, Meter], ...] = ()  # of the meter, as in the settings
+
+    @property
+    def bars(self) -> BarLines:
+        """The bars that it was read in."""
+        return BarLines(self.meter, self.changes)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.core.reading.settings import ReadingResult
-from ductus.core.time.meters import Meter
+from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap, tempo_of
 
 
@@ -31,14 +31,12 @@ class TempoCurve:
         return len(self.bars) / sum(1 / b[2] for b in self.bars)
 
 
-def tempo_curve(pulses: PulseMap, meter: Meter, first_tick: int, last_tick: int) -> TempoCurve:
+def tempo_curve(pulses: PulseMap, lines: BarLines, first_tick: int, last_tick: int) -> TempoCurve:
     """The curve over all bars that a stretch of written time touches."""
-    bar = meter.bar_ticks
-    beats = len(meter.beat_starts)
     bars = []
-    for k in range(first_tick // bar, max(last_tick - 1, first_tick) // bar + 1):
-        start, end = pulses.time_at(k * bar), pulses.time_at((k + 1) * bar)
-        bars.append((k, start, tempo_of(beats, max(end - start, 1) / 1e6)))
+    for first, after, meter in lines.between(first_tick, max(last_tick, first_tick + 1)):
+        start, end = pulses.time_at(first), pulses.time_at(after)
+        bars.append((lines.number_at(first), start, tempo_of(len(meter.beat_starts), max(end - start, 1) / 1e6)))
     return TempoCurve(tuple(bars))
 
 

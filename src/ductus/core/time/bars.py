@@ -8,6 +8,7 @@ line has no end: after the last meter change the bars go on.
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -154,6 +155,51 @@ class Timeline:
         whole = min(max(int(beat) - 1, 0), len(starts) - 2)
         inside = (Fraction(beat) - 1 - whole) * (starts[whole + 1] - starts[whole])
         return bar.start - bar.missing + starts[whole] + int(inside)
+
+
+@dataclass(frozen=True, slots=True)
+class BarLines:
+    """Bars without an end on both sides, as a reading counts them: tick 0 is a bar line of ``meter``, which also holds before it; later
+    ``changes`` are (tick of a bar line, meter), rising."""
+
+    meter: Meter
+    changes: tuple[tuple[int, Meter], ...] = ()
+
+    def meter_at(self, tick: int) -> tuple[int, Meter]:
+        """The meter at a tick, and the bar line from which it is counted."""
+        k = bisect_right(self.changes, tick, key=lambda c: c[0])
+        return self.changes[k - 1] if k else (0, self.meter)
+
+    def bar_at(self, tick: int) -> tuple[int, int, Meter]:
+        """(first tick, end, meter) of the bar that holds a tick."""
+        origin, meter = self.meter_at(tick)
+        start = origin + (tick - origin) // meter.bar_ticks * meter.bar_ticks
+        return start, start + meter.bar_ticks, meter
+
+    def beat_at(self, tick: int) -> tuple[int, int]:
+        """(first tick, length) of the beat that holds a tick."""
+        start, end, meter = self.bar_at(tick)
+        starts = [*(start + at for at in meter.beat_starts), end]
+        k = max(i for i, s in enumerate(starts[:-1]) if s <= tick)
+        return starts[k], starts[k + 1] - starts[k]
+
+    def number_at(self, tick: int) -> int:
+        """Bars from tick 0 to the bar that holds a tick (negative before it)."""
+        count, origin, meter = 0, 0, self.meter
+        for edge, following in self.changes:
+            if edge > tick:
+                break
+            count += (edge - origin) // meter.bar_ticks
+            origin, meter = edge, following
+        return count + (tick - origin) // meter.bar_ticks
+
+    def between(self, first: int, last: int) -> Iterator[tuple[int, int, Meter]]:
+        """All bars that touch [first, last), in order; at least the one that holds ``first``."""
+        bar = self.bar_at(first)
+        yield bar
+        while bar[1] < last:
+            bar = self.bar_at(bar[1])
+            yield bar
 
 
 def beat_number(bar: Bar, tick: int) -> Fraction:

@@ -59,6 +59,10 @@ class PulseMap:
         a, b = self._segment(bisect_right(self.pulses, tick, key=lambda p: p.tick))
         return a.time_us + round(Fraction((tick - a.tick) * (b.time_us - a.time_us), b.tick - a.tick))
 
+    def moved(self, ticks: int, us: int = 0) -> PulseMap:
+        """The same beats, their ticks and times counted from another place."""
+        return PulseMap(tuple(Pulse(p.tick + ticks, p.time_us + us, p.by_hand) for p in self.pulses))
+
     def us_per_quarter_at(self, tick: int) -> float:
         """Microseconds to the quarter around a written place."""
         a, b = self._segment(bisect_right(self.pulses, tick, key=lambda p: p.tick))

@@ -45,6 +45,10 @@ class Edit:
         """The change that this edit makes. Raises BadInput, and then nothing is changed."""
         raise NotImplementedError
 
+    def reach(self, piece: Piece, notes: Sequence[Note]) -> int:
+        """About how many notes the edit may change: what costs time."""
+        return len(notes)
+
 
 class Question(BadInput):
     """An edit would overwrite something: ``again`` is the same edit with the answer yes, ``yes`` its words."""

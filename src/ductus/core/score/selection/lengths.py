@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change, Draft
+from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.edits import clear_brackets
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
@@ -168,6 +168,19 @@ def put_chord_values(draft: Draft, notes: Sequence[Note], tick: int, ticks: int)
         draft.put(replace(note, tick=tick, ticks=ticks, sounds_ticks=None))
 
 
+def shift_rest(draft: Draft, line: Line, tick: int, by: int) -> None:
+    """Move everything of a voice that begins at a tick or later."""
+    for note in draft.piece.line_between(line, tick, max(draft.piece.end, tick) + 1):
+        if note.tick >= tick:
+            draft.put(replace(note, tick=note.tick + by))
+
+
+def notes_behind(piece: Piece, notes: Sequence[Note]) -> int:
+    """How many notes an edit touches that moves all that follows in a voice: at most those of its part from there on."""
+    first = min(n.tick for n in notes)
+    return len(piece.notes) if first <= piece.end // 2 else sum(n.tick >= first for n in piece.notes.values())
+
+
 @dataclass(frozen=True, slots=True)
 class EqualSteps(Edit):
     """Read entered steps again at another value: the chords of each voice follow one another at that value; chords
@@ -175,6 +188,10 @@ class EqualSteps(Edit):
 
     value: NoteValue
     name: Literal["equal-steps"] = "equal-steps"
+
+    def reach(self, piece: Piece, notes: Sequence[Note]) -> int:
+        """See Edit."""
+        return notes_behind(piece, notes)
 
     def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
         """See Edit."""
@@ -185,11 +202,10 @@ class EqualSteps(Edit):
             ticks = sorted(chords)
             end = max(n.end for n in chords[ticks[-1]])
             shift = ticks[0] + step * len(ticks) - end
-            for note in piece.line_between(line, ticks[0], max(piece.end, end) + 1):
+            for note in piece.line_between(line, ticks[0], end):
                 if note.tick in chords:  # the whole chord goes: a voice holds chords of one length
                     put_chord_values(draft, [note], ticks[0] + ticks.index(note.tick) * step, step)
-                elif note.tick >= end:
-                    draft.put(replace(note, tick=note.tick + shift))
+            shift_rest(draft, line, end, shift)
             clear_brackets(draft, line, ticks[0], end)
         change = finished(draft, lambda n: n)
         say = f"{count_words(len(chosen), 'note')} read again as {plural(describe_value(self.value))}"
@@ -203,16 +219,19 @@ class CorrectValue(Edit):
     value: NoteValue
     name: Literal["correct-value"] = "correct-value"
 
+    def reach(self, piece: Piece, notes: Sequence[Note]) -> int:
+        """See Edit."""
+        return notes_behind(piece, notes)
+
     def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
         """See Edit."""
         first = min(notes, key=lambda n: n.tick)
         draft = Draft(piece)
         shift = self.value.ticks - first.ticks
-        for note in piece.line_between(first.line, first.tick, max(piece.end, first.end) + 1):
+        for note in piece.line_between(first.line, first.tick, first.end):
             if note.tick == first.tick:
                 draft.put(shortened(note, self.value.ticks))
-            elif note.tick >= first.end:
-                draft.put(replace(note, tick=note.tick + shift))
+        shift_rest(draft, first.line, first.end, shift)
         clear_brackets(draft, first.line, first.tick, first.ticks)
         words = describe_value(self.value)
         change = finished(draft, lambda n: n)

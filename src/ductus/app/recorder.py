@@ -1,0 +1,177 @@
+"""The recording of one browser: begun, shown while it is played, stopped, kept; what a crash cut off is found again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.jobs import Job
+from ductus.app.readings import take_onto_page
+from ductus.app.recording import LivePage, Recording, RecordPlan, begin, clicks_of, keep, recovered
+from ductus.core.entry.state import EntryState
+from ductus.core.errors import BadInput, NotThere
+from ductus.core.playback.click import Silence
+from ductus.core.recording.choices import RecordChoices
+from ductus.store.journal import CutOff
+from ductus.store.takes import TakeRow
+
+STAVES = {"right": 1, "left": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Stopped:
+    """What came of a recording: words, the id of its take, and the job that reads it."""
+
+    words: str
+    take: int | None = None
+    job: Job | None = None
+
+
+class Recorder:
+    """Methods are called under the desk's lock."""
+
+    def __init__(self, desk: Desk, clock: Callable[[], float], wall: Callable[[], float]) -> None:
+        """``clock`` and ``wall`` give seconds."""
+        self.desk, self._clock, self._wall = desk, clock, wall
+        self.choices = RecordChoices()
+        self.recording: Recording | None = None
+        self.live: LivePage | None = None
+        self.fresh = False  # was something heard since it was shown?
+        self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
+
+    @property
+    def late_us(self) -> int:
+        """How late the player's notes arrive, as the delay test found."""
+        return self.desk.late_us
+
+    def plan(self, message: m.StartRecording, state: EntryState) -> RecordPlan:
+        """What a recording that begins now writes. Raises NotThere."""
+        choices = self.choices
+        part = self.desk.piece.part(state.part)
+        click = choices.click if message.freely is None else not message.freely
+        staff = STAVES.get(choices.hands, 0) if part.staves > 1 else 1
+        count_in = message.count_in if message.count_in is not None else 0 if choices.first_key else choices.count_in
+        return RecordPlan(
+            part.id,
+            staff,
+            message.bar,
+            (message.tempo or choices.tempo) if click else None,
+            count_in if click else 0,
+            choices.shortest,
+            choices.split if choices.hands == "split" else None,
+            choices.tuplets,
+            state.voice if staff else 1,
+            choices.policy,
+            choices.until if choices.until is not None and choices.until >= message.bar else None,
+            choices.before,
+            self.late_us,
+        )
+
+    def clicks(self, message: m.WantClicks, state: EntryState) -> m.ClicksFact:
+        """What is heard in some bars of the recording that goes on, or of one that would begin. Raises NotThere, BadInput."""
+        if self.recording is not None and self.recording.clicks is not None:
+            plan, clicks = self.recording.plan, self.recording.clicks
+        else:
+            asked = m.StartRecording(0, 0, 0, message.bar, False, message.tempo, message.count_in)
+            plan = self.plan(asked, state)
+            found = clicks_of(self.desk.piece, plan)
+            assert found is not None
+            clicks = found
+        since, bars = message.since, message.bars
+        timeline = self.desk.piece.timeline
+        start, until = timeline.bar(plan.bar).start, timeline.bar(plan.until).end if plan.until is not None else None
+        silent = Silence(
+            plan.part, plan.staff, start, (until or 2**60) if plan.policy == "replace" else start,
+            not self.choices.before, not self.choices.others,
+        )  # fmt: skip
+        return m.ClicksFact(
+            since,
+            bars,
+            tuple(clicks.clicks(since, bars, message.halves)),
+            tuple(clicks.heard(since, bars, silent)),
+            clicks.lead_us,
+            clicks.end_us(since, bars),
+            None if until is None else clicks.time_of(until),
+        )
+
+    def start(self, message: m.StartRecording, state: EntryState) -> None:
+        """Begin; what was going on is kept first. Raises NotThere, BadInput, NotKept."""
+        if self.desk.deleted:
+            raise NotThere("This piece was deleted, so nothing can be recorded into it.")
+        plan = self.plan(message, state)
+        if self.recording is not None:
+            self.finish(self.recording.last_us + self.recording.origin_us)
+        self.recording = begin(self.desk, plan, message.origin_us, message.epoch_us)
+        self.desk.recording_sessions += 1
+        self._origin = (message.now_us, self._clock())
+        self.live = LivePage(self.desk, self.recording) if plan.tempo is not None else None
+
+    def show(self) -> int | None:
+        """Put what was played up to now on the sheet; the tick of the piece where the playing is, None where there is nothing to show."""
+        self.fresh = False
+        if self.live is None or self.recording is None or not self.recording.heard:
+            return None
+        event_us, seconds = self._origin
+        now = event_us + round((self._clock() - seconds) * 1e6) - self.recording.origin_us
+        self.live.advance(max(now, self.recording.last_us))
+        return max(round(self.live.reading.pulses.tick_at(now)) + self.live.place.start, 0)
+
+    def finish(self, end_us: int) -> TakeRow | None:
+        """Keep what was played; the recording is over once that is on disk. Raises NotKept."""
+        recording = self.recording
+        assert recording is not None
+        row = keep(self.desk, recording, end_us)
+        self.recording = self.live = None
+        self.desk.recording_sessions -= 1
+        return row
+
+    def stop(self, message: m.StopRecording) -> Stopped:
+        """It is over: its take is read, or (``drop``) stays off the page. Raises BadInput, NotKept."""
+        recording = self.recording
+        if recording is None:
+            raise BadInput("No recording is going on.")
+        row = self.finish(message.end_us)
+        if row is None:
+            return Stopped("Nothing was heard, so nothing was written")
+        if message.drop:
+            self.desk.drop_take(row.id)
+            return Stopped("The take was dropped from the page; it stays among the takes", row.id)
+        return self._read(recording, row)
+
+    def _read(self, recording: Recording, row: TakeRow) -> Stopped:
+        piece = self.desk.piece
+        job = take_onto_page(self.desk, row, recording.place(piece, row.id), recording.choices(piece))
+        return Stopped(f"{row.name} is kept and is being read", row.id, job)
+
+    def cut_off(self) -> Sequence[CutOff]:
+        """Recordings that nobody is making any more and nobody has kept."""
+        if self.recording is not None or self.desk.recording_sessions > 0:
+            return ()
+        return self.desk.cut_off(round(self._wall() * 1e6))
+
+    def recover(self, number: int, do: str) -> Stopped:
+        """A recording that was cut off: its take from the journal, or nothing. Raises NotThere, NotKept."""
+        cut = next((c for c in self.desk.cut_off(round(self._wall() * 1e6)) if c.id == number), None)
+        if cut is None:
+            raise NotThere("That recording is not there any more.")
+        if do == "drop":
+            self.desk.end_recording(number)
+            return Stopped("Dropped; what was played stays in the journal")
+        recording = recovered(self.desk, cut, self.desk.journal(cut.from_us, cut.to_us))
+        row = keep(self.desk, recording, recording.last_us + recording.origin_us)
+        return Stopped("Nothing was played in it") if row is None else self._read(recording, row)
+
+    def leave(self) -> None:
+        """The browser left: what was going on is kept as a take. Raises NotKept."""
+        if self.recording is None:
+            return
+        if self.recording.heard:
+            self.finish(self.recording.last_us + self.recording.origin_us)
+            self.desk.end_preview()
+            return
+        self.desk.recording_sessions -= 1
+        if self.recording.number is not None:
+            self.desk.end_recording(self.recording.number)
+        self.recording = self.live = None

@@ -1,0 +1,1 @@
+"""What a recording writes, and how: the choices of its line."""

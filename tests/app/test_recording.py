@@ -1,0 +1,204 @@
+"""Recordings at a desk: where they go, what they follow, what becomes of them."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from ductus.app import messages as m
+from ductus.app.library import Library
+from ductus.core.entry.commands.pen import PenTo, ToVoice
+from ductus.core.errors import BadInput
+from ductus.core.playback.click import AsWritten, OneTempo, click_plan
+from ductus.core.recording.choices import (
+    RecordCountIn,
+    RecordHands,
+    RecordHear,
+    RecordOn,
+    RecordPolicy,
+    RecordTempo,
+    RecordUntil,
+)
+from ductus.core.score.layouts import new_piece
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import KeyChange, MeterChange, TempoMark
+from ductus.core.time.meters import Meter
+from ductus.core.time.ticks import QUARTER
+from tests.app.driving import Sitter
+
+EIGHTH = QUARTER // 2
+
+
+def changing() -> Piece:
+    """An eighth of pick-up in 6/8, two bars of 3/4 from bar 3 (faster, in D), 6/8 again from bar 5."""
+    piece = new_piece(meter=Meter(6, 8), pickup=EIGHTH, bpm=90)
+    bar = piece.timeline.index_of
+    piece = piece.with_rows(
+        [(None, MeterChange("m3", bar(3), Meter(3, 4))), (None, MeterChange("m5", bar(5), Meter(6, 8)))]
+    )
+    rows = [(None, KeyChange("k3", bar(3), 2)), (None, TempoMark("t3", piece.timeline.bar(bar(3)).start, 132.0))]
+    return piece.with_rows(rows)
+
+
+def tune(piece: Piece) -> list[tuple[int, int, int]]:
+    """(tick, ticks, key): eighths in the compound bars, quarters in the simple ones, from the pick-up on."""
+    out = [(0, EIGHTH, 67)]
+    for number in range(1, 7):
+        bar = piece.timeline.bar(piece.timeline.index_of(number))
+        step = EIGHTH if bar.meter.compound else QUARTER
+        out += [(bar.start + k * step, step, 60 + (number + 2 * k) % 12) for k in range(bar.ticks // step)]
+    return out
+
+
+def played(at: Sitter, notes: list[tuple[int, int, int]], count_in: int, seed: int = 3, late_us: int = 0) -> Sitter:
+    """Play written notes against the click as a person would, and stop."""
+    first = at.session.recorder.recording
+    assert first is not None
+    assert first.clicks is not None
+    rng = random.Random(seed)
+    events = []
+    for tick, ticks, key in notes:
+        on = first.clicks.time_of(tick) + late_us + round(rng.gauss(0, 12_000))
+        off = first.clicks.time_of(tick + ticks) + late_us - 25_000
+        events += [(max(on, 0), "down", key, 70), (off, "up", key, 0)]
+    events.sort(key=lambda e: (e[0], e[1] == "down"))
+    at.hear(*events)
+    return at.tell(m.StopRecording(events[-1][0] + 50_000))
+
+
+def test_a_take_over_changes_of_meter_key_and_tempo_is_written_as_it_was(library: Library) -> None:
+    piece = changing()
+    at = Sitter(library, library.add(piece))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    played(at, tune(piece), 2)
+    assert [(n.tick, n.ticks, n.pitch.midi) for n in sorted(at.piece.notes.values(), key=lambda n: n.tick)] == tune(
+        piece
+    )
+    assert at.piece.timeline.meters == piece.timeline.meters
+
+
+def test_a_take_at_half_tempo_is_written_the_same(library: Library) -> None:
+    piece = changing()
+    for tempo in (AsWritten(50), AsWritten(137.5), OneTempo(80)):
+        at = Sitter(library, library.add(piece))
+        at.choose(RecordHands("right"), RecordTempo(tempo)).tell(m.StartRecording(0, 0, 0, 0))
+        played(at, tune(piece), 2)
+        assert sorted((n.tick, n.ticks, n.pitch.midi) for n in at.piece.notes.values()) == sorted(tune(piece))
+
+
+def quarters(*keys: int, start: int = 0) -> list[tuple[int, int, int]]:
+    return [((start + k) * QUARTER, QUARTER, key) for k, key in enumerate(keys)]
+
+
+def written(library: Library) -> Sitter:
+    """Four bars of quarters in the right hand."""
+    at = Sitter(library, library.add(new_piece(bpm=100)))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    return played(at, quarters(*range(60, 76)), 2)
+
+
+def test_punching_in_leaves_the_music_around_it_alone(library: Library) -> None:
+    at = written(library)
+    at.choose(RecordUntil(2)).tell(m.StartRecording(0, 0, 0, 1))
+    played(at, quarters(*([48] * 16)), 2)  # plays on, before and after the span
+    assert [key for _, _, key in at.notes()] == [60, 61, 62, 63, *[48] * 8, 72, 73, 74, 75]
+
+
+def test_what_is_recorded_is_added_or_replaces(library: Library) -> None:
+    at = written(library)
+    at.choose(RecordPolicy("add")).tell(m.StartRecording(0, 0, 0, 0))
+    played(at, quarters(48, 50), 2)
+    assert len(at.piece.notes) == 18
+    assert {(n.tick, n.ticks) for n in at.piece.notes.values() if n.pitch.midi < 55} == {
+        (0, QUARTER),
+        (QUARTER, QUARTER),
+    }
+    at.choose(RecordPolicy("replace")).tell(m.StartRecording(0, 0, 0, 0))
+    played(at, quarters(72, 74, 76, 77), 2)
+    assert [key for tick, _, key in at.notes() if tick < 4] == [72, 74, 76, 77]
+
+
+def test_a_recording_goes_into_the_voice_of_the_pen(library: Library) -> None:
+    at = written(library)
+    at.give(ToVoice(2)).tell(m.StartRecording(0, 0, 0, 0))
+    played(at, quarters(50, 52, 53, 55), 2)
+    voices = {n.voice for n in at.piece.notes.values() if n.pitch.midi < 60}
+    assert voices == {2}
+    assert len([n for n in at.piece.notes.values() if n.voice == 1]) == 16
+
+
+def test_the_compensation_of_the_delay_test_is_used(library: Library) -> None:
+    """Half a sixteenth at 120 is 62.5 ms (arithmetic): later than that a note belongs to the next sixteenth, unless the delay is known."""
+    at = Sitter(library, library.add(new_piece(bpm=120)))
+    at.desk.late_us = 110_000
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    played(at, quarters(60, 62, 64, 65), 2, late_us=110_000)
+    assert at.notes() == [(0, 1, 60), (1, 1, 62), (2, 1, 64), (3, 1, 65)]
+
+
+def test_what_is_heard_with_a_recording(library: Library) -> None:
+    at = written(library)
+    at.tell(m.WantClicks(1, 0, 3))
+    told = at.latest(m.ClicksFact)
+    assert told.lead_us == 4 * 2 * 600_000
+    assert [n.key for n in told.notes] == []  # a count-in of two bars has no bars before bar 2 to be heard
+    at.choose(RecordCountIn(1)).tell(m.WantClicks(1, 0, 3))
+    assert [n.key for n in at.latest(m.ClicksFact).notes] == [60, 61, 62, 63]
+    at.choose(RecordHear(False, False), RecordPolicy("add")).tell(m.WantClicks(1, 0, 3))
+    assert [n.key for n in at.latest(m.ClicksFact).notes] == list(range(64, 72))
+
+
+def test_clicks_go_on_behind_the_last_bar(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100))).tell(m.StartRecording(0, 0, 0, 0))
+    at.tell(m.WantClicks(0, 600, 16))
+    told = at.latest(m.ClicksFact)
+    assert len(told.clicks) == 64
+    assert told.clicks[0].time_us == 600 * 4 * 600_000
+
+
+def test_the_line_of_a_recording_says_what_it_does(library: Library) -> None:
+    at = Sitter(library, library.add(changing()))
+
+    def line() -> str:
+        return "".join(p.words for p in at.latest(m.RecordLineFact).line)
+
+    at.choose(RecordOn())
+    assert line() == (
+        "Record into piano, both hands by reach, from the pick-up on, with the click after 2 bars of count-in at the written "
+        "tempi, from ♩. = 90, hearing the music around it, written down to 16ths; it replaces what is there."
+    )
+    at.choose(
+        RecordHands("right"), RecordUntil(4), RecordTempo(AsWritten(50)), RecordCountIn(None), RecordPolicy("add")
+    )
+    assert "right hand, from the pick-up" in line()
+    assert "to bar 4" in line()
+    assert "from the first key on at 50 % of the written tempi, ♩. = 45" in line()
+    assert "is added to what is there" in line()
+    at.choose(RecordTempo(OneTempo(90)))
+    assert "at one tempo, ♩. = 60" in line()
+
+
+def test_how_recordings_are_made_comes_back(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).choose(RecordOn(), RecordTempo(AsWritten(70)), RecordPolicy("add"))
+    at.leave()
+    again = Sitter(library, at.piece_id).latest(m.RecordLineFact)
+    assert again.on
+    assert again.tempo == AsWritten(70)
+
+
+def test_a_tempo_that_nobody_can_play_to_is_refused(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece()))
+    for tempo in (OneTempo(0), OneTempo(401), AsWritten(5)):
+        at.choose(RecordTempo(tempo))
+        assert "The tempo stays." in at.problems[-1]
+        with pytest.raises(BadInput):
+            click_plan(new_piece(), 0, tempo, 1)
+    assert at.latest(m.RecordLineFact).tempo == AsWritten()
+
+
+def test_a_pen_that_is_down_and_a_recording_do_not_write_twice(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100))).give(PenTo(True))
+    at.tell(m.StartRecording(0, 0, 0, 0))
+    played(at, quarters(60, 62), 2)
+    assert [key for _, _, key in at.notes()] == [60, 62]

@@ -1,0 +1,128 @@
+/**
+ * Recording from the browser's side: what is heard is asked for stretch by stretch (so that the click never ends before the player), sounded on
+ * the audio clock, and the server is told when time begins.
+ */
+import type { Programme, TempoChoice } from '../api/wire'
+import { beforeHeard, nowUs } from '../input/port'
+import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
+import { soundClickStream, soundNoteStream, type Stream } from '../sound/engine'
+import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenCutOff } from '../desk/store'
+import { stopPlaying, whilePlayKeyStops } from '../desk/listening'
+
+const LEAD_US = 400_000 // time to get the clicks onto the audio clock
+const BARS = 16 // of one stretch
+const AHEAD_US = 6_000_000 // a stretch is asked for so long before it begins
+const AFTER_SPAN_US = 250_000 // a key that is held over the last bar line is still heard
+
+/** What a recording is begun with in place of what the line says. */
+interface Own {
+  readonly tempo?: TempoChoice
+  readonly countIn?: number
+}
+
+let silence: (() => void) | null = null
+
+/** Sounds the click and the music around it from now on; answers how to silence it. */
+function sounding(originUs: number, bar: number, own: Own, first: Awaited<ReturnType<typeof clicksFor>>): () => void {
+  const clicks: Stream = soundClickStream(first.clicks, originUs)
+  const notes: Stream = soundNoteStream(first.notes, originUs)
+  let timer = 0
+  let over = 0
+  const next = (since: number, endUs: number) => {
+    timer = window.setTimeout(async () => {
+      const more = await clicksFor({ bar, since, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null)
+      if (!more) return next(since, endUs)
+      clicks.add(more.clicks)
+      notes.add(more.notes)
+      next(since + BARS, more.end_us)
+    }, Math.max((originUs + endUs - AHEAD_US - nowUs()) / 1000, 20))
+  }
+  next(BARS, first.end_us)
+  if (first.stop_us !== null) over = window.setTimeout(() => endRecording(), (originUs + first.stop_us + AFTER_SPAN_US - nowUs()) / 1000)
+  return () => {
+    window.clearTimeout(timer)
+    window.clearTimeout(over)
+    clicks.stop()
+    notes.stop()
+  }
+}
+
+/** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along, at its own tempo. */
+export async function beginRecording(programme?: Programme): Promise<void> {
+  const { pen, recording, recordLine } = useDesk.getState()
+  if (!pen || !recordLine || recording) return
+  stopPlaying()
+  if (programme ? programme.qpm === null : !recordLine.click) return beginFreely(programme)
+  const own: Own = programme ? { tempo: { name: 'one-tempo', qpm: programme.qpm! }, countIn: programme.count_in } : {}
+  useDesk.setState({ recording: { originUs: 0, waiting: true, free: false } }) // nothing begins twice while the clicks are fetched
+  const first = await clicksFor({ bar: pen.bar, since: 0, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null)
+  if (!useDesk.getState().recording?.waiting) return // stopped meanwhile
+  if (!first) {
+    useDesk.setState({ recording: null })
+    return
+  }
+  if (!programme && recordLine.first_key) return waitForKey(pen.bar, first)
+  const originUs = nowUs() + LEAD_US
+  startRecording(originUs, pen.bar, own)
+  silence = sounding(originUs, pen.bar, own, first)
+  const bars = own.countIn ?? recordLine.count_in
+  say(`Recording: ${bars === 1 ? 'one bar' : `${bars} bars`} of count-in`)
+  if (programme) await playProgramme(programme.name, originUs)
+}
+
+async function beginFreely(programme?: Programme): Promise<void> {
+  const { pen } = useDesk.getState()
+  startRecording(nowUs(), pen!.bar, { freely: true })
+  say('Recording: play freely, the beats are found afterwards')
+  if (programme) await playProgramme(programme.name)
+}
+
+/** The first key is the first beat: the click joins it. */
+function waitForKey(bar: number, first: Awaited<ReturnType<typeof clicksFor>>): void {
+  say('Ready: the recording begins with your first key')
+  const unhear = beforeHeard((event) => {
+    if (event.kind !== 'down') return
+    unhear()
+    startRecording(event.atUs, bar, {})
+    silence = sounding(event.atUs, bar, {}, first)
+    say('Recording')
+  })
+  silence = unhear
+}
+
+export function endRecording(drop = false): void {
+  silence?.()
+  silence = null
+  const { recording } = useDesk.getState()
+  if (!recording) return
+  if (recording.waiting) {
+    useDesk.setState({ recording: null })
+    return say('Nothing was recorded')
+  }
+  stopRecording(drop)
+}
+
+/** The server knows of no recording any more: it was stopped in the middle of one. */
+whenCutOff(() => {
+  silence?.()
+  silence = null
+  stopProgramme()
+  say('The recording was cut off. What was played up to then is in the journal: the margin offers to write it')
+})
+
+whilePlayKeyStops(() => endRecording())
+
+export const toggleRecording = () => (useDesk.getState().recording ? endRecording() : void beginRecording())
+
+/** "Again": drop the failed take from the page and restart with the count-in, as soon as the server has answered, however long that takes. */
+export function recordAgain(): void {
+  endRecording(true)
+  settled(() => void beginRecording())
+}
+
+/** When the rehearsal keyboard has finished a programme that was being recorded, the recording stops too. */
+export function stopWithProgramme(): () => void {
+  return useRehearsal.subscribe((now, before) => {
+    if (before.playing && !now.playing && useDesk.getState().recording) setTimeout(() => endRecording(), 250)
+  })
+}

@@ -451,12 +451,13 @@ class SelectionFact:
 @dataclass(frozen=True, slots=True)
 class ClicksFact:
     """What is heard in some bars of a recording, in microseconds from the first click: ``lead_us`` until writing begins, ``end_us`` until these
-    bars are over, ``stop_us`` until the span that is written is over (None: it has no end)."""
+    bars are over, ``beats`` (microseconds, tick of the piece), ``stop_us`` until the span that is written is over (None: it has no end)."""
 
     since: int
     bars: int
     clicks: tuple[Click, ...]
     notes: tuple[Sounding, ...]
+    beats: tuple[tuple[int, int], ...]
     lead_us: int
     end_us: int
     stop_us: int | None

@@ -91,6 +91,7 @@ class Recorder:
             bars,
             tuple(clicks.clicks(since, bars, message.halves)),
             tuple(clicks.heard(since, bars, silent)),
+            tuple((clicks.time_of(t), t) for bar in clicks.bars(since, bars) for t in (*bar.beats(), bar.end) if t >= 0),
             clicks.lead_us,
             clicks.end_us(since, bars),
             None if until is None else clicks.time_of(until),

@@ -1,6 +1,7 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
 import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 'react'
 import type { System } from '../api/wire'
+import { FreeHeads, HeardHeads } from '../recording/HeardHeads'
 import { drawingOf } from './engraving'
 import { holderOf, tickPlace, penPlace, type PenPlace } from './geometry'
 import { takeInHand, useHand } from './hand'
@@ -135,6 +136,8 @@ export function Sheet() {
             style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
         )}
         <UnderHand />
+        <HeardHeads sheet={sheet} />
+        <FreeHeads />
       </div>
       <Margin />
     </div>

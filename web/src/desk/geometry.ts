@@ -16,7 +16,7 @@ interface Box {
 const STAFF_LINES = 5
 const OPENING_GAP = 14
 /** Diatonic number (C0 = 0) of the lowest line of each clef. */
-const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, alto: 24, tenor: 22, percussion: 30 }
+export const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, alto: 24, tenor: 22, percussion: 30 }
 
 function box(element: Element, origin: DOMRect): Box {
   const r = element.getBoundingClientRect()
@@ -108,6 +108,17 @@ export function tickPlace(sheet: Element, system: Element, view: System, tick: n
   const first = staves[0] && staffBox(staves[0], origin)
   const last = staves.at(-1) && staffBox(staves.at(-1)!, origin)
   return x === null || !first || !last ? null : { x, top: first.top, bottom: last.bottom }
+}
+
+/** x of a tick, and one staff there (counted over all parts). */
+export function stavesAt(sheet: Element, system: Element, view: System, tick: number, staffIndex: number): { x: number; staff: StaffLines } | null {
+  const origin = sheet.getBoundingClientRect()
+  const bar = view.bars.find((b) => tick >= b.start && tick < b.start + b.ticks)
+  const measure = bar && measureOf(system, bar.index)
+  const staff = measure && stavesOf(measure)[staffIndex]
+  const lines = staff && staffBox(staff, origin)
+  const x = bar && lines ? between(columnsOf(system, view, bar, origin), tick) : null
+  return x === null || !lines ? null : { x, staff: lines }
 }
 
 /** The written place under a point: staff (counted over all parts), the nearest column or beat (or step of ``grid``), and the staff step (C0 = 0). */

@@ -22,10 +22,23 @@ interface Own {
 
 let silence: (() => void) | null = null
 
+/** Where the beats of the recording fall: event time of its first click, and (microseconds from there, tick of the piece). */
+let beats: { originUs: number; at: (readonly [number, number])[] } = { originUs: 0, at: [] }
+
+/** The tick of the piece that an event time falls on, by the click. */
+export function tickOf(atUs: number): number {
+  const us = atUs - beats.originUs
+  const k = Math.max(beats.at.findLastIndex(([t]) => t <= us), 0)
+  const [a, b] = [beats.at[k], beats.at[k + 1] ?? beats.at[k]]
+  if (!a || !b) return 0
+  return Math.round(a[1] + (b[0] > a[0] ? ((us - a[0]) / (b[0] - a[0])) * (b[1] - a[1]) : 0))
+}
+
 /** Sounds the click and the music around it from now on; answers how to silence it. */
 function sounding(originUs: number, bar: number, own: Own, first: Awaited<ReturnType<typeof clicksFor>>): () => void {
   const clicks: Stream = soundClickStream(first.clicks, originUs)
   const notes: Stream = soundNoteStream(first.notes, originUs)
+  beats = { originUs, at: [...first.beats] as [number, number][] }
   let timer = 0
   let over = 0
   const next = (since: number, endUs: number) => {
@@ -34,6 +47,7 @@ function sounding(originUs: number, bar: number, own: Own, first: Awaited<Return
       if (!more) return next(since, endUs)
       clicks.add(more.clicks)
       notes.add(more.notes)
+      beats.at.push(...(more.beats as [number, number][]))
       next(since + BARS, more.end_us)
     }, Math.max((originUs + endUs - AHEAD_US - nowUs()) / 1000, 20))
   }

@@ -63,15 +63,18 @@ class RecordOn(RecordChoice):
 
 
 @dataclass(frozen=True, slots=True)
-class RecordFreely(RecordChoice):
-    """With the click, or freely; the shortest value goes with it: freely it is what the playing shows."""
+class RecordClick(RecordChoice):
+    """With a click that stays as it is, with one that goes with the player, or freely. The shortest value goes with it: freely it is what the
+    playing shows."""
 
-    freely: bool
-    name: Literal["record-freely"] = "record-freely"
+    click: Literal["steady", "bends", "none"]
+    name: Literal["record-click"] = "record-click"
 
     def applied(self, choices: RecordChoices) -> RecordChoices:
         """See RecordChoice."""
-        return replace(choices, click=not self.freely, shortest=None if self.freely else USUAL_SHORTEST)
+        click = self.click != "none"
+        shortest = choices.shortest if click == choices.click else USUAL_SHORTEST if click else None
+        return replace(choices, click=click, bends=self.click == "bends", shortest=shortest)
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,19 +165,7 @@ class RecordHear(RecordChoice):
         return replace(choices, before=self.before, others=self.others)
 
 
-@dataclass(frozen=True, slots=True)
-class RecordBends(RecordChoice):
-    """Does the click go with the player?"""
-
-    bends: bool
-    name: Literal["record-bends"] = "record-bends"
-
-    def applied(self, choices: RecordChoices) -> RecordChoices:
-        """See RecordChoice."""
-        return replace(choices, bends=self.bends)
-
-
 AnyRecordChoice = (
-    RecordOn | RecordFreely | RecordCountIn | RecordTempo | RecordHands | RecordShortest | RecordPolicy | RecordUntil | RecordHear | RecordBends
+    RecordOn | RecordClick | RecordCountIn | RecordTempo | RecordHands | RecordShortest | RecordPolicy | RecordUntil | RecordHear
 )  # fmt: skip
 RECORD_CHOICES: tuple[type[AnyRecordChoice], ...] = AnyRecordChoice.__args__

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.state import EntryState
 from ductus.core.phrases import Choice, Phrase, plain
@@ -9,10 +11,9 @@ from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.click import AsWritten, OneTempo, TempoChoice
 from ductus.core.recording.choices import (
     Hands,
-    RecordBends,
     RecordChoices,
+    RecordClick,
     RecordCountIn,
-    RecordFreely,
     RecordHands,
     RecordHear,
     RecordPolicy,
@@ -30,6 +31,12 @@ SPLITS = (48, 50, 52, 53, 55, 57, 59, 60, 62, 64, 65, 67)
 SHORTEST: tuple[Value, ...] = ("quarter", "eighth", "16th", "32nd", "64th")
 PERCENTS = (50, 60, 70, 80, 90, 110, 120)
 SPANS = (1, 2, 4, 8, 16)
+ClickKind = Literal["steady", "bends", "none"]
+CLICK: dict[ClickKind, tuple[str, str]] = {
+    "steady": ("with the click", "with the click"),
+    "bends": ("with a click that goes with you", "with a click that goes with the player"),
+    "none": ("freely, without a click", "freely: the beats are found afterwards"),
+}
 HANDS: dict[Hands, str] = {
     "reach": "both hands by reach",
     "split": "both hands, split at a key",
@@ -96,21 +103,8 @@ def recording_sentence(choices: RecordChoices, state: EntryState, piece: Piece, 
 
 
 def _click(choices: RecordChoices) -> Phrase:
-    words = (
-        ("with the click" + (", which goes with you" if choices.bends else ""))
-        if choices.click
-        else "freely, without a click"
-    )
-    return Phrase(
-        words,
-        "click",
-        (
-            Choice("with the click", RecordFreely(False), choices.click and not choices.bends),
-            Choice("with a click that goes with the player", RecordBends(True), choices.click and choices.bends),
-            Choice("with a click that stays as it is", RecordBends(False), False),
-            Choice("freely: the beats are found afterwards", RecordFreely(True), not choices.click),
-        ),
-    )
+    now: ClickKind = ("bends" if choices.bends else "steady") if choices.click else "none"
+    return Phrase(CLICK[now][0], "click", tuple(Choice(CLICK[k][1], RecordClick(k), k == now) for k in CLICK))
 
 
 def _hands(choices: RecordChoices, state: EntryState, piece: Piece) -> tuple[Phrase, ...]:

@@ -25,7 +25,7 @@ from ductus.core.score.piece import Piece
 from ductus.core.score.records import KeyChange, MeterChange, TempoMark
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
-from tests.app.driving import Sitter
+from tests.app.driving import EPOCH_US, Sitter
 
 EIGHTH = QUARTER // 2
 
@@ -202,3 +202,55 @@ def test_a_pen_that_is_down_and_a_recording_do_not_write_twice(library: Library)
     at.tell(m.StartRecording(0, 0, 0, 0))
     played(at, quarters(60, 62), 2)
     assert [key for _, _, key in at.notes()] == [60, 62]
+
+
+def journal(at: Sitter) -> list[tuple[int, int]]:
+    """(seconds since the epoch of the tests, notes) of what stands in the journal."""
+    at.tell(m.TellTakes())
+    return [((h.from_us - EPOCH_US) // 1_000_000, h.notes) for h in at.latest(m.TakesFact).heard]
+
+
+def strike(at: Sitter, second: int, *keys: int, only_sound: bool = False) -> None:
+    for k, key in enumerate(keys):
+        on = second * 1_000_000 + k * 400_000
+        at.hear((on, "down", key, 70), (on + 300_000, "up", key, 0), only_sound=only_sound)
+
+
+def test_what_was_heard_and_not_written_stands_in_the_journal_until_it_is_written_or_dropped(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100)))
+    strike(at, 1, 60, 62, 64)
+    strike(at, 30, 65, 67)
+    at.give(PenTo(True))
+    strike(at, 60, 72)  # written at the pen
+    strike(at, 90, 74, only_sound=True)  # during playback: heard only
+    assert journal(at) == [(90, 1), (30, 2), (1, 3)]
+    again = Sitter(library, at.piece_id, 200.0)
+    first = again.latest(m.TakesFact).heard[-1]
+    again.tell(m.WriteHeard(first.from_us, first.to_us, "p1", 4))
+    assert [t.source for t in again.latest(m.TakesFact).takes] == ["journal"]
+    assert sorted(n.pitch.midi for n in again.piece.notes.values() if n.take) == [60, 62, 64]
+    assert journal(again) == [(90, 1), (30, 2)]
+    second = again.latest(m.TakesFact).heard[-1]
+    again.tell(m.DropHeard(second.from_us, second.to_us))
+    assert journal(again) == [(90, 1)]
+    again.tell(m.WriteHeard(5, 6, "p1", 0))
+    assert "Nothing was heard there" in again.problems[-1]
+
+
+def test_what_a_recording_keeps_does_not_stand_in_the_journal(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100)))
+    at.record(qpm=100.0)
+    played(at, quarters(60, 62), 2)
+    assert journal(at) == []
+
+
+def test_a_dropped_recording_that_was_cut_off_stays_in_the_journal(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100))).record()
+    strike(at, 6, 60, 62)
+    library.journal.flush()
+    at.desk.recording_sessions = 0
+    again = Sitter(library, at.piece_id, 60.0)
+    (cut,) = again.latest(m.TakesFact).cut_off
+    assert journal(again) == []
+    again.tell(m.CutOffTake(cut.recording, "drop"))
+    assert journal(again) == [(6, 2)]

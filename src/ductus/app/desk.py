@@ -21,9 +21,11 @@ from ductus.core.time.pulse import PulseMap
 from ductus.engraving.engraver import Engraver
 from ductus.store import journal, pieces, takes
 from ductus.store.database import Database
-from ductus.store.journal import CutOff
+from ductus.store.journal import CutOff, Stretch
 
 Move = Callable[[sqlite3.Connection, str, int], Change | None]
+APART_US = 8_000_000  # a silence of this length parts two stretches of the journal
+MOST_STRETCHES = 500
 LATE = "late_us"  # a setting of the library: how late the player's notes arrive, in microseconds
 DELETED = "This piece was deleted, so nothing is written. The shelf can bring it back; everything in it is kept."
 
@@ -220,6 +222,16 @@ class Desk:
         """What was heard in a stretch of wall-clock time."""
         with self._database.transaction() as connection:
             return journal.read_journal(connection, self.piece_id, from_us, to_us)
+
+    def heard_and_left(self) -> list[Stretch]:
+        """What was heard at this desk and neither written nor dropped, the latest first."""
+        with self._database.transaction() as connection:
+            return journal.stretches_left(connection, self.piece_id, APART_US, MOST_STRETCHES)
+
+    def has_become(self, from_us: int, to_us: int, became: int) -> None:
+        """Say what became of a stretch of the journal (see the store)."""
+        with self._database.transaction() as connection:
+            journal.has_become(connection, self.piece_id, from_us, to_us, became)
 
     def begin_recording(self, from_us: int, plan: dict[str, Any]) -> int:
         """Remember that a recording goes on, so that it is found again if it is cut off; returns its number."""

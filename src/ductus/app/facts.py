@@ -18,7 +18,7 @@ from ductus.core.recording.line import recording_sentence
 from ductus.core.score.records import Facts
 from ductus.core.time.bars import beat_words
 from ductus.core.time.ticks import shown_ticks
-from ductus.store.journal import CutOff
+from ductus.store.journal import CutOff, Stretch
 
 
 def head_fact(facts: Facts) -> m.HeadFact:
@@ -45,11 +45,12 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
     )
 
 
-def takes_fact(desk: Desk, cut_off: Iterable[CutOff]) -> m.TakesFact:
-    """Takes, and recordings that were cut off."""
+def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -> m.TakesFact:
+    """Takes, recordings that were cut off, and what was heard and not written."""
     return m.TakesFact(
         tuple(m.TakeFact(t.id, t.name, t.source, t.made_at, t.dropped, t.notes, t.length_us) for t in desk.takes),  # type: ignore[arg-type]
         tuple(m.CutOffFact(c.id, c.notes, c.to_us - c.from_us) for c in cut_off if c.notes),
+        tuple(m.HeardFact(h.from_us, h.to_us, h.notes) for h in left),
     )
 
 

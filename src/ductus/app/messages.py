@@ -165,6 +165,34 @@ class CutOffTake(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class WriteHeard(Message):
+    """Write a stretch of the journal (microseconds of the wall clock) onto the page at a bar (index) of a part; ``staff`` 0 divides the hands."""
+
+    from_us: Microseconds
+    to_us: Microseconds
+    part: Annotated[str, MaxLen(40)]
+    bar: BarIndex
+    staff: Annotated[int, Ge(0), Le(2)] = 0
+    type: Literal["heard-write"] = "heard-write"
+
+
+@dataclass(frozen=True, slots=True)
+class DropHeard(Message):
+    """Take a stretch of the journal (microseconds of the wall clock) off its list."""
+
+    from_us: Microseconds
+    to_us: Microseconds
+    type: Literal["heard-drop"] = "heard-drop"
+
+
+@dataclass(frozen=True, slots=True)
+class TellTakes(Message):
+    """Say anew what takes there are and what stands in the journal."""
+
+    type: Literal["takes-wanted"] = "takes-wanted"
+
+
+@dataclass(frozen=True, slots=True)
 class WriteTake(Message):
     """Write a kept take onto the page at a bar (index) of a part; ``staff`` 0 divides the hands."""
 
@@ -212,7 +240,7 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | WantClicks | StartRecording | StopRecording | CutOffTake | WriteTake | ReadOtherwise | DecideDoubt
+    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
     | StopWork | Look
 )  # fmt: skip
 
@@ -283,11 +311,22 @@ class CutOffFact:
 
 
 @dataclass(frozen=True, slots=True)
+class HeardFact:
+    """A stretch of the journal of which nothing was made: microseconds of the wall clock, and how many keys were struck."""
+
+    from_us: int
+    to_us: int
+    notes: int
+
+
+@dataclass(frozen=True, slots=True)
 class TakesFact:
-    """All takes of the piece, the oldest first, and recordings that were cut off; sent when they change."""
+    """All takes of the piece, the oldest first, recordings that were cut off, and the journal: what was heard and not written, the latest
+    first. Sent when they change."""
 
     takes: tuple[TakeFact, ...]
     cut_off: tuple[CutOffFact, ...]
+    heard: tuple[HeardFact, ...]
     type: Literal["takes"] = "takes"
 
 

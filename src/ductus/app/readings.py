@@ -19,6 +19,7 @@ from ductus.app.jobs import Job
 from ductus.core.errors import BadInput, DuctusError, NotThere
 from ductus.core.performance.takes import Take
 from ductus.core.pitch.pitches import spell_in_key
+from ductus.core.playback.click import meters_from
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.choices import (
     Choices,
@@ -198,13 +199,17 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
     part = piece.part(part_id)
     staff = staff if part.staves > 1 else 1
     bar = piece.timeline.bar(bar_index)
-    known = row.source != "free" or len(piece.notes) > 0
+    clicked = row.source == "click"
+    known = clicked or len(piece.notes) > 0
+    start = bar.start - bar.missing if clicked else bar.start
+    meters = meters_from(piece, bar_index, start)
     settings = ReadSettings(
-        meter=bar.meter if known else None,
+        meter=meters[0][1] if known else None,
+        changes=meters[1:] if clicked else (),
         key=piece.key_at(bar_index).fifths if known else None,
         hand=staff or None,
     )
-    return take_onto_page(desk, row, Reading("", row.id, part.id, staff, bar.start, ""), Choices(settings))
+    return take_onto_page(desk, row, Reading("", row.id, part.id, staff, start, ""), Choices(settings))
 
 
 def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: Iterable[str]) -> Job:

@@ -9,7 +9,7 @@ from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
 from ductus.app.readings import take_onto_page
-from ductus.app.recording import LivePage, Recording, RecordPlan, begin, clicks_of, keep, recovered
+from ductus.app.recording import NOTHING, WRITTEN, LivePage, Recording, RecordPlan, begin, clicks_of, keep, recovered
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.playback.click import Silence
@@ -91,7 +91,9 @@ class Recorder:
             bars,
             tuple(clicks.clicks(since, bars, message.halves)),
             tuple(clicks.heard(since, bars, silent)),
-            tuple((clicks.time_of(t), t) for bar in clicks.bars(since, bars) for t in (*bar.beats(), bar.end) if t >= 0),
+            tuple(
+                (clicks.time_of(t), t) for bar in clicks.bars(since, bars) for t in (*bar.beats(), bar.end) if t >= 0
+            ),
             clicks.lead_us,
             clicks.end_us(since, bars),
             None if until is None else clicks.time_of(until),
@@ -159,9 +161,11 @@ class Recorder:
             raise NotThere("That recording is not there any more.")
         if do == "drop":
             self.desk.end_recording(number)
+            self.desk.has_become(cut.from_us, cut.to_us, NOTHING)
             return Stopped("Dropped; what was played stays in the journal")
         recording = recovered(self.desk, cut, self.desk.journal(cut.from_us, cut.to_us))
         row = keep(self.desk, recording, recording.last_us + recording.origin_us)
+        self.desk.has_become(cut.from_us, cut.to_us, WRITTEN)
         return Stopped("Nothing was played in it") if row is None else self._read(recording, row)
 
     def leave(self) -> None:

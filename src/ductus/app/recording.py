@@ -7,8 +7,10 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from ductus.app.desk import Desk
-from ductus.core.performance.takes import Heard, Listener
+from ductus.core.errors import NotThere
+from ductus.core.performance.takes import Heard, Listener, Take, take_of_events
 from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan, meters_from
+from ductus.core.playback.performance import Sounding, take_sounds
 from ductus.core.reading.choices import Choices, Where
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.onto_page import written_note
@@ -20,6 +22,9 @@ from ductus.core.score.records import Note, Reading
 from ductus.core.time.pulse import PulseMap
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
+
+NOTHING, WRITTEN, DROPPED = range(3)  # what became of an event of the journal
+RING_US = 10_000_000  # the last keys of a stretch are let go within this time
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +158,27 @@ def recovered(desk: Desk, cut: CutOff, heard: Iterable[Heard]) -> Recording:
     for event in heard:
         recording.hear(event)
     return recording
+
+
+def heard_between(desk: Desk, from_us: int, to_us: int) -> Take:
+    """What was heard in a stretch of wall-clock time, from its first key to its last and until all are up. Raises NotThere, NotKept."""
+    heard = [e for e in desk.journal(from_us, to_us + RING_US) if e.time_us <= to_us or e.kind != "down"]
+    take = take_of_events([replace(e, time_us=e.time_us - from_us) for e in heard])
+    if not take.notes:
+        raise NotThere("Nothing was heard there; the journal's list may have changed.")
+    return take
+
+
+def heard_sounds(desk: Desk, from_us: int, to_us: int) -> list[Sounding]:
+    """A stretch of the journal, to be heard. Raises NotThere, NotKept."""
+    return take_sounds(heard_between(desk, from_us, to_us))
+
+
+def take_from_journal(desk: Desk, from_us: int, to_us: int) -> TakeRow:
+    """A stretch of the journal as a take. Raises NotThere, NotKept."""
+    row = desk.keep_take(heard_between(desk, from_us, to_us), "journal", {"from_us": from_us})
+    desk.has_become(from_us, to_us, WRITTEN)
+    return row
 
 
 class LivePage:

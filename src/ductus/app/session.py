@@ -22,7 +22,7 @@ from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
 from ductus.app.readings import doubt_decided, kept_take_onto_page, reading_otherwise
 from ductus.app.recorder import Recorder
-from ductus.app.recording import Recording
+from ductus.app.recording import DROPPED, Recording, take_from_journal
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
@@ -126,12 +126,11 @@ class Session:
     def handle(self, message: m.ClientMessage) -> list[Sent]:
         """Do what a message asks; errors become words for the browser."""
         if isinstance(message, m.Keys):
-            self._into_journal(message)
             late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
+            self._into_journal(message, late)
             if late and self.journal.flush():  # a recording that was cut off has them too
                 with self.desk.lock:
-                    self._takes = None
-                    self._tell_takes()
+                    self._tell_takes(anew=True)
             if message.again:  # kept, not played a second time
                 return self.collect()
             self.backlog.extend(OneEvent(heard, message.only_sound) for heard in message.events)
@@ -207,6 +206,15 @@ class Session:
                 self._stop(item)
             case m.CutOffTake(recording, do):
                 self._recover(recording, do)
+            case m.TellTakes():
+                self.journal.flush()
+                self._tell_takes(everyone=False)
+            case m.WriteHeard():
+                self._write_heard(item)
+            case m.DropHeard(from_us, to_us):
+                self.desk.has_become(from_us, to_us, DROPPED)
+                self._tell_takes(everyone=True, anew=True)
+                self._say("Dropped from the journal's list")
             case m.WriteTake(take, part, bar, staff):
                 self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
             case m.ReadOtherwise(do, reading, ids):
@@ -224,19 +232,21 @@ class Session:
         if text:
             self._send(m.Say(text, urgent))
 
-    def _tell_takes(self, *, everyone: bool = True) -> None:
-        if self._takes is not self.desk.takes or not everyone:
+    def _tell_takes(self, *, everyone: bool = True, anew: bool = False) -> None:
+        """Takes, cut-off recordings and the journal, if they are others than were told."""
+        if anew or self._takes is not self.desk.takes or not everyone:
             self._takes = self.desk.takes
             cut = self.recorder.cut_off()
             self._cut_until_us = max((c.to_us for c in cut), default=0)
-            self.out.append(Sent(takes_fact(self.desk, cut), everyone))
+            self.out.append(Sent(takes_fact(self.desk, cut, self.desk.heard_and_left()), everyone))
 
     # --- keys -----------------------------------------------------------------------------
 
-    def _into_journal(self, message: m.Keys) -> None:
+    def _into_journal(self, message: m.Keys, late: bool) -> None:
+        """Keep what is heard, with whether something is written from it: at the pen, or by a recording (one that was cut off, too)."""
+        written = self.recording is not None or late or (self.state.down and not message.only_sound)
         heard = tuple(
-            (Heard(message.epoch_us + e.at_us, e.kind, e.key, e.value, e.channel), self.state.down)
-            for e in message.events
+            (Heard(message.epoch_us + e.at_us, e.kind, e.key, e.value, e.channel), written) for e in message.events
         )
         kept, number = self._kept, message.number
         self.journal.hear(
@@ -442,9 +452,17 @@ class Session:
         stopped = self.recorder.recover(number, do)
         if stopped.job is not None:
             self.jobs.append(stopped.job)
-        self._takes = None
-        self._tell_takes()
+        self._tell_takes(anew=True)
         self._say(stopped.words, urgent=True)
+
+    def _write_heard(self, message: m.WriteHeard) -> None:
+        """A stretch of the journal as a take, read onto the page at a bar."""
+        if not self.journal.flush():
+            raise NotKept(self.journal.trouble or "The journal cannot be written at the moment.")
+        row = take_from_journal(self.desk, message.from_us, message.to_us)
+        self._tell_takes(anew=True)
+        self.jobs.append(kept_take_onto_page(self.desk, row.id, message.part, message.staff, message.bar))
+        self._say(f"{row.name} is kept and is being read")
 
     # --- long work ------------------------------------------------------------------------------
 

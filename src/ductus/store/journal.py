@@ -12,11 +12,19 @@ from typing import Any
 from ductus.core.performance.takes import Heard
 
 INSERT_HEARD = """
-insert into journal (piece, at_us, kind, key, value, channel, pen_down)
-values (:piece, :at_us, :kind, :key, :value, :channel, :pen_down)"""
+insert into journal (piece, at_us, kind, key, value, channel, pen_down, became)
+values (:piece, :at_us, :kind, :key, :value, :channel, :written, :written)"""
 JOURNAL = """
 select at_us, kind, key, value, channel from journal
 where piece = :piece and at_us >= :from_us and at_us <= :to_us order by at_us, id"""
+BECAME = "update journal set became = :became where piece = :piece and at_us >= :from_us and at_us <= :to_us"
+# Keys that nothing was made of, cut where nothing was heard for a while; what belongs to a recording that goes on or was cut off is told there.
+LEFT = """
+select min(at_us) as from_us, max(at_us) as to_us, count(*) as notes from (
+  select at_us, sum(apart) over (order by at_us, id) as stretch from (
+    select at_us, id, at_us - lag(at_us, 1, 0) over (order by at_us, id) > :gap as apart from journal
+    where piece = :piece and became = 0 and kind = 'down'))
+group by stretch order by from_us desc limit :most"""
 BEGIN = "insert into recording (piece, from_us, plan_json) values (:piece, :from_us, :plan)"
 END = "delete from recording where id = :id"
 CUT = "update recording set to_us = :to_us where piece = :piece and to_us is null"
@@ -37,8 +45,28 @@ class CutOff:
     notes: int
 
 
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Something heard of which nothing was made: wall-clock microseconds of its first and last key, and how many keys were struck."""
+
+    from_us: int
+    to_us: int
+    notes: int
+
+
+def stretches_left(connection: sqlite3.Connection, piece_id: str, gap_us: int, most: int) -> list[Stretch]:
+    """What was heard and neither written nor dropped, the latest first; a silence of ``gap_us`` parts two stretches."""
+    rows = connection.execute(LEFT, {"piece": piece_id, "gap": gap_us, "most": most})
+    return [Stretch(r["from_us"], r["to_us"], r["notes"]) for r in rows]
+
+
+def has_become(connection: sqlite3.Connection, piece_id: str, from_us: int, to_us: int, became: int) -> None:
+    """Say what became of a stretch: 0 nothing, 1 written, 2 dropped."""
+    connection.execute(BECAME, {"piece": piece_id, "from_us": from_us, "to_us": to_us, "became": became})
+
+
 def append_journal(connection: sqlite3.Connection, piece_id: str, heard: Iterable[tuple[Heard, bool]]) -> None:
-    """Keep everything heard: (event with wall-clock microseconds, was the pen down)."""
+    """Keep everything heard: (event with wall-clock microseconds, was something written from it)."""
     connection.executemany(
         INSERT_HEARD,
         (
@@ -49,9 +77,9 @@ def append_journal(connection: sqlite3.Connection, piece_id: str, heard: Iterabl
                 "key": h.key,
                 "value": h.value,
                 "channel": h.channel,
-                "pen_down": int(down),
+                "written": int(written),
             }
-            for h, down in heard
+            for h, written in heard
         ),
     )
 

@@ -15,6 +15,7 @@ from fastapi import APIRouter, Depends, Path, Query, Request, Response, UploadFi
 from ductus.app.imports import bring, onto_shelf
 from ductus.app.library import Library
 from ductus.app.readings import strip_of
+from ductus.app.recording import heard_sounds
 from ductus.core.errors import NotThere, TooMuch
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.playback.click import playback_clicks
@@ -52,6 +53,7 @@ Lib = Annotated[Library, Depends(library_of)]
 AllRooms = Annotated[Rooms, Depends(rooms_of)]
 FromTick = Annotated[int, Query(ge=0, le=2**52)]
 TakeId = Annotated[int, Path(ge=1, le=2**62)]
+Microseconds = Annotated[int, Query(ge=0, le=2**52)]
 WAIT_S = 1.5  # a file that is read within this time is answered as read
 
 
@@ -189,6 +191,12 @@ def get_company(library: Lib, piece_id: str, tick: FromTick, part: str, staff: i
 def get_take_playback(library: Lib, piece_id: str, take_id: TakeId) -> list[s.SoundingView]:
     """A take as it was played."""
     return [s.SoundingView.model_validate(x) for x in take_sounds(library.desk(piece_id).take(take_id))]
+
+
+@router.get("/pieces/{piece_id}/heard")
+def get_heard(library: Lib, piece_id: str, from_us: Microseconds, to_us: Microseconds) -> list[s.SoundingView]:
+    """A stretch of the journal as it was played; times of the wall clock."""
+    return [s.SoundingView.model_validate(x) for x in heard_sounds(library.desk(piece_id), from_us, to_us)]
 
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/strip")

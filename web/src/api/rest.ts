@@ -37,6 +37,7 @@ export const rest = {
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
   playback: (id: string, fromTick: number) => ask<Playback>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
+  heard: (id: string, fromUs: number, toUs: number) => ask<Sounding[]>(`/pieces/${id}/heard?from_us=${fromUs}&to_us=${toUs}`),
   takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
   strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   programmes: () => ask<Programme[]>('/programmes'),

@@ -2,7 +2,7 @@
  * The one WebSocket of an open piece: ordered messages out, typed messages in, reconnecting by itself. Strokes are held until the server says
  * that they are on disk; after a lost connection those that it has not said so of are sent again.
  */
-import type { ClientMessage, Heard, ServerMessage } from './wire'
+import type { ClientMessage, HeardEvent, ServerMessage } from './wire'
 
 const RETRY_MS = 800
 const GONE = 4404
@@ -13,7 +13,7 @@ type KeysMessage = Extract<ClientMessage, { events: unknown }>
 export interface DeskSocket {
   /** Returns the number that the server's "done" will carry for this message. */
   send(message: ClientMessage): number
-  keys(events: Heard[], onlySound: boolean): number
+  keys(events: HeardEvent[], onlySound: boolean): number
   /** How many strokes are not known to be on disk. */
   unkept(): number
   close(): void

@@ -5,6 +5,7 @@ import { byId, hint, keyWords } from '../commands/table'
 import { holderOf } from './geometry'
 import { playFrom, playTake } from './listening'
 import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from './reading'
+import { Journal } from '../recording/Journal'
 import { recordAgain } from '../recording/recorder'
 import { send, useDesk } from './store'
 import { endTapping, startTapping, useTapping } from './tapping'
@@ -41,6 +42,7 @@ export function Margin() {
     <aside aria-label="Margin" className="relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
       <Now />
       <Beside cards={cards} />
+      <Journal />
       {!cards.length && !recording && (
         <p className="border-l-2 border-rule pl-3 text-faint max-lg:hidden">Takes will stand here beside the music they belong to.</p>
       )}

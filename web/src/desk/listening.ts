@@ -1,6 +1,7 @@
 /** Playback: from the pen or from the start, the piece as written or a take as played. */
 import { create } from 'zustand'
 import { rest } from '../api/rest'
+import type { Sounding } from '../api/wire'
 import { nowUs } from '../input/port'
 import { soundClicks, soundNotes, useSound } from '../sound/engine'
 import { usePreferences } from './preferences'
@@ -53,9 +54,13 @@ export async function playFrom(tick: number, ...others: number[]): Promise<void>
   follow()
 }
 
-export async function playTake(take: number): Promise<void> {
+export const playTake = (take: number) => playPerformance(rest.takePlayback(useDesk.getState().pieceId, take))
+/** A stretch of the journal, as it was played. */
+export const playHeard = (fromUs: number, toUs: number) => playPerformance(rest.heard(useDesk.getState().pieceId, fromUs, toUs))
+
+async function playPerformance(wanted: Promise<Sounding[]>): Promise<void> {
   stopPlaying()
-  const notes = await rest.takePlayback(useDesk.getState().pieceId, take)
+  const notes = await wanted
   const origin = nowUs() + LEAD_US
   useListening.setState({ playing: true, tick: null, originUs: origin, takeUs: 0 })
   stop = soundNotes(notes, origin, stopPlaying)

@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
-import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
+import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { useSound } from '../sound/engine'
 
@@ -20,6 +20,8 @@ export interface DeskState {
   state: State | null
   takes: readonly Take[]
   cutOff: readonly CutOff[]
+  /** The journal: what was heard and not written. */
+  heard: readonly Heard[]
   pen: Pen | null
   refs: SystemRef[]
   systems: Map<string, System>
@@ -39,7 +41,7 @@ export interface DeskState {
 }
 
 const fresh = (pieceId: string): DeskState => ({
-  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], pen: null, refs: [], systems: new Map(), said: '',
+  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], systems: new Map(), said: '',
   problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), readings: [], openReading: '',
   doubt: null, busy: { words: '', share: 0 },
 })
@@ -88,7 +90,7 @@ function receive(message: ServerMessage): void {
       useDesk.setState({ state: message })
       break
     case 'takes':
-      useDesk.setState({ takes: message.takes, cutOff: message.cut_off })
+      useDesk.setState({ takes: message.takes, cutOff: message.cut_off, heard: message.heard })
       break
     case 'sheet':
       useDesk.setState((s) => ({ refs: keepOld(s.refs, message.systems) }))

@@ -131,7 +131,8 @@ def test_a_recording_goes_into_the_voice_of_the_pen(library: Library) -> None:
 def test_the_compensation_of_the_delay_test_is_used(library: Library) -> None:
     """Half a sixteenth at 120 is 62.5 ms (arithmetic): later than that a note belongs to the next sixteenth, unless the delay is known."""
     at = Sitter(library, library.add(new_piece(bpm=120)))
-    at.desk.late_us = 110_000
+    at.tell(m.SetDelay(110_000))
+    assert at.said == "From now on your notes are read 110 ms earlier than they arrive"
     at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
     played(at, quarters(60, 62, 64, 65), 2, late_us=110_000)
     assert at.notes() == [(0, 1, 60), (1, 1, 62), (2, 1, 64), (3, 1, 65)]

@@ -60,8 +60,6 @@ class Desk:
             history = self._standing(connection)
             last_place = pieces.last_place(connection, self.piece_id)
             rows = tuple(takes.list_takes(connection, self.piece_id))
-            late = pieces.setting(connection, LATE)
-        self.late_us = int(late or 0)
         self.piece, self.history, self.last_place = piece, history, last_place
         self.takes: tuple[takes.TakeRow, ...] = rows
         self.sheet = Sheet(piece, self._engraver)
@@ -255,6 +253,17 @@ class Desk:
         self.last_place = tick
         with self._database.transaction() as connection:
             pieces.set_last_place(connection, self.piece_id, tick)
+
+    @property
+    def late_us(self) -> int:
+        """How late the player's notes arrive, as the delay test found; one for the whole library."""
+        with self._database.transaction() as connection:
+            return int(pieces.setting(connection, LATE) or 0)
+
+    def keep_late_us(self, late_us: int) -> None:
+        """Keep how late the player's notes arrive."""
+        with self._database.transaction() as connection:
+            pieces.keep_setting(connection, LATE, str(late_us))
 
     def habits(self) -> str | None:
         """How entry was set when somebody last sat here (JSON); None if nobody did yet."""

@@ -12,6 +12,7 @@ from annotated_types import Ge, Le, MaxLen
 
 from ductus.app.sheet import BarView
 from ductus.core.entry.commands.table import AnyCommand
+from ductus.core.performance.delay import MOST_LATE_US
 from ductus.core.playback.click import Click, TempoChoice
 from ductus.core.playback.performance import Sounding
 from ductus.core.reading.choosing import AnyReadingChoice
@@ -133,6 +134,14 @@ class StartRecording(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class SetDelay(Message):
+    """How late the player's notes arrive, as the delay test found (0: not at all); later takes are read that much earlier."""
+
+    late_us: Annotated[int, Ge(-MOST_LATE_US), Le(MOST_LATE_US)]
+    type: Literal["delay-set"] = "delay-set"
+
+
+@dataclass(frozen=True, slots=True)
 class WantClicks(Message):
     """What is to be heard in ``bars`` bars from the bar ``since`` (0: the first of the count-in) of a recording that goes on, or of one that
     would begin at ``bar`` (see ``StartRecording``). ``halves``: half beats are clicked, too (None: in compound meters)."""
@@ -240,7 +249,7 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
+    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
     | StopWork | Look
 )  # fmt: skip
 

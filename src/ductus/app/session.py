@@ -198,6 +198,13 @@ class Session:
                 self._travel(item)
             case m.SetRecording(do):
                 self._set_recording(do)
+            case m.SetDelay(late_us):
+                self.desk.keep_late_us(late_us)
+                self._tell_record_line()
+                how = f"read {abs(late_us) / 1000:.0f} ms {'earlier' if late_us > 0 else 'later'} than they arrive"
+                self._say(
+                    f"From now on your notes are {how}" if late_us else "From now on your notes are read as they arrive"
+                )
             case m.WantClicks():
                 self._send(self.recorder.clicks(item, self.state))
             case m.StartRecording():

@@ -17,8 +17,9 @@ from ductus.app.library import Library
 from ductus.app.readings import strip_of
 from ductus.app.recording import heard_sounds
 from ductus.core.errors import NotThere, TooMuch
+from ductus.core.performance.delay import SIGN, find_delay
 from ductus.core.pitch.keys import check_fifths
-from ductus.core.playback.click import playback_clicks
+from ductus.core.playback.click import delay_clicks, playback_clicks
 from ductus.core.playback.performance import company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
 from ductus.core.score.layouts import new_piece
@@ -203,6 +204,22 @@ def get_heard(library: Lib, piece_id: str, from_us: Microseconds, to_us: Microse
 def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
     """A take on the page over time: strokes, beats, tempo curve."""
     return s.StripView.model_validate(strip_of(library.desk(piece_id), reading_id))
+
+
+@router.get("/delay-test")
+def get_delay_test() -> s.DelayClicks:
+    """The click of the delay test."""
+    clicks, counted = delay_clicks()
+    return s.DelayClicks(clicks=tuple(s.ClickView.model_validate(c) for c in clicks), counted=counted)
+
+
+@router.post("/delay-test")
+def post_delay_test(played: s.DelayPlayed) -> s.DelayView:
+    """What the delay test shows; nothing is kept by it."""
+    found = find_delay(played.clicks_us, played.strokes_us)
+    return s.DelayView(
+        mean_us=found.mean_us, spread_us=found.spread_us, points=found.points, words=found.words, sign=SIGN
+    )
 
 
 @router.get("/programmes")

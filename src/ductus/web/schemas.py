@@ -102,6 +102,33 @@ class ClickView(Out):
     rank: Literal["bar", "strong", "beat", "half"]
 
 
+class DelayClicks(Out):
+    """The click of the delay test; the first ``counted`` are only counted."""
+
+    clicks: tuple[ClickView, ...]
+    counted: int
+
+
+DelayTimes = Annotated[tuple[Annotated[int, Field(ge=-(2**52), le=2**52)], ...], Field(max_length=1000)]
+
+
+class DelayPlayed(BaseModel):
+    """What was played to the click, in microseconds of one clock."""
+
+    clicks_us: DelayTimes
+    strokes_us: DelayTimes
+
+
+class DelayView(Out):
+    """Mean and spread of (played - click) in microseconds, each stroke as (number of its click, deviation), in words, and what the sign means."""
+
+    mean_us: int
+    spread_us: int
+    points: tuple[tuple[int, int], ...]
+    words: str
+    sign: str
+
+
 class PlaybackView(Out):
     """What sounds, where the beats fall in it as (microseconds, tick), and its click."""
 

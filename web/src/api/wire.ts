@@ -36,3 +36,5 @@ export type RecordLine = Schemas['RecordLineFact']
 export type Clicks = Schemas['ClicksFact']
 export type ClicksWanted = Omit<Schemas['WantClicks'], 'type' | 'halves'>
 export type TempoChoice = RecordLine['tempo']
+export type DelayClicks = Schemas['DelayClicks']
+export type DelayFound = Schemas['DelayView']

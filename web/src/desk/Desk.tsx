@@ -12,6 +12,7 @@ import { Header } from './Header'
 import { Keys } from './Keys'
 import { Line } from './Line'
 import { stopPlaying } from './listening'
+import { closeDelayTest, DelayTest, useDelay } from '../recording/DelayTest'
 import { endRecording, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
 import { Strip } from './Strip'
@@ -28,6 +29,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const way = useDesk((s) => s.way)
   const reads = useDesk((s) => s.readings.length > 0)
   const { ask, gone, trouble } = useDesk()
+  const delay = useDelay((s) => s.open)
 
   useEffect(() => {
     const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), keepHabits()]
@@ -37,6 +39,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
       endRecording()
       stopProgramme()
       stopPlaying()
+      closeDelayTest()
       for (const stop of stops) stop()
     }
   }, [pieceId])
@@ -78,7 +81,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
             </span>
           )}
         </p>
-        {way === 'read' && reads ? <Strip /> : <Keys />}
+        {delay ? <DelayTest /> : way === 'read' && reads ? <Strip /> : <Keys />}
       </footer>
       <KeyPage />
     </div>

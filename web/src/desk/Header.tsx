@@ -7,6 +7,7 @@ import { lookForDevices, useDevices } from '../input/devices'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { useSound } from '../sound/engine'
 import { togglePlaying, useListening } from './listening'
+import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording, toggleRecording } from '../recording/recorder'
 import { changeHead, give, sayLeftOut, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
@@ -149,6 +150,9 @@ function Hearing() {
           ))}
           <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); void lookForDevices() }}>
             <span>Look for instruments again</span><kbd>{list.some((d) => d.connected) ? '' : 'none found'}</kbd>
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={openDelayTest}>
+            <span>Delay test: how late do my notes arrive?</span>
           </DropdownMenu.Item>
           {advice && <p className="px-2 py-1 text-sm text-faint">{advice}</p>}
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />

@@ -49,9 +49,10 @@ const fresh = (pieceId: string): DeskState => ({
 export const useDesk = create<DeskState>(() => fresh(''))
 let socket: DeskSocket | null = null
 
-/** During playback keys only sound (they are still kept in the journal); `listening` says so here. */
-let sounding = () => false
-export const whileSounding = (is: () => boolean) => { sounding = is }
+/** During playback and the delay test keys only sound (they are still kept in the journal); those who sound say so here. */
+const soundings: (() => boolean)[] = []
+const sounding = () => soundings.some((is) => is())
+export const whileSounding = (is: () => boolean) => { soundings.push(is) }
 /** What must end when the server says that no recording goes on, though one was begun here. */
 let cutOff = () => {}
 export const whenCutOff = (act: () => void) => { cutOff = act }

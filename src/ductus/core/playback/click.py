@@ -20,7 +20,7 @@ from ductus.core.playback.performance import Sounding, channels_of, one_by_one, 
 from ductus.core.score.piece import Piece
 from ductus.core.time.bars import MAX_BAR, Bar
 from ductus.core.time.meters import BEAT, MIDDLE, Meter
-from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
+from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER
 
 Rank = Literal["bar", "strong", "beat", "half"]
@@ -169,6 +169,17 @@ def virtual_bars(first: Bar, count_in: int) -> tuple[Bar, ...]:
     if first.missing and bars:
         bars.append(LeadBar(-1, full, first.missing, first.meter))
     return tuple(bars)
+
+
+DELAY_QPM, DELAY_COUNT_IN, DELAY_BARS = 100, 1, 5
+
+
+def delay_clicks() -> tuple[list[Click], int]:
+    """The click of the delay test, in quarters, and how many of its clicks are counted in."""
+    bars = [Bar(k, k * 4 * QUARTER, 4 * QUARTER, Meter(4, 4)) for k in range(DELAY_COUNT_IN + DELAY_BARS)]
+    pulses = steady_map(DELAY_QPM, 0, 0)
+    clicks = [Click(pulses.time_at(tick), rank) for bar in bars for tick, rank in click_ranks(bar)]
+    return clicks, 4 * DELAY_COUNT_IN
 
 
 class LeadBar(Bar):

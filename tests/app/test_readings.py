@@ -8,7 +8,7 @@ from ductus.app import messages as m
 from ductus.app.imports import bring, onto_shelf
 from ductus.app.jobs import carry_out
 from ductus.app.library import Library
-from ductus.app.readings import strip_of
+from ductus.app.shown import strip_of
 from ductus.core.phrases import Phrase
 from ductus.core.reading.choosing import (
     ReadAbout,
@@ -20,6 +20,7 @@ from ductus.core.reading.choosing import (
     ReadPlainness,
     ReadShortest,
     ReadTaps,
+    ReadUnpinned,
 )
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
@@ -55,7 +56,10 @@ def taken(library: Library) -> Sitter:
 
 
 def test_the_line_tells_how_a_take_was_read_and_changes_it(taken: Sitter) -> None:
-    assert line(taken).startswith("Read take 1 from bar 1, beat 1, in 3/4 against the click, down to eighths")
+    assert line(taken).startswith(
+        "Read take 1 from bar 1, beat 1, in 3/4 with 2 flats against the click (you were 6 ms late)"
+    )
+    assert "down to eighths" in line(taken)
     assert any(n.ticks == QUARTER // 2 for n in taken.piece.notes.values())
     before = onsets(taken.piece)
     taken.read(ReadShortest("quarter"))
@@ -129,7 +133,7 @@ def test_a_free_take_gives_an_empty_piece_its_meter_and_offers_rival_readings(li
     seconds = [stroke[0] for stroke in strip_of(free.desk, free.reading().id).strokes]
     assert seconds == sorted(seconds)
     tempo = free.piece.tempo_at(0).quarters_per_minute
-    slower = next(c for c in phrase(free, "tempo").choices if c.label.startswith("beats half as fast"))
+    slower = next(c for c in phrase(free, "tempo").choices if c.label.startswith("notes half as long"))
     free.read(slower.do)
     assert abs(free.piece.tempo_at(0).quarters_per_minute / tempo - 0.5) < 0.1
     assert ReadAbout(slower.do.tempo) == slower.do
@@ -140,7 +144,7 @@ def test_a_free_take_gives_an_empty_piece_its_meter_and_offers_rival_readings(li
     assert " with 3 flats at " in line(free)
 
 
-def test_taps_and_bar_lines_set_by_hand_are_obeyed(library: Library) -> None:
+def test_taps_are_hints_and_bar_lines_set_by_hand_are_obeyed(library: Library) -> None:
     free = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
     name = free.reading().id
     strokes = strip_of(free.desk, name).strokes
@@ -149,7 +153,8 @@ def test_taps_and_bar_lines_set_by_hand_are_obeyed(library: Library) -> None:
     free.read(ReadTaps(tuple(taps)))
     assert "tapped" in line(free)
     beats = strip_of(free.desk, name).beats
-    assert {t for t in taps if t > lows[0]} <= {us for us, *_ in beats}
+    assert all(min(abs(t - us) for us, *_ in beats) < 120_000 for t in taps if t > lows[0])
+    assert not any(by_hand for *_, by_hand in beats)
     bars = [b for b in beats if b[2] is not None]
     second = bars[2]
     free.read(ReadBar(second[1], second[0] + 40_000))
@@ -157,10 +162,31 @@ def test_taps_and_bar_lines_set_by_hand_are_obeyed(library: Library) -> None:
     assert now[second[1]] == second[0] + 40_000
     assert now[bars[1][1]] == bars[1][0]  # neighbours stay where they were
     assert now[bars[3][1]] == bars[3][0]
-    free.read(ReadBar(second[1], bars[3][0] + 1))
-    assert "cannot pass" in free.problems[-1]
+    assert "1 set by hand" in line(free)
+    free.read(ReadUnpinned())
+    assert {tick: us for us, tick, *_ in strip_of(free.desk, name).beats}[second[1]] == second[0]
     free.read(ReadTaps((5,)))
     assert "at least two beats" in free.problems[-1]
+    free.read(ReadTaps(()))
+    assert "first of 3 readings" in line(free)
+
+
+def test_a_bar_line_dragged_to_another_beat_leaves_the_bars_before_it_and_counts_from_there(library: Library) -> None:
+    free = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
+    free.read(ReadMeter("6/8"))
+    name = free.reading().id
+    beats = strip_of(free.desk, name).beats
+    bars = [b for b in beats if b[2] is not None]
+    third = bars[3]
+    after = next(b for b in beats if b[0] > third[0])  # the beat behind its bar line
+    free.read(ReadBar(third[1], after[0]))
+    now = [b for b in strip_of(free.desk, name).beats if b[2] is not None]
+    at = {tick: us for us, tick, *_ in now}
+    assert at[third[1]] == after[0]
+    assert [at[b[1]] for b in bars[1:3]] == [b[0] for b in bars[1:3]]
+    old = [us for us, *_ in beats if us > after[0]]
+    later = [us for us, tick, *_ in now if tick > third[1]][:3]
+    assert all(min(abs(us - o) for o in old) < 2000 for us in later)  # later bar lines lie on beats that were found
 
 
 def test_a_take_that_was_undone_can_be_put_on_the_page_at_another_place(taken: Sitter) -> None:

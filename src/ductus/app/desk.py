@@ -19,6 +19,7 @@ from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap
 from ductus.engraving.engraver import Engraver
+from ductus.engraving.layout import SystemRange
 from ductus.store import journal, pieces, takes
 from ductus.store.database import Database
 from ductus.store.journal import CutOff, Stretch
@@ -165,6 +166,10 @@ class Desk:
             if placed is not None:
                 return placed
 
+    def engraved_opening(self, page: Piece, bars: int) -> str:
+        """The first bars of another page (how a take would open), as SVG."""
+        return self._engraver.engrave(page, SystemRange(0, min(bars + bool(page.facts.pickup), page.bar_count) - 1)).svg
+
     # --- takes and journal --------------------------------------------------------------
 
     def keep_take(
@@ -200,21 +205,16 @@ class Desk:
         with self._database.transaction() as connection:
             return takes.load_take(connection, self.piece_id, take_id)
 
-    def found_beats(
-        self, take_id: int, meter: Meter | None, about: float | None
-    ) -> list[tuple[Meter, PulseMap]] | None:
-        """Beats found earlier under these hints; None if nobody looked yet."""
+    def found_beats(self, take_id: int, hints: str) -> list[tuple[Meter, PulseMap]] | None:
+        """Beats found earlier under these hints (their words); None if nobody looked yet."""
         with self._database.transaction() as connection:
-            found = takes.found_beats(connection, take_id, f"{meter or ''} {about or ''}")
+            found = takes.found_beats(connection, take_id, hints)
         return [(parse_meter(name), pulses) for name, pulses in found] or None
 
-    def keep_found_beats(
-        self, take_id: int, meter: Meter | None, about: float | None, found: list[tuple[Meter, PulseMap]]
-    ) -> None:
+    def keep_found_beats(self, take_id: int, hints: str, found: list[tuple[Meter, PulseMap]]) -> None:
         """Keep beats that were found in a take."""
-        rows = [(str(m), pulses) for m, pulses in found]
         with self._database.transaction() as connection:
-            takes.keep_found_beats(connection, take_id, f"{meter or ''} {about or ''}", rows)
+            takes.keep_found_beats(connection, take_id, hints, [(str(m), pulses) for m, pulses in found])
 
     def journal(self, from_us: int, to_us: int) -> list[Heard]:
         """What was heard in a stretch of wall-clock time."""

@@ -554,8 +554,26 @@ class DoubtFact:
 
 
 @dataclass(frozen=True, slots=True)
+class AnswerFact:
+    """An answer of the lead-through: ``do`` makes it so, None for what holds now."""
+
+    label: str
+    do: AnyReadingChoice | None
+
+
+@dataclass(frozen=True, slots=True)
+class QuestionFact:
+    """A question of the lead-through; its first answer is what holds now."""
+
+    name: str
+    words: str
+    answers: tuple[AnswerFact, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class ReadingFact:
-    """A take on the page: the line that tells how it was read, and its doubts."""
+    """A take on the page: the line that tells how it was read, the questions of its lead-through, its doubts, and how many bar lines and
+    beats were set by hand."""
 
     id: str
     take: int
@@ -565,6 +583,8 @@ class ReadingFact:
     doubts: tuple[DoubtFact, ...]
     settled: int
     remarks: tuple[str, ...]
+    questions: tuple[QuestionFact, ...]
+    set_by_hand: int
     first_tick: int
     last_tick: int
 

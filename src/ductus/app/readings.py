@@ -12,42 +12,62 @@ from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.facts import phrase_facts
 from ductus.app.jobs import Job
-from ductus.core.errors import BadInput, DuctusError, NotThere
+from ductus.core.errors import BadInput, NotThere
 from ductus.core.performance.takes import Take
-from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.click import meters_from
+from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.choices import (
     Choices,
     ChosenReading,
     choices_from_json,
+    choices_to_json,
     choose_ornament,
     choose_rival,
-    option_chosen,
+    outside,
     pins_from_page,
     read_chosen,
     settle,
-    tapped_map,
 )
-from ductus.core.reading.choosing import ReadBar, ReadingChoice, ReadShift, ReadTaps
+from ductus.core.reading.choosing import (
+    ReadAnswer,
+    ReadBar,
+    ReadExtent,
+    ReadingChoice,
+    ReadPin,
+    ReadShift,
+    ReadStretch,
+    ReadTaps,
+    ReadTime,
+    ReadUnpinned,
+    Seen,
+)
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
-from ductus.core.reading.ornaments import ornament_words
-from ductus.core.reading.sentence import read_sentence, tempo_words
-from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadSettings
-from ductus.core.reading.tempo import TempoCurve, tempo_curve
-from ductus.core.score.changes import Change
+from ductus.core.reading.pinning import tapped_map
+from ductus.core.reading.sentence import tempo_words
+from ductus.core.reading.settings import Ornament, Pins, ReadingResult, ReadSettings
+from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note, Reading
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
-from ductus.core.words import capital, count_words, with_the
+from ductus.core.words import capital, count_words
 from ductus.store.takes import TakeRow
 
+BY_HAND = (
+    ReadBar,
+    ReadTaps,
+    ReadShift,
+    ReadPin,
+    ReadStretch,
+    ReadUnpinned,
+    ReadExtent,
+    ReadTime,
+    ReadAnswer,
+)  # said as they are
 PROPOSALS = 3  # readings of the whole that are offered of a take played freely
 KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces
 
@@ -109,6 +129,14 @@ class ReadingCache:
                 known = slot.worked = work_out(desk, reading, choices_from_json(reading.choices), row)
             return replace(known, reading=reading)
 
+    def keep(self, desk: Desk, worked: Worked) -> None:
+        """Remember a reading that was just worked out for a change of the desk's piece."""
+        with self._lock:
+            slot = self._slots.get((desk.piece_id, worked.reading.id))
+        if slot is not None:
+            with slot.lock:
+                slot.worked = worked
+
 
 CACHE = ReadingCache()
 
@@ -141,13 +169,23 @@ def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tu
         return ((settings.meter or Meter(4, 4), take.pulses),)
     if len(choices.taps) >= 2:
         meter = settings.meter or Meter(4, 4)
-        return ((meter, tapped_map(choices.taps, meter)),)
-    found = desk.found_beats(take_id, settings.meter, settings.about)
+        return ((meter, tapped_map(choices.taps, meter, [n.onset_us for n in take.notes])),)
+    hints = f"{settings.meter or ''} {settings.about or ''}" + (f" {choices.extent}" if choices.extent else "")
+    found = desk.found_beats(take_id, hints)
     if found is None:
-        hints = ReadSettings(meter=settings.meter, about=settings.about)
-        found = [(b.frame.meter, b.pulses) for b in find_beats(take, hints, Pins(), PROPOSALS)]
-        desk.keep_found_beats(take_id, settings.meter, settings.about, found)
+        wanted = ReadSettings(meter=settings.meter, about=settings.about)
+        left_out = outside(take, choices.extent)
+        inside = replace(take, notes=tuple(n for k, n in enumerate(take.notes) if k not in left_out))
+        if not inside.notes:
+            raise BadInput("Every note of that take is left out of the page. The take is kept.")
+        found = [(b.frame.meter, b.pulses) for b in find_beats(inside, wanted, Pins(), PROPOSALS)]
+        desk.keep_found_beats(take_id, hints, found)
     return tuple(found)
+
+
+def seen_of(piece: Piece, worked: Worked) -> Seen:
+    """A reading as a person sees it who chooses something else."""
+    return Seen(worked.take, worked.result, worked.reading.start, piece.timeline)
 
 
 # --- to the page ------------------------------------------------------------------------------
@@ -194,7 +232,7 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
     """A take from the margin onto the page at a bar. Raises NotThere, BadInput."""
     row = desk.take_row(take_id)
     piece = desk.piece
-    if any(r.take == row.id for r in piece.readings.values()):
+    if any(r.take == row.id and notes_of_reading(piece, r) for r in piece.readings.values()):
         raise BadInput(f"{row.name} is on the page already; change how it is read, or undo it first.")
     part = piece.part(part_id)
     staff = staff if part.staves > 1 else 1
@@ -224,9 +262,10 @@ def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: I
         events = frozenset(n.event for n in mine if n.id in wanted and n.event is not None)
         if wanted and not events:
             raise BadInput("None of the selected notes comes from that take, so there is nothing to read again.")
-        choices = choice.applied(choices_from_json(reading.choices), events)
+        seen = seen_of(piece, worked_out(desk, reading))
+        choices = choice.applied(choices_from_json(reading.choices), events, seen)
         scope = count_words(len(events), "note") if events else "Take"
-        by_hand = isinstance(choice, ReadBar | ReadTaps | ReadShift)
+        by_hand = isinstance(choice, BY_HAND)
         words = capital(choice.words()) if by_hand else f"{scope} read again: {choice.words()}"
         return read_again(desk, piece, reading, choices, words)
 
@@ -277,6 +316,11 @@ def ornament_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int
     return read_again(desk, piece, worked.reading, wanted, words)
 
 
+def ornament_key(ornament: Ornament) -> int:
+    """What names the offer of an ornament among the doubts: below zero."""
+    return -1 - ornament.events[0]
+
+
 def next_reading_id(piece: Piece) -> str:
     """An id that no reading of the piece has."""
     return f"r{piece.serial + 1}"
@@ -286,22 +330,55 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
     """Read a take on the page as ``wanted``; what was put right by hand on the page stays as it is. Raises NotThere, BadInput."""
     before = worked_out(desk, reading)
     page = notes_of_reading(piece, reading)
-    if same_beats(before.choices, wanted):
-        held = pins_from_page(before.choices, before.result, page, reading.start, bool(reading.staff))
-        wanted = with_more_pins(wanted, before.choices.pins, held.pins)
+    held = pins_from_page(before.choices, before.result, page, reading.start, bool(reading.staff)).pins
+    if not same_beats(before.choices, wanted):
+        held = replace(held, places=before.choices.pins.places, values=before.choices.pins.values)
+    wanted = with_more_pins(wanted, before.choices.pins, held)
     after = work_out(desk, reading, wanted, before.row)
-    return put_on_page(piece, reading, wanted, after.result, sentence, follow=after.free)
+    own_frame = after.free or not same_beats(before.choices, wanted) or bool(wanted.shift)
+    change = put_on_page(
+        piece, reading, wanted, after.result, sentence, follow=own_frame, tempo=after.free and wanted.time != "fitted"
+    )
+    CACHE.keep(desk, replace(after, reading=replace(reading, choices=choices_to_json(wanted))))
+    return with_time(piece, change, reading, after.result, wanted)
+
+
+def with_time(piece: Piece, change: Change, reading: Reading, result: ReadingResult, choices: Choices) -> Change:
+    """The change with what becomes of the player's time, where that was chosen."""
+    if not choices.time or not change:
+        return change
+    page = change.apply(piece)
+    draft = lay_tempo(page, page.readings[reading.id].start, result, choices.time, choices.tempo)  # type: ignore[arg-type]
+    return joined(change.sentence, [change, draft.change("")])
+
+
+def lay_tempo(page: Piece, start: int, result: ReadingResult, outcome: Outcome, tempo: float | None) -> Draft:
+    """A draft that gives the piece the tempo of a reading."""
+    draft = Draft(page)
+    beats = beats_played(result, start)
+    if len(beats) >= 2:
+        put_tempo(draft, tempo_marks(result, start, outcome, tempo), beats[0][0], beats[-1][0])
+    return draft
+
+
+def outcomes_of(piece: Piece, worked: Worked) -> dict[str, str]:
+    """What each outcome for the player's time would move, in words."""
+    start = worked.reading.start
+    ticks = sorted({n.tick + start for n in worked.result.notes if n.tick + start >= 0})
+    out: dict[str, str] = {}
+    for outcome in OUTCOMES:
+        after = lay_tempo(piece, start, worked.result, outcome, None).change("").apply(piece)
+        out[outcome] = moves_between(piece, after, ticks).words
+    return out
 
 
 def same_beats(a: Choices, b: Choices) -> bool:
     """Do ticks mean the same in both? Otherwise what was put right by hand has no place in the new reading."""
-    return (a.rank, a.shift, a.taps, a.settings.meter, a.settings.about) == (
-        b.rank,
-        b.shift,
-        b.taps,
-        b.settings.meter,
-        b.settings.about,
-    )
+
+    def beats(c: Choices) -> tuple[object, ...]:
+        return c.rank, c.shift, c.taps, dict(c.bars), c.extent, c.settings.meter, c.settings.about
+
+    return beats(a) == beats(b)
 
 
 def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
@@ -323,90 +400,6 @@ def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
     )
 
 
-# --- what is shown ------------------------------------------------------------------------------
-
-
-def all_shown(desk: Desk) -> list[m.ReadingFact]:
-    """All readings of the desk's piece in words; those that cannot be worked out are left out."""
-    piece = desk.piece
-    out = []
-    for reading in sorted(piece.readings.values(), key=lambda r: (r.start, r.id)):
-        try:
-            out.append(shown(piece, worked_out(desk, reading)))
-        except DuctusError:
-            continue
-    return out
-
-
-def strip_of(desk: Desk, reading_id: str) -> StripShown:
-    """The strip of a reading of the desk's piece. Raises NotThere."""
-    piece = desk.piece
-    return strip(piece, worked_out(desk, reading_of(piece, reading_id)))
-
-
-def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
-    """A reading in words, its doubts on the notes of the page."""
-    reading, result = worked.reading, worked.result
-    ids = {n.event: n.id for n in notes_of_reading(piece, reading) if n.event is not None}
-    ticks = [n.tick + reading.start for n in result.notes]
-    open_doubts = worked.chosen.doubts(worked.choices)
-    place = piece.timeline.place_words(max(min(ticks), 0))
-    calls = [doubt_shown(piece, worked, d, ids) for d in open_doubts if any(e in ids for e in d.events)]
-    offers = [
-        ornament_shown(piece, worked, o, ids)
-        for o in worked.chosen.open.ornaments
-        if ornament_key(o) not in worked.choices.settled and any(e in ids for e in o.events)
-    ]
-    return m.ReadingFact(
-        reading.id,
-        reading.take,
-        worked.row.name,
-        worked.free,
-        phrase_facts(
-            read_sentence(
-                worked.row.name, worked.row.source, with_the(place), worked.choices, result, proposal_words(worked)
-            )
-        ),
-        tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
-        len(worked.chosen.open.doubts) - len(open_doubts),
-        result.remarks,
-        max(min(ticks), 0),
-        max(n.tick + n.ticks for n in result.notes) + reading.start,
-    )
-
-
-def doubt_shown(piece: Piece, worked: Worked, doubt: Doubt, ids: dict[int, str]) -> m.DoubtFact:
-    """A doubt with its options in words."""
-    tick = max(doubt.tick + worked.reading.start, 0)
-    options = ((doubt.words, doubt.probability), *((r.words, r.probability) for r in doubt.rivals))
-    notes = tuple(ids[e] for e in doubt.events if e in ids)
-    chosen = option_chosen(worked.choices, doubt)
-    return m.DoubtFact(doubt.events[0], tick, piece.timeline.place_words(tick), notes, options, chosen)
-
-
-def ornament_key(ornament: Ornament) -> int:
-    """What names the offer of an ornament among the doubts: below zero."""
-    return -1 - ornament.events[0]
-
-
-def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[int, str]) -> m.DoubtFact:
-    """An ornament that was heard, offered like a doubt: its notes one by one, or the sign."""
-    read = {n.event: n for n in worked.chosen.open.notes}
-    tick = max(min(read[e].tick for e in ornament.events if e in read) + worked.reading.start, 0)
-    key = worked.chosen.open.key
-    keys = [worked.take.notes[e].key for e in ornament.events]
-    leaning = 1 if keys[0] < keys[-1] else -1
-    pitches = {
-        e: read[e].pitch if e in read else spell_in_key(k, key, leaning)
-        for e, k in zip(ornament.events, keys, strict=True)
-    }
-    words = ornament_words(ornament, pitches)
-    options = ((f"{count_words(len(ornament.events), 'note')} one by one", None), (words, None))
-    notes = tuple(ids[e] for e in ornament.events if e in ids)
-    chosen = int(ornament.events[0] in worked.choices.pins.ornaments)
-    return m.DoubtFact(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
-
-
 def proposal_words(worked: Worked) -> tuple[str, ...]:
     """The proposals for the beats of a free take: "3/4, ♩ ≈ 72, 16 bars"."""
     if not worked.free:
@@ -418,58 +411,3 @@ def proposal_words(worked: Worked) -> tuple[str, ...]:
         tempo = tempo_words(meter, replace(worked.result, pulses=pulses))
         out.append(f"{meter}, {tempo}, {count_words(max(bars, 1), 'bar')}")
     return tuple(out)
-
-
-@dataclass(frozen=True, slots=True)
-class StripShown:
-    """The performance over time. ``strokes`` are (onset, release in microseconds, key, velocity, hand, event or written time in
-    microseconds, note id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
-
-    start_us: int
-    length_us: int
-    strokes: tuple[tuple[int, int, int, int, int, int, str], ...]
-    beats: tuple[tuple[int, int, int | None, bool], ...]
-    curve: TempoCurve
-    beat_words: str
-
-
-def strip(piece: Piece, worked: Worked) -> StripShown:
-    """The strip of a reading."""
-    result, reading = worked.result, worked.reading
-    ids = {n.event: n for n in notes_of_reading(piece, reading)}
-    written = {n.event: n for n in (*worked.chosen.open.notes, *result.notes)}
-    pulses, meter = result.pulses, result.meter
-    hands = {
-        e: next((written[m].hand for m in o.events if m in written), 1) for o in result.ornaments for e in o.events
-    }
-    strokes = []
-    for event, note in enumerate(worked.take.notes):
-        read = written.get(event)
-        page = ids.get(event)
-        tick = page.tick - reading.start if page else read.tick if read else round(pulses.tick_at(note.onset_us))
-        hand = read.hand if read else hands.get(event, 1)
-        strokes.append(
-            (
-                note.onset_us, note.release_us, note.key, note.velocity, hand, pulses.time_at(tick),
-                page.id if page else "",
-            )
-        )  # fmt: skip
-    first = min(n.tick for n in result.notes)
-    last = max(n.tick + n.ticks for n in result.notes)
-    hand_set = {p.tick for p in pulses.pulses if p.by_hand}
-    beats = []
-    for begin, _, here in result.bars.between(first, result.bars.bar_at(last - 1)[1] + 1):
-        number = piece.timeline.number_of(piece.timeline.bar_at(max(begin + reading.start, 0)).index)
-        for at in here.beat_starts:
-            tick = begin + at
-            if tick > last and at:
-                continue
-            beats.append((pulses.time_at(tick), tick, number if not at else None, tick in hand_set))
-    return StripShown(
-        min(beats[0][0], strokes[0][0]),
-        worked.take.length_us,
-        tuple(strokes),
-        tuple(beats),
-        tempo_curve(pulses, result.bars, max(first, 0) if last > meter.bar_ticks else first, last),
-        tempo_words(meter, result),
-    )

@@ -14,8 +14,8 @@ from fastapi import APIRouter, Depends, Path, Query, Request, Response, UploadFi
 
 from ductus.app.imports import bring, onto_shelf
 from ductus.app.library import Library
-from ductus.app.readings import strip_of
 from ductus.app.recording import heard_sounds
+from ductus.app.shown import strip_of
 from ductus.core.errors import NotThere, TooMuch
 from ductus.core.performance.delay import SIGN, find_delay
 from ductus.core.pitch.keys import check_fifths

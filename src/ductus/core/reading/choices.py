@@ -17,12 +17,14 @@ from typing import Any
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.against import Decoded, decode
+from ductus.core.reading.pinning import pinned_map
 from ductus.core.reading.read import likely_meter
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.records import Note
+from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import Pulse, PulseMap
+from ductus.core.time.pulse import PulseMap
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +61,9 @@ ANYWHERE = Where()
 class Choices:
     """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best); ``shift`` beats by which the bar
     lines were moved later; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
-    ``bars`` bar lines set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through."""
+    ``bars`` bar lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through; ``extent`` the
+    stretch of the take that is written (microseconds), None: all; ``time`` what becomes of the player's time (see ``outcome``), ``tempo``
+    a rounded tempo for it; ``answered`` questions of the lead-through that are done."""
 
     settings: ReadSettings = field(default_factory=ReadSettings)
     pins: Pins = field(default_factory=Pins)
@@ -70,6 +74,10 @@ class Choices:
     settled: frozenset[int] = frozenset()
     passages: tuple[Passage, ...] = ()
     where: Where = ANYWHERE
+    extent: tuple[int, int] | None = None
+    time: str = ""
+    tempo: float | None = None
+    answered: frozenset[str] = frozenset()
 
 
 # --- as JSON ------------------------------------------------------------------------------
@@ -91,7 +99,8 @@ def _settings_json(settings: ReadSettings) -> dict[str, Any]:
 def _settings_from(data: Mapping[str, Any]) -> ReadSettings:
     meter = parse_meter(data["meter"]) if data.get("meter") else None
     changes = tuple((tick, parse_meter(text)) for tick, text in data.get("changes", ()))
-    return ReadSettings(**{**data, "meter": meter, "changes": changes})
+    kinds = tuple(data["tuplet_kinds"]) if data.get("tuplet_kinds") else None
+    return ReadSettings(**{**data, "meter": meter, "changes": changes, "tuplet_kinds": kinds})
 
 
 def choices_to_json(choices: Choices) -> str:
@@ -111,6 +120,10 @@ def choices_to_json(choices: Choices) -> str:
         "settled": sorted(choices.settled),
         "passages": [[sorted(p.events), _settings_json(p.settings)] for p in choices.passages],
         "where": None if choices.where == ANYWHERE else list(astuple(choices.where)),
+        "extent": list(choices.extent) if choices.extent else None,
+        "time": choices.time,
+        "tempo": choices.tempo,
+        "answered": sorted(choices.answered),
     }
     return json.dumps({k: v for k, v in out.items() if v or k == "settings"}, separators=(",", ":"))
 
@@ -135,54 +148,23 @@ def choices_from_json(text: str) -> Choices:
         frozenset(data.get("settled", ())),
         tuple(Passage(frozenset(events), _settings_from(s)) for events, s in data.get("passages", ())),
         Where(*data["where"]) if data.get("where") else ANYWHERE,
+        (data["extent"][0], data["extent"][1]) if data.get("extent") else None,
+        data.get("time", ""),
+        data.get("tempo"),
+        frozenset(data.get("answered", ())),
     )
 
 
 # --- beats ----------------------------------------------------------------------------------
 
 
-def beats_chosen(found: PulseMap, meter: Meter, choices: Choices) -> PulseMap:
-    """The beats that the take is read against: tapped or found ones, bar lines moved by ``shift`` beats, and those set by hand
-    in their places. A bar line set by hand bends only the stretch to its neighbours."""
-    beat = meter.beat_ticks
+def beats_chosen(found: PulseMap, bars: BarLines, choices: Choices) -> PulseMap:
+    """The beats that the take is read against: bar lines moved by ``shift`` beats, and what was set by hand in its place. Raises BadInput
+    where that cannot be."""
     pulses = found
-    if len(choices.taps) >= 2:
-        pulses = tapped_map(choices.taps, meter)
     if choices.shift:
-        pulses = PulseMap(tuple(replace(p, tick=p.tick - choices.shift * beat) for p in pulses.pulses))
-    for tick, us in sorted(choices.bars.items()):
-        pulses = bent(pulses, meter, tick, us)
-    return pulses
-
-
-def tapped_map(taps: tuple[int, ...], meter: Meter) -> PulseMap:
-    """The beats as a person tapped them: the first tap is the first beat of a bar. Raises BadInput for fewer than two."""
-    beat = meter.beat_ticks
-    return PulseMap(tuple(Pulse(k * beat, us, True) for k, us in enumerate(sorted(set(taps)))))
-
-
-def bent(pulses: PulseMap, meter: Meter, tick: int, us: int) -> PulseMap:
-    """The map with the bar line at ``tick`` falling at ``us``; the bars on both sides are stretched evenly, all else stays.
-
-    Raises BadInput where it would pass a neighbouring bar line."""
-    bar, beat = meter.bar_ticks, meter.beat_ticks
-    before, after = pulses.time_at(tick - bar), pulses.time_at(tick + bar)
-    if not before < us < after:
-        raise BadInput("A bar line cannot pass the bar line next to it; that one stays where it was.")
-    old = pulses.time_at(tick)
-
-    def moved(t: int) -> int:
-        time = pulses.time_at(t)
-        if t <= tick - bar or t >= tick + bar:
-            return time
-        if t <= tick:
-            return before + round((time - before) * (us - before) / max(old - before, 1))
-        return us + round((time - old) * (after - us) / max(after - old, 1))
-
-    inside = range(tick - bar, tick + bar + 1, beat)
-    ticks = sorted({*(p.tick for p in pulses.pulses), *inside, tick})
-    hand = {p.tick for p in pulses.pulses if p.by_hand} | {tick}
-    return PulseMap(tuple(Pulse(t, moved(t), t in hand) for t in ticks))
+        pulses = pulses.moved(-choices.shift * bars.meter.beat_ticks)
+    return pinned_map(pulses, bars, choices.bars)
 
 
 # --- reading --------------------------------------------------------------------------------
@@ -202,7 +184,7 @@ class ChosenReading:
 
     def doubts(self, choices: Choices) -> list[Doubt]:
         """The close calls that nobody has looked through yet."""
-        return [d for d in self.open.doubts if not set(d.events) <= choices.settled]
+        return [d for d in self.open.doubts if 2 * len(choices.settled & set(d.events)) < len(d.events)]
 
 
 def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool = False) -> ChosenReading:
@@ -213,22 +195,30 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
         raise BadInput("Nothing was played in that take, so there is nothing to write. The take is kept.")
     settings = choices.settings
     meter = settings.meter or likely_meter(take, found)
-    pulses = beats_chosen(found, meter, choices)
     settings = replace(settings, meter=meter)
+    pulses = beats_chosen(found, settings.bars, choices)
     ornaments = choices.pins.ornaments
-    none = Pins(left_out=choices.pins.left_out, ornaments=ornaments)
+    pins = replace(choices.pins, left_out=choices.pins.left_out | outside(take, choices.extent))
+    none = Pins(left_out=pins.left_out, ornaments=ornaments)
     decoded = _decoded(take, pulses, settings, centred, ornaments)
     found_open = decoded.written(none)
-    result = decoded.written(choices.pins) if choices.pins != none else found_open
+    result = decoded.written(pins) if pins != none else found_open
     for passage in choices.passages:
         own = replace(passage.settings, meter=meter, key=found_open.key)
         decoded = _decoded(take, pulses, own, centred, ornaments)
-        fresh = decoded.written(choices.pins)
+        fresh = decoded.written(pins)
         result = joined_readings(result, fresh, passage.events, settings.voices)
         doubts = [*(d for d in found_open.doubts if not passage.events & set(d.events))]
         doubts += [d for d in decoded.written(none).doubts if set(d.events) <= passage.events]
         found_open = replace(found_open, doubts=tuple(sorted(doubts, key=lambda d: d.tick)))
     return ChosenReading(found_open, result)
+
+
+def outside(take: Take, extent: tuple[int, int] | None) -> frozenset[int]:
+    """The events that are struck outside a stretch of the take (microseconds)."""
+    if extent is None:
+        return frozenset()
+    return frozenset(k for k, n in enumerate(take.notes) if not extent[0] <= n.onset_us <= extent[1])
 
 
 def joined_readings(
@@ -266,7 +256,7 @@ def pins_from_page(
     gone = set(pins.left_out)
     for n in written.notes:
         here = by_event.get(n.event, [])
-        if not here and n.tick + start >= 0:
+        if not here and n.tick + start >= 0 and choices.where.holds(n.tick):
             gone.add(n.event)
         if len(here) != 1:
             continue

@@ -5,21 +5,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.errors import BadInput
+from ductus.core.performance.takes import Take
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.reading.choices import Choices, Passage
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.pinning import FASTEST, SAME, SLOWEST
+from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.time.bars import MAX_BAR, Timeline
 from ductus.core.time.meters import parse_meter
-from ductus.core.words import count_words, plural
+from ductus.core.words import count_words, listed, plural
 
 PLAINEST = 2
+TUPLET_NAMES = {2: "duplets", 3: "triplets", 4: "quadruplets", 5: "quintuplets", 7: "septuplets"}
 Value = Literal["whole", "half", "quarter", "eighth", "16th", "32nd", "64th", "128th"]
+QUESTIONS = ("ends", "meter", "size", "first beat", "key", "bar lines")  # of the lead-through after a take, in order
 TakeTime = Annotated[int, Ge(0), Le(10**11)]
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """What a choice was made on: the take, its reading, and where tick 0 of it lies in the piece (see ``Timeline``)."""
+
+    take: Take
+    result: ReadingResult
+    start: int
+    timeline: Timeline
+
+    def onsets(self, events: Iterable[int]) -> list[int]:
+        """When these events were struck, in order."""
+        return sorted(self.take.notes[e].onset_us for e in events if e < len(self.take.notes))
+
+    def place(self, us: int) -> int:
+        """The tick of the beat nearest to a time."""
+        tick = round(self.result.pulses.tick_at(us))
+        start, length = self.result.bars.beat_at(tick)
+        return start if tick - start < length / 2 else start + length
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +58,8 @@ class ReadingChoice:
         """What is read otherwise: "down to quarters"."""
         raise NotImplementedError
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset()) -> Choices:
-        """The choices with this one made. Raises BadInput where it makes no sense."""
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+        """The choices with this one made; ``seen`` is the reading that it was made on. Raises BadInput where it makes no sense."""
         raise NotImplementedError
 
 
@@ -45,7 +71,7 @@ class SettingChoice(ReadingChoice):
         """The settings with this choice made."""
         raise NotImplementedError
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset()) -> Choices:
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
         """See ReadingChoice."""
         if not events:
             return replace(choices, settings=self.setting(choices.settings))
@@ -66,7 +92,7 @@ class WholeChoice(ReadingChoice):
         """The choices with this one made."""
         raise NotImplementedError
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset()) -> Choices:
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
         """See ReadingChoice."""
         if events:
             raise BadInput("That belongs to the whole take, not to some notes of it; nothing was changed.")
@@ -91,18 +117,24 @@ class ReadShortest(SettingChoice):
 
 @dataclass(frozen=True, slots=True)
 class ReadTuplets(SettingChoice):
-    """Tuplets allowed, none, or (None) where clearly played."""
+    """Tuplets allowed, none, or (None) where clearly played; ``kinds`` which of them (3, 5, 7, and 2 or 4 in compound beats; None: any), with a
+    shortest value of their own (None: as of all)."""
 
     tuplets: bool | None = None
+    kinds: tuple[Literal[2, 3, 4, 5, 7], ...] | None = None
+    shortest: Value | None = None
     name: Literal["tuplets"] = "tuplets"
 
     def words(self) -> str:
         """See ReadingChoice."""
-        return {None: "tuplets where played", True: "tuplets allowed", False: "without tuplets"}[self.tuplets]
+        words = {None: "tuplets where played", True: "tuplets allowed", False: "without tuplets"}[self.tuplets]
+        if self.kinds:
+            words = f"only {listed([TUPLET_NAMES[k] for k in self.kinds])} as tuplets"
+        return words + (f", down to {plural(self.shortest)} in them" if self.shortest else "")
 
     def setting(self, settings: ReadSettings) -> ReadSettings:
         """See SettingChoice."""
-        return replace(settings, tuplets=self.tuplets)
+        return replace(settings, tuplets=self.tuplets, tuplet_kinds=self.kinds, tuplet_shortest=self.shortest)
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,6 +225,13 @@ class ReadPlainness(SettingChoice):
         return replace(settings, plainness=min(max(level, -PLAINEST), PLAINEST))
 
 
+def anew(choices: Choices, settings: ReadSettings) -> Choices:
+    """The choices for other beats: what was decided of ticks has no place any more; hands, ornaments and what is left out still apply."""
+    pins = Pins(dict(choices.pins.hands), left_out=choices.pins.left_out, ornaments=choices.pins.ornaments)
+    passages = tuple(p for p in choices.passages if p.events)
+    return replace(choices, settings=settings, pins=pins, rank=0, shift=0, bars={}, passages=passages)
+
+
 @dataclass(frozen=True, slots=True)
 class ReadMeter(WholeChoice):
     """The meter, as "3/4" or "7/8 (2+2+3)", or (None) what the playing shows."""
@@ -206,7 +245,8 @@ class ReadMeter(WholeChoice):
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
-        return Choices(replace(choices.settings, meter=parse_meter(self.meter) if self.meter else None))
+        meter = parse_meter(self.meter) if self.meter else None
+        return anew(choices, replace(choices.settings, meter=meter, changes=()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,7 +262,7 @@ class ReadAbout(WholeChoice):
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
-        return Choices(replace(choices.settings, about=self.tempo))
+        return anew(choices, replace(choices.settings, about=self.tempo))
 
 
 @dataclass(frozen=True, slots=True)
@@ -257,7 +297,7 @@ class ReadProposal(WholeChoice):
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
-        return replace(choices, rank=self.rank, shift=0, bars={}, taps=(), pins=Pins(), settled=frozenset())
+        return replace(choices, rank=self.rank, shift=0, bars={}, taps=(), pins=untimed(choices.pins))
 
 
 @dataclass(frozen=True, slots=True)
@@ -273,31 +313,32 @@ class ReadShift(WholeChoice):
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
-        return replace(choices, shift=choices.shift + self.beats, bars={}, pins=Pins())
+        return replace(choices, shift=choices.shift + self.beats, bars={}, pins=untimed(choices.pins))
 
 
 @dataclass(frozen=True, slots=True)
 class ReadTaps(WholeChoice):
-    """Beats that a person tapped, in microseconds of the take; the first is a first beat."""
+    """Beats that a person tapped, in microseconds of the take; the first is a first beat. They are hints. None: back to what was found."""
 
     times: Annotated[tuple[TakeTime, ...], MaxLen(20_000)]
     name: Literal["taps"] = "taps"
 
     def words(self) -> str:
         """See ReadingChoice."""
-        return "bars follow the tapped beats"
+        return "bars follow the tapped beats" if self.times else "bars as they were found"
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
         taps = tuple(sorted(set(self.times)))
         if len(taps) == 1:
             raise BadInput("One tap gives no tempo: tap at least two beats. The page is as it was.")
-        return replace(choices, taps=taps, shift=0, bars={}, pins=Pins(), rank=0)
+        return replace(anew(choices, choices.settings), taps=taps)
 
 
 @dataclass(frozen=True, slots=True)
 class ReadBar(WholeChoice):
-    """A bar line (tick of the take) falls at a time (microseconds), or (None) where it was found."""
+    """A bar line or beat (tick of the take) falls at a time (microseconds), or (None) where it was found. Dragged to another beat, it leaves
+    the bars before it alone, and those behind it are counted from there."""
 
     tick: Annotated[int, Ge(-(10**15)), Le(10**15)]
     time_us: Annotated[int, Ge(-(10**11)), Le(10**11)] | None = None
@@ -307,16 +348,167 @@ class ReadBar(WholeChoice):
         """See ReadingChoice."""
         return "bar line set by hand" if self.time_us is not None else "bar line where it was found"
 
-    def whole(self, choices: Choices) -> Choices:
-        """See WholeChoice."""
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+        """See ReadingChoice."""
         bars = {t: us for t, us in choices.bars.items() if t != self.tick}
         if self.time_us is not None:
+            if (
+                seen is not None
+                and abs(seen.result.pulses.tick_at(self.time_us) - self.tick)
+                > SAME * seen.result.bars.beat_at(self.tick)[1]
+            ):
+                before = seen.result.bars.bar_at(self.tick - 1)[0]
+                if before not in bars:
+                    bars[before] = seen.result.pulses.time_at(before)
             bars[self.tick] = self.time_us
-        return replace(choices, bars=bars)
+        return replace(choices, bars=bars, pins=untimed(choices.pins))
+
+
+@dataclass(frozen=True, slots=True)
+class ReadPin(ReadingChoice):
+    """The (first) chosen note is at a bar, by its number, and a beat."""
+
+    bar: Annotated[int, Ge(0), Le(MAX_BAR)]
+    beat: Annotated[int, Ge(1), Le(32)] = 1
+    name: Literal["pin"] = "pin"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return f"this note is bar {self.bar}" + (f", beat {self.beat}" if self.beat > 1 else "")
+
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+        """See ReadingChoice."""
+        onsets = seen.onsets(events) if seen is not None else []
+        if seen is None or not onsets:
+            raise BadInput("Choose the note first: it says which bar it is.")
+        bar = seen.timeline.bar(max(seen.timeline.index_of(self.bar), 0))
+        if self.beat > len(bar.meter.beat_starts):
+            raise BadInput(
+                f"Bar {self.bar} has {count_words(len(bar.meter.beat_starts), 'beat')}. Nothing was changed."
+            )
+        tick = seen.timeline.tick_of(self.bar, self.beat) - seen.start
+        bars = {t: us for t, us in choices.bars.items() if us != onsets[0]}
+        return replace(choices, bars={**bars, tick: onsets[0]}, pins=untimed(choices.pins))
+
+
+@dataclass(frozen=True, slots=True)
+class ReadStretch(ReadingChoice):
+    """From the first chosen note to the last are so many bars: tempo = beats x 60 / seconds."""
+
+    bars: Annotated[int, Ge(1), Le(1000)]
+    name: Literal["stretch"] = "stretch"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return f"this stretch holds {count_words(self.bars, 'bar')}"
+
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+        """See ReadingChoice."""
+        onsets = seen.onsets(events) if seen is not None else []
+        if seen is None or len(onsets) < 2:
+            raise BadInput("Choose the first and the last note of the stretch first.")
+        first = seen.place(onsets[0])
+        last = first
+        for _ in range(self.bars):
+            start, end, _meter = seen.result.bars.bar_at(last)
+            last += end - start
+        bars = {t: us for t, us in choices.bars.items() if not onsets[0] <= us <= onsets[-1]}
+        later = {t: us for t, us in bars.items() if us > onsets[-1] and t <= last}
+        if later:
+            raise BadInput(
+                "A bar line behind this stretch was set by hand before what that would be; remove it first. Nothing was changed."
+            )
+        return replace(choices, bars={**bars, first: onsets[0], last: onsets[-1]}, pins=untimed(choices.pins))
+
+
+@dataclass(frozen=True, slots=True)
+class ReadUnpinned(WholeChoice):
+    """All bar lines and beats that were set by hand go back to where they were found."""
+
+    name: Literal["unpin"] = "unpin"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return "all bar lines where they were found"
+
+    def whole(self, choices: Choices) -> Choices:
+        """See WholeChoice."""
+        return replace(choices, bars={}, pins=untimed(choices.pins))
+
+
+@dataclass(frozen=True, slots=True)
+class ReadExtent(WholeChoice):
+    """Only this stretch of the take is written (microseconds; None: from its beginning, to its end)."""
+
+    from_us: TakeTime | None = None
+    to_us: TakeTime | None = None
+    name: Literal["extent"] = "extent"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return "all of the take" if self.from_us is None and self.to_us is None else "what lies outside is left out"
+
+    def whole(self, choices: Choices) -> Choices:
+        """See WholeChoice."""
+        if self.from_us is None and self.to_us is None:
+            return replace(choices, extent=None)
+        extent = (self.from_us or 0, self.to_us if self.to_us is not None else 10**11)
+        if extent[1] <= extent[0]:
+            raise BadInput("Nothing would be left of the take. The page is as it was.")
+        return replace(choices, extent=extent)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadTime(WholeChoice):
+    """What becomes of the player's time; "steady" may be given a tempo in beats a minute (None: as it was played)."""
+
+    outcome: Literal["follow", "steady", "fitted"]
+    tempo: Annotated[float, Ge(0), Le(100_000)] | None = None
+    name: Literal["time"] = "time"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        words = {
+            "follow": "the bars follow me",
+            "steady": "one steady tempo",
+            "fitted": "fitted to the tempo of the piece",
+        }[self.outcome]
+        return words + (f", {self.tempo:g}" if self.tempo else "")
+
+    def whole(self, choices: Choices) -> Choices:
+        """See WholeChoice."""
+        if self.tempo is not None and not SLOWEST <= self.tempo <= FASTEST:
+            raise BadInput(
+                f"{self.tempo:g} is no tempo: use {SLOWEST:.0f} to {FASTEST:.0f} beats a minute. Nothing was changed."
+            )
+        return replace(choices, time=self.outcome, tempo=self.tempo)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadAnswer(WholeChoice):
+    """A question of the lead-through is done (answered, or passed over); with ``question`` None all of them."""
+
+    question: Annotated[str, MaxLen(20)] | None
+    name: Literal["answer"] = "answer"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return f"{self.question} settled" if self.question else "no more questions"
+
+    def whole(self, choices: Choices) -> Choices:
+        """See WholeChoice."""
+        return replace(
+            choices, answered=choices.answered | ({self.question} if self.question else frozenset(QUESTIONS))
+        )
+
+
+def untimed(pins: Pins) -> Pins:
+    """The decisions that still hold when the beats lie elsewhere."""
+    return replace(pins, places={}, values={})
 
 
 AnyReadingChoice = (
     ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadPedal | ReadPlainness | ReadMeter | ReadAbout | ReadKey
-    | ReadProposal | ReadShift | ReadTaps | ReadBar
+    | ReadProposal | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned | ReadExtent | ReadTime | ReadAnswer
 )  # fmt: skip
 READING_CHOICES: tuple[type[AnyReadingChoice], ...] = AnyReadingChoice.__args__

@@ -155,9 +155,23 @@ def rhythm_table() -> RhythmTable:
     return tabulate(*rhythm_counts())
 
 
-def allowed_divisions(beat_ticks: int, family: int, shortest: str | None, tuplets: bool | None) -> list[int]:
+def tuplet_kind(division: Division) -> int:
+    """How many notes make the tuplet of a division, sextuplets counting as triplets."""
+    n = round(1 / division.step)
+    return 3 if any(s.denominator % 3 == 0 for s in division.slots) and division.family == SIMPLE else n
+
+
+def allowed_divisions(
+    beat_ticks: int,
+    family: int,
+    shortest: str | None,
+    tuplets: bool | None,
+    kinds: tuple[int, ...] | None = None,
+    tuplet_shortest: str | None = None,
+) -> list[int]:
     """Divisions that the settings leave: none finer than ``shortest`` (a tuplet counts as the value it is written
-    in), no tuplets where they are refused; fives, sevens and sixteenths of a beat only where asked for."""
+    in, and may have a shortest value of its own), no tuplets where they are refused, or only some ``kinds`` of them; fives, sevens and
+    sixteenths of a beat only where asked for."""
     out = []
     for g, d in enumerate(DIVISIONS):
         if d.family != family:
@@ -167,10 +181,13 @@ def allowed_divisions(beat_ticks: int, family: int, shortest: str | None, tuplet
         written = beat_ticks * d.step
         if d.tuplet:  # the written value of a tuplet note is the next longer plain one
             written = F(beat_ticks) * F(1, 2 ** int(math.log2(1 / d.step))) if d.step < 1 else written
-        if len(d.slots) > 1 and shortest is not None and written < BASE_TICKS[shortest]:
+        finest = (tuplet_shortest or shortest) if d.tuplet else shortest
+        if len(d.slots) > 1 and finest is not None and written < BASE_TICKS[finest]:
+            continue
+        if d.tuplet and kinds is not None and tuplet_kind(d) not in kinds:
             continue
         rare = d.price >= 5.0
-        if rare and d.tuplet and tuplets is not True:
+        if rare and d.tuplet and tuplets is not True and not kinds:
             continue
         if rare and not d.tuplet and (shortest is None or BASE_TICKS[shortest] > QUARTER // 16):
             continue

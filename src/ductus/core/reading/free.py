@@ -79,7 +79,14 @@ def search(chords: Chords, settings: ReadSettings) -> list[Track]:
     for meter in meters:
         frame = frame_of(meter)
         about_s = 60 / settings.about * frame.beat_ticks / QUARTER if settings.about else None
-        divisions = allowed_divisions(frame.beat_ticks, frame.family, settings.shortest, settings.tuplets)
+        divisions = allowed_divisions(
+            frame.beat_ticks,
+            frame.family,
+            settings.shortest,
+            settings.tuplets,
+            settings.tuplet_kinds,
+            settings.tuplet_shortest,
+        )
         prior = math.log(METER_PRIOR.get(str(meter), 0.05))
         beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s)))
     at = 0

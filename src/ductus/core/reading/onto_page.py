@@ -19,6 +19,7 @@ from ductus.core.score.layouts import LAYOUTS, felt_beat
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
 from ductus.core.score.voices import fits, voice_for
+from ductus.core.time.bars import Timeline
 from ductus.core.time.ticks import QUARTER
 
 READ_MARKS = ("staccato", "trill", "turn", "rolled")  # marks that come from the playing
@@ -46,14 +47,15 @@ def put_on_page(
     *,
     clear: bool = False,
     follow: bool = False,
+    tempo: bool = True,
 ) -> Change:
     """Write a reading (or write it anew). ``clear`` empties all voices of its staves over its stretch first: what a take replaces;
-    ``follow`` lets a piece that holds nothing else take over the meter, key, pick-up and tempo that were found.
+    ``follow`` lets a piece that holds nothing else take over the meter, key, pick-up and (``tempo``) tempo that were found.
 
     Notes that were split by hand are left alone; pitches, marks and words that a person gave to a note stay."""
     draft = Draft(piece)
     alone = follow and alone_on_page(piece, reading)
-    start = follow_with_head(draft, result) if alone else later_if_needed(reading.start, result)
+    start = follow_with_head(draft, result, tempo) if alone else later_if_needed(reading.start, result)
     respell = alone and piece.key_at(0).fifths != result.key
     fill_draft(draft, replace(reading, start=start), choices, result, clear, respell)
     return draft.change(sentence)
@@ -155,21 +157,29 @@ def later_if_needed(start: int, result: ReadingResult) -> int:
     return start + max(-(first // bar), 0) * bar
 
 
-def follow_with_head(draft: Draft, result: ReadingResult) -> int:
-    """Give the piece the meter, key, pick-up and tempo of a reading that is alone in it; returns the tick of the piece where
+def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) -> int:
+    """Give the piece the meter, key, pick-up and (``tempo``) tempo of a reading that is alone in it; returns the tick of the piece where
     tick 0 of the reading then lies. Empty bars before the first note are left out."""
     piece = draft.piece
+    start = start_in_piece(result)
     draft.put(replace(piece.facts, pickup=result.pickup))
-    word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
-    olds: list[Record] = [*piece.meters.values(), *piece.keys.values(), *piece.tempi.values()]
+    olds: list[Record] = [*piece.meters.values(), *piece.keys.values(), *(piece.tempi.values() if tempo else ())]
     for old in olds:
         draft.drop(old)
     draft.put(MeterChange("m0", 0, result.meter))
+    frame = Timeline({0: result.meter}, result.pickup)
+    for tick, meter in result.changes:
+        if tick + start > 0:
+            index = frame.bar_at(tick + start).index
+            draft.put(MeterChange(draft.new_id("m"), index, meter))
+            frame = Timeline({**frame.meters, index: meter}, result.pickup)
     draft.put(KeyChange("k0", 0, result.key, result.mode))
-    beat = felt_beat(result.meter)
-    bpm = round(60e6 / typical_quarter_us(result) * QUARTER / beat.ticks, 1)
-    draft.put(TempoMark("t0", 0, bpm, beat, word))
-    return start_in_piece(result)
+    if tempo:
+        word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
+        beat = felt_beat(result.meter)
+        bpm = round(60e6 / typical_quarter_us(result) * QUARTER / beat.ticks, 1)
+        draft.put(TempoMark("t0", 0, bpm, beat, word))
+    return start
 
 
 def start_in_piece(result: ReadingResult) -> int:

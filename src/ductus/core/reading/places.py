@@ -190,7 +190,9 @@ def allowed_by_beat(grid: BeatGrid, settings: ReadSettings) -> Ints:
     for k in range(len(allowed)):
         kind = (int(grid.ticks[k + 1] - grid.ticks[k]), int(grid.family[k]))
         if kind not in known:
-            known[kind] = allowed_divisions(*kind, settings.shortest, settings.tuplets)
+            known[kind] = allowed_divisions(
+                *kind, settings.shortest, settings.tuplets, settings.tuplet_kinds, settings.tuplet_shortest
+            )
         allowed[k, known[kind]] = 1
     return allowed
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ductus.core.phrases import Choice, Phrase, plain
@@ -11,6 +11,7 @@ from ductus.core.reading.choices import Choices
 from ductus.core.reading.choosing import (
     ReadAbout,
     ReadDetached,
+    ReadExtent,
     ReadHands,
     ReadKey,
     ReadMeter,
@@ -19,7 +20,10 @@ from ductus.core.reading.choosing import (
     ReadProposal,
     ReadShift,
     ReadShortest,
+    ReadTaps,
+    ReadTime,
     ReadTuplets,
+    ReadUnpinned,
     ReadVoices,
     Value,
 )
@@ -40,15 +44,38 @@ PLAINNESS = {
     2: "as plain as can be",
 }
 STACCATO: dict[Any, str] = {"dot": "in full with a dot", "rest": "short with rests"}
-TUPLET_WORDS = {None: "where played", False: "none", True: "allowed"}
+TUPLETS = {
+    ReadTuplets(): "where played",
+    ReadTuplets(False): "none",
+    ReadTuplets(True): "of all kinds allowed",
+    ReadTuplets(True, (3,)): "only triplets",
+    ReadTuplets(True, (3,), "eighth"): "only triplets, down to eighths in them",
+    ReadTuplets(True, (3,), "quarter"): "only triplets, down to quarters in them",
+    ReadTuplets(True, (3, 5)): "triplets and quintuplets",
+    ReadTuplets(True, (3, 5, 7)): "triplets, quintuplets and septuplets",
+    ReadTuplets(True, (2, 4)): "only duplets and quadruplets (compound beats)",
+}
+OUTCOME_WORDS = {
+    "": "one steady tempo",
+    "follow": "the bars follow me",
+    "steady": "one steady tempo",
+    "fitted": "fitted to the tempo of the piece",
+}
 PEDAL = {True: "lengthens notes", False: "left aside"}
 VOICES: dict[Any, str] = {None: "as many voices as it needs", 1: "one voice a staff", 2: "two voices a staff"}
 
 
 def read_sentence(
-    name: str, source: str, place: str, choices: Choices, result: ReadingResult, proposals: Sequence[str]
+    name: str,
+    source: str,
+    place: str,
+    choices: Choices,
+    result: ReadingResult,
+    proposals: Sequence[str],
+    outcomes: Mapping[str, str],
 ) -> tuple[Phrase, ...]:
-    """The phrases, in order; ``proposals`` are the readings of the whole, in words (free takes only)."""
+    """The phrases, in order; of free takes ``proposals`` are the readings of the whole, in words, and ``outcomes`` say what each outcome for
+    the player's time would move."""
     settings = choices.settings
     shortest = settings.shortest or result.shortest
     found = "" if settings.shortest else " (as found)"
@@ -56,7 +83,9 @@ def read_sentence(
         Choice("as the playing shows", ReadShortest(), settings.shortest is None),
         *(Choice(plural(v), ReadShortest(v), v == settings.shortest) for v in SHORTEST),
     )
-    tuplets = tuple(Choice(w, ReadTuplets(t), t == settings.tuplets) for t, w in TUPLET_WORDS.items())
+    asked = (settings.tuplets, settings.tuplet_kinds, settings.tuplet_shortest)
+    tuplets = tuple(Choice(w, t, (t.tuplets, t.kinds, t.shortest) == asked) for t, w in TUPLETS.items())
+    now = next((c.label for c in tuplets if c.chosen), "as chosen")
     voices = tuple(Choice(w, ReadVoices(v), v == settings.voices) for v, w in VOICES.items())
     detached = tuple(Choice(w, ReadDetached(k), k == settings.staccato) for k, w in STACCATO.items())
     pedal = tuple(Choice(w, ReadPedal(used), used == settings.pedal) for used, w in PEDAL.items())
@@ -70,7 +99,7 @@ def read_sentence(
         plain(", down to "),
         Phrase(plural(shortest), "shortest value", values),
         plain(f"{found}, tuplets "),
-        Phrase(TUPLET_WORDS[settings.tuplets], "tuplets", tuplets),
+        Phrase(now, "tuplets", tuplets),
         plain("; hands "),
         _hands(choices),
         plain(", "),
@@ -81,6 +110,7 @@ def read_sentence(
         Phrase(PEDAL[settings.pedal], "pedal", pedal),
         plain("; written "),
         Phrase(PLAINNESS[settings.plainness], "plainer or finer", plainer),
+        *_time(choices, outcomes),
         plain("."),
     )
 
@@ -136,37 +166,65 @@ def tempo_words(meter: Meter, result: ReadingResult) -> str:
     return f"{sign} ≈ {round(60e6 / typical_quarter_us(result) * QUARTER / beat)}"
 
 
+def _time(choices: Choices, outcomes: Mapping[str, str]) -> tuple[Phrase, ...]:
+    """What becomes of the player's time; nothing for a take to the click."""
+    if not outcomes:
+        return ()
+    now = OUTCOME_WORDS[choices.time] + (f", {choices.tempo:g}" if choices.tempo else "")
+    options = tuple(
+        Choice(f"{OUTCOME_WORDS[k]}: the page keeps its notes; {moves}", ReadTime(k), k == (choices.time or "steady"))  # type: ignore[arg-type]
+        for k, moves in outcomes.items()
+    )
+    return (plain("; in playback "), Phrase(now, "what becomes of time", options, form="outcome"))
+
+
+def lateness_words(lag_us: int) -> str:
+    """How late the player was throughout, in words: "you were 23 ms late"."""
+    ms = round(lag_us / 1000)
+    return "you were on the click" if abs(ms) < 3 else f"you were {abs(ms)} ms {'late' if ms > 0 else 'early'}"
+
+
 def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequence[str]) -> tuple[Phrase, ...]:
-    meter = str(result.meter)
-    if source != "free":
+    meter = str(result.meter) + ("" if not result.changes else " and as the meter changes")
+    meters = (
+        Choice(
+            "as the playing shows" if source != "click" else "as the piece has it",
+            ReadMeter(),
+            choices.settings.meter is None,
+        ),
+        *(Choice(m, ReadMeter(m), choices.settings.meter is not None and m == str(result.meter)) for m in METERS),
+    )
+    shifts = tuple(
+        Choice(f"{count_words(abs(k), 'beat')} {'later' if k > 0 else 'earlier'}", ReadShift(k))
+        for k in (1, -1, 2, -2, 3, -3)
+    )
+    moved = f"moved by {count_words(choices.shift, 'beat')}" if choices.shift else "where it is"
+    first = (plain(", the bar line "), Phrase(moved, "first beat", shifts), *_by_hand(choices))
+    if source != "free" and source != "journal":
         beat = "click" if source == "click" else "beat of its file"
-        moved = ", some bar lines set by hand" if choices.taps or choices.bars else ""
-        return (plain(f"{meter} against the {beat}{moved}"),)
+        late = f" ({lateness_words(result.lag_us)})" if source == "click" else ""
+        return (
+            Phrase(meter, "meter", meters),
+            plain(" with "),
+            _key(choices, result),
+            plain(f" against the {beat}{late}"),
+            *first,
+        )
     quarters = round(60e6 / typical_quarter_us(result), 1)
     about = choices.settings.about
     tempi = (
-        Choice("beats half as fast: shorter notes, fewer bars", ReadAbout(max(quarters / 2, 5))),
-        Choice("beats twice as fast: longer notes, more bars", ReadAbout(min(quarters * 2, 1000))),
+        Choice("notes half as long: beats half as fast, fewer bars", ReadAbout(max(quarters / 2, 5))),
+        Choice("notes twice as long: beats twice as fast, more bars", ReadAbout(min(quarters * 2, 1000))),
         Choice("as the playing shows", ReadAbout(), about is None),
         *(
             Choice(f"about {q} quarters a minute", ReadAbout(q), q == about)
             for q in (50, 60, 72, 84, 96, 108, 120, 138, 160)
         ),
     )
-    meters = (
-        Choice("as the playing shows", ReadMeter(), choices.settings.meter is None),
-        *(Choice(m, ReadMeter(m), choices.settings.meter is not None and m == meter) for m in METERS),
-    )
     which = ("first", "second", "third")[choices.rank]
     readings = tuple(Choice(w, ReadProposal(k), k == choices.rank) for k, w in enumerate(proposals[:3]))
-    moved = f"moved by {count_words(choices.shift, 'beat')}" if choices.shift else "where it is"
-    shifts = (
-        Choice("a beat later", ReadShift(1)),
-        Choice("a beat earlier", ReadShift(-1)),
-        Choice("two beats later", ReadShift(2)),
-        Choice("two beats earlier", ReadShift(-2)),
-    )
     how = ", tapped" if choices.taps else ", following every bar"
+    own = (Choice("as they were found", ReadTaps(())),) if choices.taps else readings
     return (
         Phrase(meter, "meter", meters),
         plain(" with "),
@@ -177,8 +235,19 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
         Phrase(
             "own beats" if choices.taps else f"{which} of {count_words(max(len(proposals), 1), 'reading')}",
             "reading of the whole",
-            readings,
+            own,
         ),
-        plain("), the bar line "),
-        Phrase(moved, "first beat", shifts),
+        plain(")"),
+        *first,
     )
+
+
+def _by_hand(choices: Choices) -> tuple[Phrase, ...]:
+    """How many bar lines and beats were set by hand, and how to take them back; what of the take is left out."""
+    out: list[Phrase] = []
+    if choices.bars:
+        back = (Choice("all where they were found", ReadUnpinned()),)
+        out += [plain(", "), Phrase(f"{len(choices.bars)} set by hand", "set by hand", back)]
+    if choices.extent:
+        out += [plain(", "), Phrase("its ends left out", "ends", (Choice("write all of the take", ReadExtent()),))]
+    return tuple(out)

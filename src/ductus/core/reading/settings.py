@@ -17,7 +17,8 @@ MIDDLE_C = 60
 class ReadSettings:
     """Every choice has a default that fits most playing; None means "found from the playing".
 
-    ``shortest`` is the finest value written ("16th"); ``tuplets`` None allows them where clearly played;
+    ``shortest`` is the finest value written ("16th"); ``tuplets`` None allows them where clearly played, ``tuplet_kinds`` only some of them,
+    ``tuplet_shortest`` is the finest value in them;
     ``split`` is a MIDI key (that key and above to the upper staff), or None for hands by reach; ``hand`` 1 or 2
     puts everything on one staff; ``key`` in fifths; ``plainness`` -2 (finer) .. 2 (plainer);
     ``pedal`` True lets the sustain pedal lengthen notes; ``staccato`` "dot" writes detached notes in full with a dot, "rest"
@@ -39,6 +40,8 @@ class ReadSettings:
     about: float | None = None
     readings: int = 1
     changes: tuple[tuple[int, Meter], ...] = ()
+    tuplet_kinds: tuple[int, ...] | None = None
+    tuplet_shortest: str | None = None
 
     @property
     def bars(self) -> BarLines:

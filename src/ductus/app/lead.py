@@ -1,0 +1,84 @@
+"""The lead-through after a take: its questions as they are told, and the opening of each answer, engraved."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.readings import Worked, proposal_words, reading_of, seen_of, worked_out
+from ductus.core.errors import DuctusError, NotThere
+from ductus.core.performance.takes import Take
+from ductus.core.reading.choices import Choices, read_chosen
+from ductus.core.reading.free import find_beats, late_start
+from ductus.core.reading.onto_page import page_of
+from ductus.core.reading.questions import Question, questions
+from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import PulseMap
+
+OPENING_US = 9_000_000  # of the take, enough for two bars at any usual tempo
+OPENING_BARS = 2
+
+
+def questions_of(worked: Worked) -> tuple[Question, ...]:
+    """What is still to be asked of a take on the page."""
+    return questions(worked.take, worked.free, worked.choices, worked.result, proposal_words(worked))
+
+
+def question_facts(worked: Worked) -> tuple[m.QuestionFact, ...]:
+    """The questions as they are told."""
+    return tuple(
+        m.QuestionFact(q.name, q.words, tuple(m.AnswerFact(a.label, a.do) for a in q.answers))  # type: ignore[arg-type]
+        for q in questions_of(worked)
+    )
+
+
+def openings(desk: Desk, reading_id: str, question: str) -> list[str]:
+    """The first bars of the take for each answer of a question, as SVG ("" where it cannot be read so). Raises NotThere."""
+    piece = desk.piece
+    worked = worked_out(desk, reading_of(piece, reading_id))
+    found = next((q for q in questions_of(worked) if q.name == question), None)
+    if found is None:
+        raise NotThere("That question is not there any more.")
+    head = opening_of(worked.take)
+    out = []
+    for answer in found.answers:
+        try:
+            choices = (
+                answer.do.applied(worked.choices, frozenset(), seen_of(piece, worked)) if answer.do else worked.choices
+            )
+            out.append(desk.engraved_opening(page_of(read_head(worked, head, choices)), OPENING_BARS))
+        except DuctusError:
+            out.append("")
+    return out
+
+
+def opening_of(take: Take) -> Take:
+    """The beginning of a take."""
+    first = take.notes[0].onset_us
+    return replace(take, notes=tuple(n for n in take.notes if n.onset_us < first + OPENING_US), controls=())
+
+
+def read_head(worked: Worked, head: Take, choices: Choices) -> ReadingResult:
+    """The beginning of a take, read as ``choices`` say; what is pinned further on is left aside."""
+    settings = choices.settings
+    meter, pulses = beats_of_head(worked, head, choices)
+    own = replace(
+        choices, settings=replace(settings, meter=meter), pins=Pins(), bars={}, passages=(), extent=choices.extent
+    )
+    result = read_chosen(head, pulses, own, centred=worked.free).result
+    return late_start(result) if worked.free else result
+
+
+def beats_of_head(worked: Worked, head: Take, choices: Choices) -> tuple[Meter, PulseMap]:
+    """The beats for a beginning: those of the whole where the choices leave them, else looked for in it alone."""
+    same = (choices.settings.meter, choices.settings.about) == (
+        worked.choices.settings.meter,
+        worked.choices.settings.about,
+    )
+    if same or not worked.free:
+        return worked.proposals[min(choices.rank, len(worked.proposals) - 1)]
+    hints = ReadSettings(meter=choices.settings.meter, about=choices.settings.about)
+    best = find_beats(head, hints, Pins(), 1)[0]
+    return best.frame.meter, best.pulses

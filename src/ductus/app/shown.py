@@ -1,0 +1,171 @@
+"""What is told of the takes on the page: their lines, questions, doubts, and the strip."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.facts import phrase_facts
+from ductus.app.lead import question_facts
+from ductus.app.readings import Worked, ornament_key, outcomes_of, proposal_words, reading_of, worked_out
+from ductus.core.errors import DuctusError
+from ductus.core.pitch.pitches import spell_in_key
+from ductus.core.reading.choices import option_chosen
+from ductus.core.reading.onto_page import notes_of_reading
+from ductus.core.reading.ornaments import ornament_words
+from ductus.core.reading.sentence import read_sentence, tempo_words
+from ductus.core.reading.settings import Doubt, Ornament
+from ductus.core.reading.tempo import TempoCurve, tempo_curve
+from ductus.core.score.piece import Piece
+from ductus.core.words import count_words, with_the
+
+PLAUSIBLE = 0.06  # a rival that is less likely is not worth a musician's look
+
+
+def all_shown(desk: Desk) -> list[m.ReadingFact]:
+    """All readings of the desk's piece in words; those that cannot be worked out are left out."""
+    piece = desk.piece
+    out = []
+    for reading in sorted(piece.readings.values(), key=lambda r: (r.start, r.id)):
+        if not notes_of_reading(piece, reading):
+            continue  # wholly replaced by something else: there is nothing on the page to read otherwise
+        try:
+            out.append(shown(piece, worked_out(desk, reading)))
+        except DuctusError:
+            continue
+    return out
+
+
+def strip_of(desk: Desk, reading_id: str) -> StripShown:
+    """The strip of a reading of the desk's piece. Raises NotThere."""
+    piece = desk.piece
+    return strip(piece, worked_out(desk, reading_of(piece, reading_id)))
+
+
+def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
+    """A reading in words, its doubts on the notes of the page."""
+    reading, result = worked.reading, worked.result
+    ids = {n.event: n.id for n in notes_of_reading(piece, reading) if n.event is not None}
+    ticks = [n.tick + reading.start for n in result.notes]
+    open_doubts = worked.chosen.doubts(worked.choices)
+    place = piece.timeline.place_words(max(min(ticks), 0))
+    calls = [
+        doubt_shown(piece, worked, d, ids) for d in open_doubts if plausible(d) and any(e in ids for e in d.events)
+    ]
+    offers = [
+        ornament_shown(piece, worked, o, ids)
+        for o in worked.chosen.open.ornaments
+        if ornament_key(o) not in worked.choices.settled and any(e in ids for e in o.events)
+    ]
+    return m.ReadingFact(
+        reading.id,
+        reading.take,
+        worked.row.name,
+        worked.free,
+        phrase_facts(
+            read_sentence(
+                worked.row.name,
+                worked.row.source,
+                with_the(place),
+                worked.choices,
+                result,
+                proposal_words(worked),
+                outcomes_of(piece, worked) if worked.free else {},
+            )
+        ),
+        tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
+        len(worked.chosen.open.doubts) - len(open_doubts),
+        result.remarks,
+        question_facts(worked),
+        len(worked.choices.bars),
+        max(min(ticks), 0),
+        max(n.tick + n.ticks for n in result.notes) + reading.start,
+    )
+
+
+def plausible(doubt: Doubt) -> bool:
+    """Is one of its rivals likely enough to be worth a look?"""
+    return any(r.probability >= PLAUSIBLE for r in doubt.rivals)
+
+
+def doubt_shown(piece: Piece, worked: Worked, doubt: Doubt, ids: dict[int, str]) -> m.DoubtFact:
+    """A doubt with its options in words."""
+    tick = max(doubt.tick + worked.reading.start, 0)
+    options = ((doubt.words, doubt.probability), *((r.words, r.probability) for r in doubt.rivals))
+    notes = tuple(ids[e] for e in doubt.events if e in ids)
+    chosen = option_chosen(worked.choices, doubt)
+    return m.DoubtFact(doubt.events[0], tick, piece.timeline.place_words(tick), notes, options, chosen)
+
+
+def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[int, str]) -> m.DoubtFact:
+    """An ornament that was heard, offered like a doubt: its notes one by one, or the sign."""
+    read = {n.event: n for n in worked.chosen.open.notes}
+    tick = max(min(read[e].tick for e in ornament.events if e in read) + worked.reading.start, 0)
+    key = worked.chosen.open.key
+    keys = [worked.take.notes[e].key for e in ornament.events]
+    leaning = 1 if keys[0] < keys[-1] else -1
+    pitches = {
+        e: read[e].pitch if e in read else spell_in_key(k, key, leaning)
+        for e, k in zip(ornament.events, keys, strict=True)
+    }
+    words = ornament_words(ornament, pitches)
+    options = ((f"{count_words(len(ornament.events), 'note')} one by one", None), (words, None))
+    notes = tuple(ids[e] for e in ornament.events if e in ids)
+    chosen = int(ornament.events[0] in worked.choices.pins.ornaments)
+    return m.DoubtFact(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
+
+
+@dataclass(frozen=True, slots=True)
+class StripShown:
+    """The performance over time. ``strokes`` are (onset, release in microseconds, key, velocity, hand, event or written time in
+    microseconds, note id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
+
+    start_us: int
+    length_us: int
+    strokes: tuple[tuple[int, int, int, int, int, int, str], ...]
+    beats: tuple[tuple[int, int, int | None, bool], ...]
+    curve: TempoCurve
+    beat_words: str
+
+
+def strip(piece: Piece, worked: Worked) -> StripShown:
+    """The strip of a reading."""
+    result, reading = worked.result, worked.reading
+    ids = {n.event: n for n in notes_of_reading(piece, reading)}
+    written = {n.event: n for n in (*worked.chosen.open.notes, *result.notes)}
+    pulses, meter = result.pulses, result.meter
+    hands = {
+        e: next((written[m].hand for m in o.events if m in written), 1) for o in result.ornaments for e in o.events
+    }
+    strokes = []
+    for event, note in enumerate(worked.take.notes):
+        read = written.get(event)
+        page = ids.get(event)
+        tick = page.tick - reading.start if page else read.tick if read else round(pulses.tick_at(note.onset_us))
+        hand = read.hand if read else hands.get(event, 1)
+        strokes.append(
+            (
+                note.onset_us, note.release_us, note.key, note.velocity, hand, pulses.time_at(tick),
+                page.id if page else "",
+            )
+        )  # fmt: skip
+    first = min(n.tick for n in result.notes)
+    last = max(n.tick + n.ticks for n in result.notes)
+    hand_set = {p.tick for p in pulses.pulses if p.by_hand}
+    beats = []
+    for begin, _, here in result.bars.between(first, result.bars.bar_at(last - 1)[1] + 1):
+        number = piece.timeline.number_of(piece.timeline.bar_at(max(begin + reading.start, 0)).index)
+        for at in here.beat_starts:
+            tick = begin + at
+            if tick > last and at:
+                continue
+            beats.append((pulses.time_at(tick), tick, number if not at else None, tick in hand_set))
+    return StripShown(
+        min(beats[0][0], strokes[0][0]),
+        worked.take.length_us,
+        tuple(strokes),
+        tuple(beats),
+        tempo_curve(pulses, result.bars, max(first, 0) if last > meter.bar_ticks else first, last),
+        tempo_words(meter, result),
+    )

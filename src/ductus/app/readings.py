@@ -47,13 +47,14 @@ from ductus.core.reading.choosing import (
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.pinning import tapped_map
-from ductus.core.reading.sentence import tempo_words
+from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Ornament, Pins, ReadingResult, ReadSettings
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note, Reading
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
+from ductus.core.time.ticks import QUARTER
 from ductus.core.words import capital, count_words
 from ductus.store.takes import TakeRow
 
@@ -357,7 +358,9 @@ def lay_tempo(page: Piece, start: int, result: ReadingResult, outcome: Outcome, 
     draft = Draft(page)
     beats = beats_played(result, start)
     if len(beats) >= 2:
-        put_tempo(draft, tempo_marks(result, start, outcome, tempo), beats[0][0], beats[-1][0])
+        first, last = beats[0][0], beats[-1][0]
+        lead = first if any(n.tick < first for n in page.notes.values()) else 0
+        put_tempo(draft, tempo_marks(result, start, lead, outcome, tempo), lead, last)
     return draft
 
 
@@ -405,9 +408,10 @@ def proposal_words(worked: Worked) -> tuple[str, ...]:
     if not worked.free:
         return ()
     out = []
-    last = worked.take.notes[-1].onset_us
+    first, last = worked.take.notes[0].onset_us, worked.take.notes[-1].onset_us
     for meter, pulses in worked.proposals:
-        bars = round((pulses.tick_at(last) - pulses.tick_at(worked.take.notes[0].onset_us)) / meter.bar_ticks)
-        tempo = tempo_words(meter, replace(worked.result, pulses=pulses))
-        out.append(f"{meter}, {tempo}, {count_words(max(bars, 1), 'bar')}")
+        ticks = pulses.tick_at(last) - pulses.tick_at(first)
+        quarters_us = (last - first) * QUARTER / max(ticks, 1)
+        bars = max(round(ticks / meter.bar_ticks), 1)
+        out.append(f"{meter}, {pace_words(meter, quarters_us)}, {count_words(bars, 'bar')}")
     return tuple(out)

@@ -11,9 +11,11 @@ from ductus.app.lead import question_facts
 from ductus.app.readings import Worked, ornament_key, outcomes_of, proposal_words, reading_of, worked_out
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key
+from ductus.core.playback.checking import apart_by_bar, apart_words, worst_of
 from ductus.core.reading.choices import option_chosen
 from ductus.core.reading.onto_page import notes_of_reading
 from ductus.core.reading.ornaments import ornament_words
+from ductus.core.reading.questions import stray_ends
 from ductus.core.reading.sentence import read_sentence, tempo_words
 from ductus.core.reading.settings import Doubt, Ornament
 from ductus.core.reading.tempo import TempoCurve, tempo_curve
@@ -119,7 +121,9 @@ def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[i
 @dataclass(frozen=True, slots=True)
 class StripShown:
     """The performance over time. ``strokes`` are (onset, release in microseconds, key, velocity, hand, event or written time in
-    microseconds, note id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
+    microseconds, note id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand), ``worst`` the
+    bars that are farthest from the click, as (number, tick, microseconds late), and all in words; ``extent`` what of the take is written, and
+    ``music`` what of it does not stand apart (microseconds; None: all)."""
 
     start_us: int
     length_us: int
@@ -127,6 +131,10 @@ class StripShown:
     beats: tuple[tuple[int, int, int | None, bool], ...]
     curve: TempoCurve
     beat_words: str
+    worst: tuple[tuple[int, int, int], ...]
+    apart_words: str
+    extent: tuple[int, int] | None
+    music: tuple[int, int] | None
 
 
 def strip(piece: Piece, worked: Worked) -> StripShown:
@@ -161,6 +169,8 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
             if tick > last and at:
                 continue
             beats.append((pulses.time_at(tick), tick, number if not at else None, tick in hand_set))
+    apart = apart_by_bar(piece, worked.take, result, reading.start, free=worked.free)
+    stray = stray_ends(worked.take)
     return StripShown(
         min(beats[0][0], strokes[0][0]),
         worked.take.length_us,
@@ -168,4 +178,8 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
         tuple(beats),
         tempo_curve(pulses, result.bars, max(first, 0) if last > meter.bar_ticks else first, last),
         tempo_words(meter, result),
+        tuple((a.bar, a.tick, a.us) for a in worst_of(apart)),
+        apart_words(apart),
+        worked.choices.extent,
+        stray and stray[:2],
     )

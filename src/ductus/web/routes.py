@@ -13,6 +13,7 @@ import verovio
 from fastapi import APIRouter, Depends, Path, Query, Request, Response, UploadFile
 
 from ductus.app.imports import bring, onto_shelf
+from ductus.app.lead import openings
 from ductus.app.library import Library
 from ductus.app.recording import heard_sounds
 from ductus.app.shown import strip_of
@@ -204,6 +205,12 @@ def get_heard(library: Lib, piece_id: str, from_us: Microseconds, to_us: Microse
 def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
     """A take on the page over time: strokes, beats, tempo curve."""
     return s.StripView.model_validate(strip_of(library.desk(piece_id), reading_id))
+
+
+@router.get("/pieces/{piece_id}/readings/{reading_id}/openings")
+def get_openings(library: Lib, piece_id: str, reading_id: str, question: str) -> list[str]:
+    """The first bars of a take for each answer of a question of its lead-through, as SVG ("" where it cannot be read so)."""
+    return openings(library.desk(piece_id), reading_id, question)
 
 
 @router.get("/delay-test")

@@ -171,7 +171,8 @@ class CurveView(Out):
 
 class StripView(Out):
     """A performance over time. ``strokes``: (onset, release, key, velocity, hand, written time, note id), times in microseconds;
-    ``beats``: (microseconds, tick of the take, bar number or None inside a bar, set by hand)."""
+    ``beats``: (microseconds, tick of the take, bar number or None inside a bar, set by hand); ``worst`` bars: (number, tick, microseconds late);
+    ``extent``: what is written of it; ``music``: what does not stand apart (None: all)."""
 
     start_us: int
     length_us: int
@@ -179,3 +180,7 @@ class StripView(Out):
     beats: tuple[tuple[int, int, int | None, bool], ...]
     curve: CurveView
     beat_words: str
+    worst: tuple[tuple[int, int, int], ...]
+    apart_words: str
+    extent: tuple[int, int] | None
+    music: tuple[int, int] | None

@@ -30,26 +30,27 @@ HEARD_MS = 5  # a note that moves by less is not counted
 FIRST_SHARE = 8  # the printed mark holds for this part of the first beat
 
 
-def tempo_marks(result: ReadingResult, start: int, outcome: Outcome, rounded: float | None) -> list[TempoMark]:
-    """The tempo marks from the first beat of a reading to its last, ticks of the piece; ids are left open. The first is printed."""
+def tempo_marks(
+    result: ReadingResult, start: int, lead: int, outcome: Outcome, rounded: float | None
+) -> list[TempoMark]:
+    """The tempo marks of a reading, ticks of the piece; ids are left open. The first is printed and stands at ``lead``, at the latest on the
+    first beat."""
     beats = beats_played(result, start)
     if outcome == "fitted" or len(beats) < 2:
         return []
     first, last = beats[0], beats[-1]
     beat = felt_beat(result.meter)
-    average = bpm_of(first[0], last[0], last[1] - first[1], beat.ticks)
-    shown = rounded or round(average, 2)
-    marks = [TempoMark("", first[0], shown, beat)]
+    shown = rounded or round(bpm_of(first[0], last[0], last[1] - first[1], beat.ticks), 2)
+    marks = [TempoMark("", min(lead, first[0]), shown, beat)]
     if outcome == "steady":
         return marks
     for k, ((tick, us), (after, us_after)) in enumerate(itertools.pairwise(beats)):
-        if k:
-            marks.append(TempoMark("", tick, bpm_of(tick, after, us_after - us, beat.ticks), beat, printed=False))
-            continue
-        share = tick + (after - tick) // FIRST_SHARE
-        left = us_after - us - (share - tick) / beat.ticks * US_PER_MINUTE / shown
+        at, left = tick, float(us_after - us)
+        if not k and lead >= tick:
+            at = tick + (after - tick) // FIRST_SHARE
+            left -= (at - tick) / beat.ticks * US_PER_MINUTE / shown
         if left > 1000:
-            marks.append(TempoMark("", share, bpm_of(share, after, left, beat.ticks), beat, printed=False))
+            marks.append(TempoMark("", at, bpm_of(at, after, left, beat.ticks), beat, printed=False))
     return marks
 
 
@@ -65,6 +66,8 @@ def beats_played(result: ReadingResult, start: int) -> list[tuple[int, int]]:
     inside = [
         t for k, t in enumerate(kept) if (k + 1 == len(kept) or kept[k + 1] > low) and (not k or kept[k - 1] < high)
     ]
+    if low + start >= 0 and low < inside[0]:
+        inside.insert(0, low)
     return [(t + start, result.pulses.time_at(t)) for t in inside]
 
 

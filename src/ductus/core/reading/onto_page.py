@@ -85,6 +85,14 @@ def fill_draft(
         here = page[n.event][0] if page[n.event] else None
         draft.put(page_note(draft, reading, n, here, respell, where.voice))
     apart(draft, reading)
+    for other in piece.readings.values():  # an earlier reading of the same take, of which nothing is left on the page
+        if (
+            other.take == reading.take
+            and other.part == reading.part
+            and other.id != reading.id
+            and not any(page.values())
+        ):
+            draft.drop(other)
     draft.put(replace(reading, choices=choices_to_json(choices)))
 
 

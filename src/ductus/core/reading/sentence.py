@@ -161,9 +161,14 @@ def _key(choices: Choices, result: ReadingResult) -> Phrase:
 
 def tempo_words(meter: Meter, result: ReadingResult) -> str:
     """The typical tempo in beats of the meter: "♩ ≈ 72"."""
+    return pace_words(meter, typical_quarter_us(result))
+
+
+def pace_words(meter: Meter, quarter_us: float) -> str:
+    """A tempo, given in microseconds to the quarter, in beats of a meter."""
     beat = meter.beat_ticks
     sign = "♩." if meter.compound else "♩" if beat == QUARTER else "beat"
-    return f"{sign} ≈ {round(60e6 / typical_quarter_us(result) * QUARTER / beat)}"
+    return f"{sign} ≈ {round(60e6 / quarter_us * QUARTER / beat)}"
 
 
 def _time(choices: Choices, outcomes: Mapping[str, str]) -> tuple[Phrase, ...]:

@@ -1,0 +1,199 @@
+"""A take played freely: lead-through, pins, what becomes of its time, later takes to its map."""
+
+from __future__ import annotations
+
+import io
+
+import mido
+import pytest
+
+from ductus.app import messages as m
+from ductus.app.lead import openings
+from ductus.app.library import Library
+from ductus.app.shown import strip_of
+from ductus.core.playback.click import AsWritten, click_plan
+from ductus.core.playback.performance import written_tempo_map
+from ductus.core.reading.choosing import (
+    QUESTIONS,
+    ReadAnswer,
+    ReadExtent,
+    ReadMeter,
+    ReadPin,
+    ReadStretch,
+    ReadTime,
+    ReadTuplets,
+    ReadUnpinned,
+)
+from ductus.core.score.layouts import new_piece
+from ductus.core.time.ticks import QUARTER
+from ductus.demo.keyboard import programme_events
+from ductus.formats.midi import write_midi
+from tests.app.driving import Sitter
+
+
+@pytest.fixture
+def free(library: Library) -> Sitter:
+    return (
+        Sitter(library, library.add(new_piece()))
+        .perform("otter-freely", qpm=None, shortest=None)
+        .read(ReadMeter("6/8"))
+    )
+
+
+def line(at: Sitter) -> str:
+    return "".join(p.words for p in at.reading().line)
+
+
+def question(at: Sitter, name: str) -> m.QuestionFact:
+    return next(q for q in at.reading().questions if q.name == name)
+
+
+def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
+    assert [q.name for q in at.reading().questions] == ["meter", "size", "first beat", "key", "bar lines"]
+    meter = question(at, "meter")
+    assert meter.answers[0].do is None
+    at.read(meter.answers[1].do)
+    assert "second of 3 readings" in line(at)
+    assert question(at, "meter").answers[0].label == meter.answers[1].label
+    at.read(ReadAnswer("meter"))
+    assert at.said == "Meter settled"
+    assert next(q.name for q in at.reading().questions) == "size"
+    pictures = openings(at.desk, at.reading().id, "size")
+    assert len(pictures) == len(question(at, "size").answers)
+    assert all("<svg" in p for p in pictures)
+    assert len(set(pictures)) > 1
+    at.read(ReadAnswer(None))
+    assert at.reading().questions == ()
+    at.undo()
+    assert at.reading().questions
+    assert set(QUESTIONS) >= {"ends", "meter"}
+
+
+def test_stray_notes_at_the_ends_are_proposed_to_be_left_out(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).record(qpm=None)
+    late = [(t + 6_000_000, kind, key, value) for t, kind, key, value in programme_events("otter-freely")]
+    at.hear((100_000, "down", 40, 50), (300_000, "up", 40, 0), *late)
+    at.tell(m.StopRecording(late[-1][0] + 50_000))
+    asked = at.reading().questions[0]
+    assert asked.name == "ends"
+    assert asked.words.startswith("1 note stands apart")
+    assert strip_of(at.desk, at.reading().id).music is not None
+    notes = len(at.piece.notes)
+    at.read(asked.answers[1].do)
+    assert len(at.piece.notes) == notes - 1
+    assert "its ends left out" in line(at)
+    at.read(ReadExtent())
+    assert len(at.piece.notes) == notes
+    at.read(ReadExtent(50, 40))
+    assert "Nothing would be left" in at.problems[-1]
+
+
+def test_a_note_says_which_bar_it_is(free: Sitter) -> None:
+    notes = sorted(free.piece.notes.values(), key=lambda n: n.tick)
+    bar = free.piece.timeline.bar_at(notes[30].tick)
+    chosen = next(n for n in notes if n.tick >= bar.end and free.piece.timeline.bar_at(n.tick).level_at(n.tick) <= 2)
+    number = free.piece.timeline.number_of(free.piece.timeline.bar_at(chosen.tick).index)
+    free.read(ReadPin(number + 1), [chosen.id], reading=free.reading().id)
+    assert free.said == f"This note is bar {number + 1}"
+    now = free.piece.notes[chosen.id]
+    assert free.piece.timeline.number_of(free.piece.timeline.bar_at(now.tick).index) in (number, number + 1)
+    assert free.piece.timeline.bar_at(now.tick).start == now.tick
+    assert free.reading().set_by_hand == 1
+    free.read(ReadUnpinned())
+    assert free.reading().set_by_hand == 0
+    free.read(ReadPin(3, 9), [chosen.id], reading=free.reading().id)
+    assert "2 beats" in free.problems[-1]
+
+
+def test_a_stretch_holds_so_many_bars(free: Sitter) -> None:
+    name = free.reading().id
+    beats = [b for b in strip_of(free.desk, name).beats if b[2] is not None]
+    strokes = strip_of(free.desk, name).strokes
+    first = min(strokes, key=lambda s: abs(s[0] - beats[1][0]))
+    last = min(strokes, key=lambda s: abs(s[0] - beats[5][0]))
+    free.read(ReadStretch(4), [first[6], last[6]], reading=name)
+    curve = {tick: us for us, tick, *_ in strip_of(free.desk, name).beats}
+    assert curve[beats[1][1]] == first[0]
+    assert curve[beats[5][1]] == last[0]
+    free.read(ReadStretch(400), [first[6], last[6]], reading=name)
+    assert "beats a minute" in free.problems[-1]
+
+
+def beats_in_midi(at: Sitter, ticks: list[int]) -> list[float]:
+    """Seconds of ticks of the piece in the exported file, as mido computes them."""
+    file = mido.MidiFile(file=io.BytesIO(write_midi(at.piece)))
+    tempi, now = [], 0
+    for message in file.tracks[0]:
+        now += message.time
+        if message.type == "set_tempo":
+            tempi.append((now, message.tempo))
+    out = []
+    for tick in ticks:
+        at_tick = tick * file.ticks_per_beat / QUARTER
+        seconds, before, tempo = 0.0, 0.0, 500_000
+        for edge, value in tempi:
+            if edge >= at_tick:
+                break
+            seconds += mido.tick2second(edge - before, file.ticks_per_beat, tempo)
+            before, tempo = edge, value
+        out.append(seconds + mido.tick2second(at_tick - before, file.ticks_per_beat, tempo))
+    return out
+
+
+def test_the_bars_follow_the_player_in_playback_and_in_the_file_and_not_on_the_page(free: Sitter) -> None:
+    page = {(n.tick, n.ticks, n.pitch.midi) for n in free.piece.notes.values()}
+    name = free.reading().id
+    assert "in playback one steady tempo" in line(free)
+    choice = next(p for p in free.reading().line if p.name == "what becomes of time").choices[0]
+    assert choice.label.startswith("the bars follow me: the page keeps its notes; playback of ")
+    free.read(ReadTime("follow"))
+    assert "the bars follow me" in line(free)
+    assert {(n.tick, n.ticks, n.pitch.midi) for n in free.piece.notes.values()} == page
+    assert [t for t in free.piece.tempi.values() if t.printed and t.tick == 0]
+    assert sum(t.printed for t in free.piece.tempi.values()) == 1
+    start = free.piece.readings[name].start
+    last = max(n.tick for n in free.piece.notes.values())
+    beats = [(us, tick + start) for us, tick, *_ in strip_of(free.desk, name).beats if 0 <= tick + start <= last]
+    first = min(n.tick for n in free.piece.notes.values())
+    beats = [b for b in beats if b[1] >= first]
+    written = written_tempo_map(free.piece)
+    zero = written.time_at(beats[0][1]) - beats[0][0]
+    assert all(abs(written.time_at(tick) - zero - us) < 1000 for us, tick in beats)
+    seconds = beats_in_midi(free, [tick for _, tick in beats])
+    assert all(
+        abs((s - seconds[0]) - (us - beats[0][0]) / 1e6) < 0.010 for s, (us, _) in zip(seconds, beats, strict=True)
+    )
+    assert all(abs(late) < 20_000 for _, _, late in strip_of(free.desk, name).worst)
+    free.undo()
+    assert len(free.piece.tempi) == 1
+
+
+def test_one_steady_tempo_rounded_and_the_click_of_a_later_take(free: Sitter) -> None:
+    free.read(ReadTime("follow")).read(ReadTime("steady", 100))
+    assert [(t.tick, t.bpm, t.printed) for t in free.piece.tempi.values()] == [(0, 100, True)]
+    assert "one steady tempo, 100" in line(free)
+    assert strip_of(free.desk, free.reading().id).worst
+    free.read(ReadTime("follow"))
+    plan = click_plan(free.piece, 2, AsWritten(), 1)
+    gaps = [b.time_us - a.time_us for a, b in zip(plan.clicks(0, 4), plan.clicks(0, 4)[1:], strict=False)]
+    assert len(set(gaps)) > 5  # the click goes with the rubato of the first take
+    free.read(ReadTime("steady", 3))
+    assert "is no tempo" in free.problems[-1]
+
+
+def test_only_some_tuplets_may_be_allowed(free: Sitter) -> None:
+    free.read(ReadTuplets(True, (3,), "eighth"))
+    assert "only triplets, down to eighths in them" in line(free)
+    assert free.reading().id
+
+
+def test_a_take_that_was_wholly_replaced_offers_nothing_and_can_be_written_again(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=96, meter=None)))
+    at.perform("waltz-with-click", qpm=96.0, count_in=2)
+    at.perform("waltz-with-click", qpm=96.0, count_in=2)
+    from ductus.app.shown import all_shown
+
+    assert [r.take for r in all_shown(at.desk)] == [2]
+    at.tell(m.WriteTake(1, "p1", 0))
+    assert [r.take for r in all_shown(at.desk)] == [1]

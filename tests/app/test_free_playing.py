@@ -52,10 +52,10 @@ def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> No
     at = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
     assert [q.name for q in at.reading().questions] == ["meter", "size", "first beat", "key", "bar lines"]
     meter = question(at, "meter")
-    assert meter.answers[0].do is None
+    assert meter.chosen == 0
     at.read(meter.answers[1].do)
     assert "second of 3 readings" in line(at)
-    assert question(at, "meter").answers[0].label == meter.answers[1].label
+    assert (question(at, "meter").answers, question(at, "meter").chosen) == (meter.answers, 1)
     at.read(ReadAnswer("meter"))
     assert at.said == "Meter settled"
     assert next(q.name for q in at.reading().questions) == "size"
@@ -68,6 +68,29 @@ def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> No
     at.undo()
     assert at.reading().questions
     assert set(QUESTIONS) >= {"ends", "meter"}
+
+
+def test_notes_twice_as_long_and_back(free: Sitter) -> None:
+    before = sorted((n.tick, n.ticks) for n in free.piece.notes.values())
+    tempo = free.piece.tempo_at(0).quarters_per_minute
+    double = question(free, "size").answers[1]
+    assert double.label.startswith("twice as long")
+    free.read(double.do)
+    assert question(free, "size").chosen == 1
+    assert free.piece.tempo_at(0).quarters_per_minute == pytest.approx(2 * tempo, rel=0.02)
+    longer = sum(n.ticks for n in free.piece.notes.values()) / sum(ticks for _, ticks in before)
+    assert 1.7 < longer < 2.2
+    free.read(question(free, "size").answers[0].do)
+    assert sorted((n.tick, n.ticks) for n in free.piece.notes.values()) == before
+
+
+def test_where_one_is_can_be_answered_and_goes_round(free: Sitter) -> None:
+    asked = question(free, "first beat")
+    assert len(asked.answers) == 2
+    free.read(asked.answers[1 - asked.chosen].do)
+    assert question(free, "first beat").chosen == 1 - asked.chosen
+    free.read(question(free, "first beat").answers[asked.chosen].do)
+    assert question(free, "first beat").chosen == asked.chosen
 
 
 def test_stray_notes_at_the_ends_are_proposed_to_be_left_out(library: Library) -> None:

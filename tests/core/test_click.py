@@ -8,7 +8,7 @@ import pytest
 
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, Silence, click_plan, meters_from
+from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, Silence, click_plan
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import MeterChange, Note, TempoMark
@@ -104,4 +104,4 @@ def test_the_bars_before_are_not_heard_where_the_count_in_is_made_up() -> None:
 
 
 def test_the_meters_of_a_reading_are_those_of_the_piece() -> None:
-    assert meters_from(piece(), 1, 3 * QUARTER) == ((0, Meter(6, 8)), (3 * QUARTER, Meter(3, 4)))
+    assert piece().timeline.meters_from(1, 3 * QUARTER) == ((0, Meter(6, 8)), (3 * QUARTER, Meter(3, 4)))

@@ -61,7 +61,9 @@ def waltz_taken(page: Page) -> str:
 def test_doubts_are_washed_named_swapped_accepted_by_one_key_each_and_outlive_a_kill(
     page: Page, server: Server, waltz_taken: str
 ) -> None:
-    expect(page.get_by_test_id("line")).to_contain_text("Read take 1 from bar 1, beat 1, in 3/4 against the click")
+    expect(page.get_by_test_id("line")).to_contain_text(
+        "Read take 1 from bar 1, beat 1, in 3/4 with 2 flats against the click"
+    )
     in_hand = page.get_by_test_id("doubt-in-hand")
     expect(in_hand).to_have_count(1)
     left = page.get_by_test_id("doubt").count() + 1
@@ -154,6 +156,8 @@ def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, 
     play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
     line = page.get_by_test_id("line")
+    expect(line).to_contain_text("How does it go?")
+    page.get_by_role("button", name="ask no more").click()
     expect(line).to_contain_text("first of 3 readings")
     line.get_by_role("button", name=re.compile("^reading of the whole")).click()
     options = page.get_by_role("menuitemradio")

@@ -29,7 +29,7 @@ def questions_of(worked: Worked) -> tuple[Question, ...]:
 def question_facts(worked: Worked) -> tuple[m.QuestionFact, ...]:
     """The questions as they are told."""
     return tuple(
-        m.QuestionFact(q.name, q.words, tuple(m.AnswerFact(a.label, a.do) for a in q.answers))  # type: ignore[arg-type]
+        m.QuestionFact(q.name, q.words, tuple(m.AnswerFact(a.label, a.do) for a in q.answers), q.chosen)  # type: ignore[arg-type]
         for q in questions_of(worked)
     )
 

@@ -555,7 +555,7 @@ class DoubtFact:
 
 @dataclass(frozen=True, slots=True)
 class AnswerFact:
-    """An answer of the lead-through: ``do`` makes it so, None for what holds now."""
+    """An answer of the lead-through: ``do`` makes it so, None where there is nothing to choose."""
 
     label: str
     do: AnyReadingChoice | None
@@ -563,11 +563,12 @@ class AnswerFact:
 
 @dataclass(frozen=True, slots=True)
 class QuestionFact:
-    """A question of the lead-through; its first answer is what holds now."""
+    """A question of the lead-through; ``chosen`` is the answer that holds now."""
 
     name: str
     words: str
     answers: tuple[AnswerFact, ...]
+    chosen: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,6 @@ from ductus.app.desk import Desk
 from ductus.app.jobs import Job
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.performance.takes import Take
-from ductus.core.playback.click import meters_from
 from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.choices import (
@@ -241,7 +240,7 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
     clicked = row.source == "click"
     known = clicked or len(piece.notes) > 0
     start = bar.start - bar.missing if clicked else bar.start
-    meters = meters_from(piece, bar_index, start)
+    meters = piece.timeline.meters_from(bar_index, start)
     settings = ReadSettings(
         meter=meters[0][1] if known else None,
         changes=meters[1:] if clicked else (),
@@ -338,7 +337,13 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
     after = work_out(desk, reading, wanted, before.row)
     own_frame = after.free or not same_beats(before.choices, wanted) or bool(wanted.shift)
     change = put_on_page(
-        piece, reading, wanted, after.result, sentence, follow=own_frame, tempo=after.free and wanted.time != "fitted"
+        piece,
+        reading,
+        wanted,
+        after.result,
+        sentence,
+        follow=own_frame,
+        tempo=(after.free or wanted.size != before.choices.size) and wanted.time != "fitted",
     )
     CACHE.keep(desk, replace(after, reading=replace(reading, choices=choices_to_json(wanted))))
     return with_time(piece, change, reading, after.result, wanted)
@@ -379,7 +384,7 @@ def same_beats(a: Choices, b: Choices) -> bool:
     """Do ticks mean the same in both? Otherwise what was put right by hand has no place in the new reading."""
 
     def beats(c: Choices) -> tuple[object, ...]:
-        return c.rank, c.shift, c.taps, dict(c.bars), c.extent, c.settings.meter, c.settings.about
+        return c.rank, c.shift, c.size, c.taps, dict(c.bars), c.extent, c.settings.meter, c.settings.about
 
     return beats(a) == beats(b)
 

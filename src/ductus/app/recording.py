@@ -9,7 +9,7 @@ from typing import Any
 from ductus.app.desk import Desk
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Heard, Listener, Take, take_of_events
-from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan, meters_from
+from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan
 from ductus.core.playback.performance import Sounding, take_sounds
 from ductus.core.reading.choices import Choices, Where
 from ductus.core.reading.live import LiveReading
@@ -93,7 +93,7 @@ class Recording:
         plan = self.plan
         one = plan.staff or (1 if piece.part(plan.part).staves == 1 else None)
         known = self.clicks is not None or bool(len(piece.notes))
-        meters = meters_from(piece, plan.bar, self.start(piece))
+        meters = piece.timeline.meters_from(plan.bar, self.start(piece))
         return ReadSettings(
             meter=meters[0][1] if known else None,
             changes=meters[1:] if self.clicks is not None else (),

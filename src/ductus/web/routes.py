@@ -190,9 +190,11 @@ def get_company(library: Lib, piece_id: str, tick: FromTick, part: str, staff: i
 
 
 @router.get("/pieces/{piece_id}/takes/{take_id}/playback")
-def get_take_playback(library: Lib, piece_id: str, take_id: TakeId) -> list[s.SoundingView]:
-    """A take as it was played."""
-    return [s.SoundingView.model_validate(x) for x in take_sounds(library.desk(piece_id).take(take_id))]
+def get_take_playback(library: Lib, piece_id: str, take_id: TakeId) -> s.TakeSoundsView:
+    """A take as it was played, from its first note on."""
+    take = library.desk(piece_id).take(take_id)
+    first = take.notes[0].onset_us if take.notes else 0
+    return s.TakeSoundsView(first_us=first, notes=tuple(s.SoundingView.model_validate(x) for x in take_sounds(take)))
 
 
 @router.get("/pieces/{piece_id}/heard")

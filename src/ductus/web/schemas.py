@@ -95,6 +95,13 @@ class SoundingView(Out):
     note: str
 
 
+class TakeSoundsView(Out):
+    """A take as it was played; times from its first note, which was struck at ``first_us`` of the take."""
+
+    first_us: int
+    notes: tuple[SoundingView, ...]
+
+
 class ClickView(Out):
     """One click, ``time_us`` from the beginning of what is heard."""
 

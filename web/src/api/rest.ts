@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { DelayClicks, DelayFound, NewPiece, PieceRow, Playback, Programme, Sounding, Strip } from './wire'
+import type { DelayClicks, DelayFound, NewPiece, PieceRow, Playback, Programme, Sounding, Strip, TakeSounds } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -38,10 +38,11 @@ export const rest = {
   playback: (id: string, fromTick: number) => ask<Playback>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
   heard: (id: string, fromUs: number, toUs: number) => ask<Sounding[]>(`/pieces/${id}/heard?from_us=${fromUs}&to_us=${toUs}`),
-  takePlayback: (id: string, take: number) => ask<Sounding[]>(`/pieces/${id}/takes/${take}/playback`),
+  takePlayback: (id: string, take: number) => ask<TakeSounds>(`/pieces/${id}/takes/${take}/playback`),
   strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   delayClicks: () => ask<DelayClicks>('/delay-test'),
   delayTest: (clicks_us: number[], strokes_us: number[]) => ask<DelayFound>('/delay-test', json('POST', { clicks_us, strokes_us })),
+  openings: (id: string, reading: string, question: string) => ask<string[]>(`/pieces/${id}/readings/${reading}/openings?question=${encodeURIComponent(question)}`),
   programmes: () => ask<Programme[]>('/programmes'),
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
   leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),

@@ -1,7 +1,7 @@
 /** Turns key presses of the computer into commands of the table. */
 import { isTyping, PIANO_CODES } from '../input/computerKeys'
 import { useHand } from '../desk/hand'
-import { TAP_CODES, useTapping } from '../desk/tapping'
+import { TAP_CODES, useTapping } from '../reading/tapping'
 import { justClosed, layerOpen, noteLayers } from './layers'
 import { COMMANDS, type Command } from './table'
 

@@ -11,7 +11,7 @@ import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
-import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../desk/reading'
+import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'
 import { onLearned } from '../input/learned'
 
 export interface Command {

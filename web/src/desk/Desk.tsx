@@ -15,7 +15,7 @@ import { stopPlaying } from './listening'
 import { closeDelayTest, DelayTest, useDelay } from '../recording/DelayTest'
 import { endRecording, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
-import { Strip } from './Strip'
+import { Strip } from '../reading/Strip'
 import { edit, openDesk, say, settled, useDesk } from './store'
 
 /** Say something once what was sent before has been answered, so that it is not overwritten. */

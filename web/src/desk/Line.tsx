@@ -6,10 +6,12 @@ import { Fragment, type ReactNode } from 'react'
 import type { Command, LinePhrase, Pen, ReadingChoice, RecordLine as RecordLineData } from '../api/wire'
 import { RecordPart, setRecord } from '../recording/RecordLine'
 import { hint } from '../commands/table'
+import { LeadLine } from '../reading/Lead'
+import { OutcomePhrase } from '../reading/OutcomePhrase'
 import { MoreForm } from './MoreForm'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
-import { openRead, setReading, useOpenReading } from './reading'
+import { openRead, setReading, useOpenReading } from '../reading/reading'
 import { SelectionLine } from './SelectionLine'
 import { give, useDesk } from './store'
 import { TouchForm } from './TouchForm'
@@ -82,9 +84,11 @@ function LinePart({ phrase, pen }: { phrase: LinePhrase; pen: Pen }) {
 function ReadLine({ pen }: { pen: Pen }) {
   const reading = useOpenReading()
   if (!reading) return <WayPhrase pen={pen} words="Read" />
+  if (reading.questions[0]) return <LeadLine question={reading.questions[0]} />
   return (
     <Sentence phrases={reading.line} draw={(p) =>
       p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} />
+      : p.form === 'outcome' ? <OutcomePhrase phrase={p} />
       : <Phrase name={p.name} options={p.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => setReading(c.do as ReadingChoice) }))}>{p.words}</Phrase>
     } />
   )

@@ -4,11 +4,12 @@ import type { CutOff, Doubt, Reading, Take } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
 import { holderOf } from './geometry'
 import { playFrom, playTake } from './listening'
-import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from './reading'
+import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from '../reading/reading'
 import { Journal } from '../recording/Journal'
 import { recordAgain } from '../recording/recorder'
 import { send, useDesk } from './store'
-import { endTapping, startTapping, useTapping } from './tapping'
+import { Openings } from '../reading/Lead'
+import { endTapping, startTapping, useTapping } from '../reading/tapping'
 
 const SOURCES: Record<string, string> = { click: 'played to the click', free: 'played freely', file: 'from a file', journal: 'from the journal' }
 const GAP = 12
@@ -33,7 +34,9 @@ export function Margin() {
     ...rest.map((take): Card => ({ id: `take${take.id}`, tick: null, node: <TakeCard take={take} /> })),
     ...readings.flatMap((reading): Card[] => [
       { id: reading.id, tick: reading.first_tick, node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} /> },
-      ...(way === 'read' && reading.id === openReading ? reading.doubts : []).map((d): Card => ({
+      ...(way === 'read' && reading.id === openReading && reading.questions[0]
+        ? [{ id: `${reading.id}-${reading.questions[0].name}`, tick: reading.first_tick, node: <Openings reading={reading} question={reading.questions[0]} /> }] : []),
+      ...(way === 'read' && reading.id === openReading && !reading.questions.length ? reading.doubts : []).map((d): Card => ({
         id: `${reading.id}-${d.key}`, tick: d.tick, node: <DoubtCard reading={reading} doubt={d} inHand={d.key === doubt} />,
       })),
     ]),

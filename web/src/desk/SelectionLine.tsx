@@ -2,7 +2,7 @@
 import type { Edit, NoteValue, Pen, ReadingChoice, Selecting } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
-import { setReading } from './reading'
+import { setReading } from '../reading/reading'
 import { choose, clip, edit, select, useDesk } from './store'
 
 const BASES = ['whole', 'half', 'quarter', 'eighth', '16th', '32nd'] as const
@@ -63,6 +63,7 @@ export function SelectionLine({ pen }: { pen: Pen }) {
       correct to a <Tail><Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>value, the rest moves</Phrase></Tail>{' '}
       read again as <Tail><Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>equal steps</Phrase></Tail>{' '}
       {readings && <><Tail><Phrase name="read the playing again" options={again}>read the playing again</Phrase></Tail>{' '}</>}
+      {readings && <><Tail><OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}><PinForm /></OpenPhrase></Tail>{' '}</>}
       <Now act={now({ name: 'scale', times: 2 })}>double</Now> or <Tail><Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now></Tail>{' '}
       <Tail><Now act={now({ name: 'split' })}>split</Now></Tail>{' '}
       <Tail><Now act={now({ name: 'respell' })} command="respell">respell</Now></Tail>{' '}
@@ -76,6 +77,29 @@ export function SelectionLine({ pen }: { pen: Pen }) {
       <Tail end=";"><Now act={now({ name: 'delete' })} command="delete">delete</Now></Tail>{' '}
       <Tail end="."><Now act={() => choose([])}>done</Now></Tail>
     </>
+  )
+}
+
+/** A hand on the bars of a take: this note is such a bar, or this stretch holds so many; from there the others are worked out again. */
+function PinForm() {
+  const count = useDesk((s) => s.selection.size)
+  const chosen = () => [...useDesk.getState().selection]
+  const number = (form: HTMLFormElement, name: string) => Number(new FormData(form).get(name))
+  return (
+    <div className="flex flex-col gap-2">
+      <form className="flex flex-wrap items-center gap-2" onSubmit={(e) => { e.preventDefault(); setReading({ name: 'pin', bar: number(e.currentTarget, 'bar'), beat: number(e.currentTarget, 'beat') }, chosen()) }}>
+        <label>This note is bar <input name="bar" type="number" min={0} max={9999} required autoFocus className="field w-16" /></label>
+        <label>beat <input name="beat" type="number" min={1} max={32} required defaultValue="1" className="field w-14" /></label>
+        <button type="submit" className="quiet-button">Put it there</button>
+      </form>
+      {count > 1 && (
+        <form className="flex flex-wrap items-center gap-2 border-t border-rule pt-2" onSubmit={(e) => { e.preventDefault(); setReading({ name: 'stretch', bars: number(e.currentTarget, 'bars') }, chosen()) }}>
+          <label>From the first to the last are <input name="bars" type="number" min={1} max={1000} required className="field w-16" /> bars</label>
+          <button type="submit" className="quiet-button">Count them so</button>
+        </form>
+      )}
+      <p className="text-[0.9rem] text-faint">Notes keep the time at which they were played; bar lines move.</p>
+    </div>
   )
 }
 

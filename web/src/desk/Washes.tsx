@@ -1,7 +1,7 @@
 /** Doubts on the sheet: an ochre wash behind the notes of each close call, stronger behind the one in hand. */
 import { useLayoutEffect, useState, type RefObject } from 'react'
 import { staffBox } from './geometry'
-import { useOpenReading } from './reading'
+import { useOpenReading } from '../reading/reading'
 import { useDesk } from './store'
 
 interface Wash {

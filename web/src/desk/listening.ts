@@ -1,7 +1,7 @@
 /** Playback: from the pen or from the start, the piece as written or a take as played. */
 import { create } from 'zustand'
 import { rest } from '../api/rest'
-import type { Sounding } from '../api/wire'
+import type { Click, TakeSounds } from '../api/wire'
 import { nowUs } from '../input/port'
 import { soundClicks, soundNotes, useSound } from '../sound/engine'
 import { usePreferences } from './preferences'
@@ -11,7 +11,7 @@ interface Listening {
   playing: boolean
   /** Tick that sounds now, for following on the sheet; null when nothing plays. */
   tick: number | null
-  /** Event time at which a take began to sound, and how far it is, in microseconds; null when none plays. */
+  /** Event time of the beginning of the take that sounds, and how far it is, in microseconds; null when none plays. */
   originUs: number | null
   takeUs: number | null
 }
@@ -54,18 +54,23 @@ export async function playFrom(tick: number, ...others: number[]): Promise<void>
   follow()
 }
 
-export const playTake = (take: number) => playPerformance(rest.takePlayback(useDesk.getState().pieceId, take))
+export const playTake = (take: number, click: readonly Click[] = []) => playPerformance(rest.takePlayback(useDesk.getState().pieceId, take), click)
 /** A stretch of the journal, as it was played. */
-export const playHeard = (fromUs: number, toUs: number) => playPerformance(rest.heard(useDesk.getState().pieceId, fromUs, toUs))
+export const playHeard = (fromUs: number, toUs: number) =>
+  playPerformance(rest.heard(useDesk.getState().pieceId, fromUs, toUs).then((notes) => ({ first_us: 0, notes })))
 
-async function playPerformance(wanted: Promise<Sounding[]>): Promise<void> {
+/** Silence before the first note is left out; `click` counts from the first note, too. */
+async function playPerformance(wanted: Promise<TakeSounds>, click: readonly Click[] = []): Promise<void> {
   stopPlaying()
-  const notes = await wanted
+  const { notes, first_us } = await wanted
   const origin = nowUs() + LEAD_US
-  useListening.setState({ playing: true, tick: null, originUs: origin, takeUs: 0 })
-  stop = soundNotes(notes, origin, stopPlaying)
+  const takeZero = origin - first_us
+  useListening.setState({ playing: true, tick: null, originUs: takeZero, takeUs: first_us })
+  const quiet = click.length ? soundClicks(click, origin) : () => undefined
+  const silent = soundNotes(notes, origin, stopPlaying)
+  stop = () => { quiet(); silent() }
   const follow = () => {
-    useListening.setState({ takeUs: Math.max(nowUs() - origin, 0) })
+    useListening.setState({ takeUs: Math.max(nowUs() - takeZero, first_us) })
     frame = requestAnimationFrame(follow)
   }
   follow()

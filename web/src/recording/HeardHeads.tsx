@@ -111,7 +111,7 @@ export function FreeHeads() {
     return { number: s.number, key: s.key, x: 70 + ((s.atUs - first) / 1e6) * PX_PER_S - left, staff: lower ? BASS : TREBLE, bottomLine: lower ? 18 : 30 }
   }).filter((m) => m.x > 60)
   return (
-    <div ref={holder} data-testid="free-heads" className="sticky bottom-0 z-10 -mx-7 border-t border-rule bg-paper px-7" aria-label={`Played freely so far: ${strokes.length} notes`}>
+    <div ref={holder} data-testid="free-heads" className="sticky bottom-0 z-10 -mx-7 mt-10 border-t border-rule bg-paper px-7" aria-label={`Played freely so far: ${strokes.length} notes`}>
       <svg className="block w-full overflow-hidden" height={HEIGHT} aria-hidden>
         {[TREBLE, BASS].map((staff) => [0, 1, 2, 3, 4].map((k) => <line key={`${staff.top}${k}`} x1={8} x2={width} y1={staff.top + k * SPACE} y2={staff.top + k * SPACE} stroke="currentColor" strokeWidth={0.7} />))}
         <line x1={8} x2={8} y1={TREBLE.top} y2={BASS.bottom} stroke="currentColor" />

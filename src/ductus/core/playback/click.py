@@ -226,13 +226,6 @@ def playback_clicks(piece: Piece, start: int, places: Sequence[tuple[int, int]])
     return tuple(out)
 
 
-def meters_from(piece: Piece, bar: int, zero: int) -> tuple[tuple[int, Meter], ...]:
-    """The meter of a bar and all changes after it, as (tick counted from ``zero``, meter)."""
-    timeline = piece.timeline
-    later = [(timeline.bar(i).start - zero, m) for i, m in timeline.meters.items() if i > bar]
-    return ((timeline.bar(bar).start - timeline.bar(bar).missing - zero, timeline.bar(bar).meter), *later)
-
-
 def click_ranks(bar: Bar, subdivide: bool | None = None) -> list[tuple[int, Rank]]:
     """(tick, rank) of the clicks in a bar; ``subdivide`` None means in compound meters only."""
     meter = bar.meter

@@ -60,7 +60,7 @@ ANYWHERE = Where()
 @dataclass(frozen=True, slots=True)
 class Choices:
     """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best); ``shift`` beats by which the bar
-    lines were moved later; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
+    lines were moved later; ``size`` 1: all values twice as long, -1: half as long; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
     ``bars`` bar lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through; ``extent`` the
     stretch of the take that is written (microseconds), None: all; ``time`` what becomes of the player's time (see ``outcome``), ``tempo``
     a rounded tempo for it; ``answered`` questions of the lead-through that are done."""
@@ -69,6 +69,7 @@ class Choices:
     pins: Pins = field(default_factory=Pins)
     rank: int = 0
     shift: int = 0
+    size: int = 0
     taps: tuple[int, ...] = ()
     bars: Mapping[int, int] = field(default_factory=dict)
     settled: frozenset[int] = frozenset()
@@ -115,6 +116,7 @@ def choices_to_json(choices: Choices) -> str:
         "ornaments": sorted(pins.ornaments),
         "rank": choices.rank,
         "shift": choices.shift,
+        "size": choices.size,
         "taps": list(choices.taps),
         "bars": sorted(choices.bars.items()),
         "settled": sorted(choices.settled),
@@ -143,6 +145,7 @@ def choices_from_json(text: str) -> Choices:
         pins,
         data.get("rank", 0),
         data.get("shift", 0),
+        data.get("size", 0),
         tuple(data.get("taps", ())),
         dict(data.get("bars", ())),
         frozenset(data.get("settled", ())),
@@ -159,9 +162,13 @@ def choices_from_json(text: str) -> Choices:
 
 
 def beats_chosen(found: PulseMap, bars: BarLines, choices: Choices) -> PulseMap:
-    """The beats that the take is read against: bar lines moved by ``shift`` beats, and what was set by hand in its place. Raises BadInput
+    """The beats that the take is read against: values doubled or halved, bar lines moved by ``shift`` beats, and what was set by hand in its place. Raises BadInput
     where that cannot be."""
     pulses = found
+    if choices.size:
+        pulses = PulseMap(
+            tuple(replace(p, tick=p.tick * 2 if choices.size > 0 else p.tick // 2) for p in pulses.pulses)
+        )
     if choices.shift:
         pulses = pulses.moved(-choices.shift * bars.meter.beat_ticks)
     return pinned_map(pulses, bars, choices.bars)

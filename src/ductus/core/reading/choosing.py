@@ -248,6 +248,15 @@ class ReadMeter(WholeChoice):
         meter = parse_meter(self.meter) if self.meter else None
         return anew(choices, replace(choices.settings, meter=meter, changes=()))
 
+    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+        """See ReadingChoice. A take to the click goes back to the meters of the piece."""
+        wanted = WholeChoice.applied(self, choices, events, seen)
+        if self.meter is not None or seen is None or seen.take.pulses is None:
+            return wanted
+        bar = seen.timeline.bar_at(max(seen.start, 0)).index
+        (_, meter), *changes = seen.timeline.meters_from(bar, seen.start)
+        return replace(wanted, settings=replace(wanted.settings, meter=meter, changes=tuple(changes)))
+
 
 @dataclass(frozen=True, slots=True)
 class ReadAbout(WholeChoice):
@@ -263,6 +272,22 @@ class ReadAbout(WholeChoice):
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
         return anew(choices, replace(choices.settings, about=self.tempo))
+
+
+@dataclass(frozen=True, slots=True)
+class ReadSize(WholeChoice):
+    """All values twice as long (1), half as long (-1), or as they were found (0)."""
+
+    size: Literal[-1, 0, 1]
+    name: Literal["size"] = "size"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return {-1: "notes half as long", 0: "notes as long as they were found", 1: "notes twice as long"}[self.size]
+
+    def whole(self, choices: Choices) -> Choices:
+        """See WholeChoice."""
+        return replace(anew(choices, choices.settings), rank=choices.rank, size=self.size)
 
 
 @dataclass(frozen=True, slots=True)
@@ -509,6 +534,6 @@ def untimed(pins: Pins) -> Pins:
 
 AnyReadingChoice = (
     ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadPedal | ReadPlainness | ReadMeter | ReadAbout | ReadKey
-    | ReadProposal | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned | ReadExtent | ReadTime | ReadAnswer
+    | ReadProposal | ReadSize | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned | ReadExtent | ReadTime | ReadAnswer
 )  # fmt: skip
 READING_CHOICES: tuple[type[AnyReadingChoice], ...] = AnyReadingChoice.__args__

@@ -1,4 +1,4 @@
-"""The lead-through after a take: one question at a time, each with the answers that a musician would consider, the present one marked.
+"""The lead-through after a take: one question at a time, each with the answers that a musician would consider, in an order that stays.
 
 Only what was found is asked about: a take to the click knows its meter and its beats.
 """
@@ -12,21 +12,22 @@ from dataclasses import dataclass
 
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices
-from ductus.core.reading.choosing import ReadAbout, ReadExtent, ReadingChoice, ReadKey, ReadProposal, ReadShift
-from ductus.core.reading.sentence import signature, tempo_words
+from ductus.core.reading.choosing import ReadExtent, ReadingChoice, ReadKey, ReadProposal, ReadShift, ReadSize
+from ductus.core.reading.key import estimate_key
+from ductus.core.reading.sentence import pace_words, signature
 from ductus.core.reading.settings import ReadingResult
 from ductus.core.reading.tempo import typical_quarter_us
+from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words, ordinal
 
 APART_US = 2_500_000  # silence that parts stray notes from the music
 APART_TIMES = 4.0  # and so many times the usual gap between onsets
 MOST_STRAY = 0.2  # of the notes of the take
-SLOWEST, FASTEST = 5.0, 1000.0
 
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """One answer in words; ``do`` makes it so, None for the present one."""
+    """One answer in words, and the choice that makes it so (None: there is nothing to choose)."""
 
     label: str
     do: ReadingChoice | None
@@ -34,11 +35,12 @@ class Answer:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """``name`` is one of QUESTIONS; the first answer is what holds now."""
+    """``name`` is one of QUESTIONS; ``chosen`` is the answer that holds now."""
 
     name: str
     words: str
     answers: tuple[Answer, ...]
+    chosen: int = 0
 
 
 def stray_ends(take: Take) -> tuple[int, int, int] | None:
@@ -67,14 +69,18 @@ def questions(
 ) -> tuple[Question, ...]:
     """What is still to be asked of a take on the page."""
     found = [_ends(take, choices)]
-    if free and not choices.taps:
-        found += [_meter(choices, proposals), _size(result), _first_beat(choices, result)]
-    if choices.settings.key is None:
-        found.append(_key(result))
     if free:
-        words = "Do the bar lines fall where you felt them? Drag the diamonds of the strip to where bars begin."
-        found.append(Question("bar lines", words, (Answer("they are right", None),)))
+        if not choices.taps:
+            found += [_meter(choices, proposals), _size(choices, result)]
+        found += [_first_beat(choices, result), _key(choices, result), BAR_LINES]
     return tuple(q for q in found if q is not None and q.name not in choices.answered)
+
+
+BAR_LINES = Question(
+    "bar lines",
+    "Do the bar lines fall where you felt them? Drag the diamonds of the strip to where bars begin.",
+    (Answer("they are right", None),),
+)
 
 
 def _ends(take: Take, choices: Choices) -> Question | None:
@@ -82,34 +88,29 @@ def _ends(take: Take, choices: Choices) -> Question | None:
     if stray is None:
         return None
     first, last, count = stray
+    keep = Answer("they belong to it" if count > 1 else "it belongs to it", ReadExtent())
     leave = Answer(f"leave {'it' if count == 1 else 'them'} out", ReadExtent(max(first - 1000, 0), last + 1000))
-    keep = Answer("they belong to it", ReadExtent())
-    words = f"{count_words(count, 'note').capitalize()} {'stands' if count == 1 else 'stand'} apart from the music. Do they belong to it?"
-    if choices.extent is None:
-        return Question("ends", words, (Answer(keep.label, None), leave))
-    return Question("ends", words, (Answer(leave.label, None), keep))
+    stands = "stands" if count == 1 else "stand"
+    words = f"{count_words(count, 'note').capitalize()} {stands} apart from the music."
+    return Question("ends", words, (keep, leave), int(choices.extent is not None))
 
 
 def _meter(choices: Choices, proposals: Sequence[str]) -> Question | None:
     if len(proposals) < 2:
         return None
-    order = [choices.rank, *(k for k in range(len(proposals)) if k != choices.rank)]
-    answers = (Answer(proposals[k], ReadProposal(k) if n else None) for n, k in enumerate(order) if k < len(proposals))
-    return Question("meter", "How does it go?", tuple(answers))
+    answers = tuple(Answer(words, ReadProposal(k)) for k, words in enumerate(proposals[:3]))
+    return Question("meter", "How does it go?", answers, choices.rank)
 
 
-def _size(result: ReadingResult) -> Question:
-    quarters = round(60e6 / typical_quarter_us(result), 1)
-    now = tempo_words(result.meter, result)
-    return Question(
-        "size",
-        "How long are the notes to be?",
-        (
-            Answer(f"as they are ({now})", None),
-            Answer("twice as long", ReadAbout(min(quarters * 2, FASTEST))),
-            Answer("half as long", ReadAbout(max(quarters / 2, SLOWEST))),
-        ),
+def _size(choices: Choices, result: ReadingResult) -> Question:
+    quarter_us = typical_quarter_us(result) * 2.0**choices.size  # as it was found
+    pace = {k: pace_words(result.meter, quarter_us / 2.0**k) for k in (0, 1, -1)}
+    answers = (
+        Answer(f"as they were found, {pace[0]}", ReadSize(0)),
+        Answer(f"twice as long, {pace[1]}", ReadSize(1)),
+        Answer(f"half as long, {pace[-1]}", ReadSize(-1)),
     )
+    return Question("size", "How long are the notes to be?", answers, choices.size % 3)
 
 
 def _first_beat(choices: Choices, result: ReadingResult) -> Question | None:
@@ -118,15 +119,27 @@ def _first_beat(choices: Choices, result: ReadingResult) -> Question | None:
         return None
     first = min(n.tick for n in result.notes)
     start, _, meter = result.bars.bar_at(first)
-    now = meter.beat_at(first - start) + 1
-    answers = [Answer(f"the first note is on beat {now}", None)]
-    for by in range(1, min(beats, 4)):
-        on = (now - 1 - by) % beats + 1
-        answers.append(Answer(f"it is on the {ordinal(on)} beat", ReadShift(by)))
-    return Question("first beat", "Where is the first beat?", tuple(answers))
+    unmoved = (meter.beat_at(first - start) + choices.shift) % beats
+    answers = tuple(
+        Answer(
+            f"the first note is on the {ordinal((unmoved - k) % beats + 1)} beat", ReadShift(k - choices.shift % beats)
+        )
+        for k in range(min(beats, 4))
+    )
+    return Question(
+        "first beat", "Where is the first beat of the bar?", answers, min(choices.shift % beats, len(answers) - 1)
+    )
 
 
-def _key(result: ReadingResult) -> Question:
-    near = [k for k in (result.key + 1, result.key - 1) if -7 <= k <= 7]
-    answers = [Answer(signature(result.key), None), *(Answer(signature(k), ReadKey(k)) for k in near)]
-    return Question("key", "Which key signature?", tuple(answers))
+def _key(choices: Choices, result: ReadingResult) -> Question:
+    notes = result.notes
+    found, _ = estimate_key(
+        [n.pitch.midi for n in notes], [n.tick / QUARTER for n in notes], [n.ticks / QUARTER for n in notes]
+    )
+    keys = [k for k in (found, found + 1, found - 1) if -7 <= k <= 7]
+    answers = [Answer(signature(k), ReadKey(k if n else None)) for n, k in enumerate(keys)]
+    asked = choices.settings.key
+    if asked is not None and asked not in keys:
+        answers.append(Answer(signature(asked), ReadKey(asked)))
+        keys.append(asked)
+    return Question("key", "Which key signature?", tuple(answers), 0 if asked is None else keys.index(asked))

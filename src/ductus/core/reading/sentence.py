@@ -20,6 +20,7 @@ from ductus.core.reading.choosing import (
     ReadProposal,
     ReadShift,
     ReadShortest,
+    ReadSize,
     ReadTaps,
     ReadTime,
     ReadTuplets,
@@ -27,7 +28,7 @@ from ductus.core.reading.choosing import (
     ReadVoices,
     Value,
 )
-from ductus.core.reading.settings import MIDDLE_C, ReadingResult
+from ductus.core.reading.settings import MIDDLE_C, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import typical_quarter_us
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
@@ -54,6 +55,12 @@ TUPLETS = {
     ReadTuplets(True, (3, 5)): "triplets and quintuplets",
     ReadTuplets(True, (3, 5, 7)): "triplets, quintuplets and septuplets",
     ReadTuplets(True, (2, 4)): "only duplets and quadruplets (compound beats)",
+}
+FOUND = ("free", "journal")  # takes whose beats were found
+SIZES = {
+    0: "notes as long as they were found",
+    1: "notes twice as long: beats twice as fast, more bars",
+    -1: "notes half as long: beats half as fast, fewer bars",
 }
 OUTCOME_WORDS = {
     "": "one steady tempo",
@@ -86,12 +93,6 @@ def read_sentence(
     asked = (settings.tuplets, settings.tuplet_kinds, settings.tuplet_shortest)
     tuplets = tuple(Choice(w, t, (t.tuplets, t.kinds, t.shortest) == asked) for t, w in TUPLETS.items())
     now = next((c.label for c in tuplets if c.chosen), "as chosen")
-    voices = tuple(Choice(w, ReadVoices(v), v == settings.voices) for v, w in VOICES.items())
-    detached = tuple(Choice(w, ReadDetached(k), k == settings.staccato) for k, w in STACCATO.items())
-    pedal = tuple(Choice(w, ReadPedal(used), used == settings.pedal) for used, w in PEDAL.items())
-    plainer = tuple(
-        Choice(w, ReadPlainness(k), k == settings.plainness) for k, w in sorted(PLAINNESS.items(), reverse=True)
-    )
     return (
         Phrase("Read", "way of working"),
         plain(f" {name.lower()} from {place}, in "),
@@ -102,16 +103,48 @@ def read_sentence(
         Phrase(now, "tuplets", tuplets),
         plain("; hands "),
         _hands(choices),
-        plain(", "),
-        Phrase(VOICES[settings.voices], "voices", voices),
-        plain("; detached notes "),
-        Phrase(STACCATO[settings.staccato], "detached notes", detached),
-        plain(", the pedal "),
-        Phrase(PEDAL[settings.pedal], "pedal", pedal),
-        plain("; written "),
-        Phrase(PLAINNESS[settings.plainness], "plainer or finer", plainer),
         *_time(choices, outcomes),
-        plain("."),
+        *_seldom(choices, source),
+    )
+
+
+def _seldom(choices: Choices, source: str) -> tuple[Phrase, ...]:
+    """What is seldom chosen: a phrase of its own where it differs from the usual, and all else behind "or ..."."""
+    settings, usual = choices.settings, ReadSettings()
+    voices = tuple(Choice(w, ReadVoices(v), v == settings.voices) for v, w in VOICES.items())
+    detached = tuple(Choice(w, ReadDetached(k), k == settings.staccato) for k, w in STACCATO.items())
+    pedal = tuple(Choice(w, ReadPedal(used), used == settings.pedal) for used, w in PEDAL.items())
+    plainer = tuple(
+        Choice(w, ReadPlainness(k), k == settings.plainness) for k, w in sorted(PLAINNESS.items(), reverse=True)
+    )
+    rows = (
+        ("", "voices", voices, settings.voices == usual.voices),
+        ("detached notes ", "detached notes", detached, settings.staccato == usual.staccato),
+        ("the pedal ", "pedal", pedal, settings.pedal == usual.pedal),
+        ("written ", "plainer or finer", plainer, settings.plainness == usual.plainness),
+    )
+    out: list[Phrase] = []
+    hidden: list[Choice] = []
+    if source not in FOUND and not choices.size:
+        hidden += _sizes(choices)[1:]
+    if source not in FOUND and not choices.shift:
+        hidden += [Choice(f"the bar line {c.label}", c.do) for c in _shifts()]
+    for before, phrase, options, as_usual in rows:
+        if as_usual:
+            hidden += [Choice(before + c.label, c.do) for c in options if not c.chosen]
+        else:
+            out += [plain("; " + before), Phrase(next(c.label for c in options if c.chosen), phrase, options)]
+    return (*out, plain("; "), Phrase("or ...", "more", tuple(hidden))) if hidden else (*out, plain("."))
+
+
+def _sizes(choices: Choices) -> tuple[Choice, ...]:
+    return tuple(Choice(w, ReadSize(k), k == choices.size) for k, w in SIZES.items())  # type: ignore[arg-type]
+
+
+def _shifts() -> tuple[Choice, ...]:
+    beats = (1, -1, 2, -2, 3, -3)
+    return tuple(
+        Choice(f"{count_words(abs(k), 'beat')} {'later' if k > 0 else 'earlier'}", ReadShift(k)) for k in beats
     )
 
 
@@ -199,27 +232,23 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
         ),
         *(Choice(m, ReadMeter(m), choices.settings.meter is not None and m == str(result.meter)) for m in METERS),
     )
-    shifts = tuple(
-        Choice(f"{count_words(abs(k), 'beat')} {'later' if k > 0 else 'earlier'}", ReadShift(k))
-        for k in (1, -1, 2, -2, 3, -3)
-    )
     moved = f"moved by {count_words(choices.shift, 'beat')}" if choices.shift else "where it is"
-    first = (plain(", the bar line "), Phrase(moved, "first beat", shifts), *_by_hand(choices))
-    if source != "free" and source != "journal":
+    first = (plain(", the bar line "), Phrase(moved, "first beat", _shifts()), *_by_hand(choices))
+    if source not in FOUND:
         beat = "click" if source == "click" else "beat of its file"
         late = f" ({lateness_words(result.lag_us)})" if source == "click" else ""
-        return (
+        out = [
             Phrase(meter, "meter", meters),
             plain(" with "),
             _key(choices, result),
             plain(f" against the {beat}{late}"),
-            *first,
-        )
-    quarters = round(60e6 / typical_quarter_us(result), 1)
+        ]
+        if choices.size:
+            out += [plain(", "), Phrase(SIZES[choices.size].partition(":")[0], "size of values", _sizes(choices))]
+        return (*out, *(first if choices.shift else _by_hand(choices)))
     about = choices.settings.about
     tempi = (
-        Choice("notes half as long: beats half as fast, fewer bars", ReadAbout(max(quarters / 2, 5))),
-        Choice("notes twice as long: beats twice as fast, more bars", ReadAbout(min(quarters * 2, 1000))),
+        *(c for c in _sizes(choices) if not c.chosen),
         Choice("as the playing shows", ReadAbout(), about is None),
         *(
             Choice(f"about {q} quarters a minute", ReadAbout(q), q == about)

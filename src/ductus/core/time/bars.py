@@ -121,6 +121,12 @@ class Timeline:
         """Bar index of a bar number as people count."""
         return number if self.pickup else number - 1
 
+    def meters_from(self, bar: int, zero: int) -> tuple[tuple[int, Meter], ...]:
+        """The meter of a bar and all changes after it, as (tick counted from ``zero``, meter)."""
+        later = [(self.bar(i).start - zero, m) for i, m in self.meters.items() if i > bar]
+        first = self.bar(bar)
+        return ((first.start - first.missing - zero, first.meter), *later)
+
     def bars_until(self, tick: int) -> int:
         """How many bars hold everything before ``tick``."""
         return self.bar_at(tick - 1).index + 1 if tick > 0 else 0

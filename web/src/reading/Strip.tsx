@@ -4,10 +4,10 @@
  */
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { rest } from '../api/rest'
-import type { Strip as StripData } from '../api/wire'
-import { useListening } from './listening'
+import type { Reading, Strip as StripData } from '../api/wire'
+import { playTake, useListening } from '../desk/listening'
 import { setReading, useOpenReading } from './reading'
-import { choose as choose_, say, useDesk } from './store'
+import { choose as choose_, say, useDesk } from '../desk/store'
 
 const HEIGHT = 176
 const CURVE = [12, 30] as const
@@ -16,6 +16,7 @@ const DIAMOND = 154
 const LEAD_US = 500_000
 const LEAST_PX_PER_S = 44
 const NUDGE_US = 10_000
+const END_NUDGE_US = 100_000
 
 export function Strip() {
   const reading = useOpenReading()
@@ -40,7 +41,63 @@ export function Strip() {
       <div ref={holder} className="overflow-x-auto" style={{ height: HEIGHT }}>
         {data && <Drawing data={data} width={width} />}
       </div>
+      {data && reading && <Checks data={data} reading={reading} />}
     </section>
+  )
+}
+
+/** How the bars agree with the playing: in words, the worst bars to go to, the click along with the take. */
+function Checks({ data, reading }: { data: StripData; reading: Reading }) {
+  const click = data.beats.map(([us, , number]) => ({ time_us: us - data.strokes[0]![0], rank: number === null ? ('beat' as const) : ('bar' as const) })).filter((c) => c.time_us >= 0)
+  const goTo = (tick: number, us: number, bar: number) => {
+    const stroke = data.strokes.find((s) => s[6] && s[0] >= us)
+    if (stroke) document.getElementById(stroke[6])?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
+    document.querySelector(`[data-tick="${tick}"]`)?.scrollIntoView({ inline: 'center', block: 'nearest' })
+    say(`Bar ${bar}`)
+  }
+  return (
+    <p className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem] text-faint" data-testid="checks">
+      <span>Tempo {Math.round(data.curve.lowest)} to {Math.round(data.curve.highest)}, {(Math.round(data.curve.average * 10) / 10).toString()} on average</span>
+      <span>{data.apart_words}</span>
+      {data.worst.map(([bar, tick, us]) => (
+        <button key={tick} type="button" className="underline" onClick={() => goTo(tick, data.beats.find((b) => b[1] === tick)?.[0] ?? 0, bar)}>
+          {bar ? `bar ${bar}` : 'pick-up'}: {Math.abs(Math.round(us / 1000))} ms {us > 0 ? 'late' : 'early'}
+        </button>
+      ))}
+      <button type="button" className="underline" onClick={() => void playTake(reading.take, click)}>Hear it with its click</button>
+      {reading.set_by_hand > 0 && <button type="button" className="underline" onClick={() => setReading({ name: 'unpin' })}>Let all {reading.set_by_hand} set by hand go</button>}
+      {data.extent && <button type="button" className="underline" onClick={() => setReading({ name: 'extent' })}>Write all of the take</button>}
+    </p>
+  )
+}
+
+/** A handle at an end of what is written: dragged inwards, what lies outside is left out. */
+function End({ which, at, data, x, us }: { which: 'from' | 'to'; at: number; data: StripData; x: Scale; us: (px: number) => number }) {
+  const [moved, setMoved] = useState<number | null>(null)
+  useEffect(() => setMoved(null), [at])
+  const put = (time: number) => {
+    const [from, to] = data.extent ?? [0, data.length_us]
+    setReading({ name: 'extent', from_us: Math.max(which === 'from' ? time : from, 0), to_us: Math.max(which === 'to' ? time : to, 0) })
+  }
+  const now = x(moved ?? at)
+  return (
+    <g role="slider" tabIndex={0} aria-label={which === 'from' ? 'Where the written part begins' : 'Where the written part ends'} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds`}
+      data-end={which} className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]"
+      onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); setMoved(at) }}
+      onPointerMove={(e) => { if (moved !== null && e.buttons) setMoved(us(e.clientX - (e.currentTarget.ownerSVGElement?.getBoundingClientRect().left ?? 0))) }}
+      onPointerUp={() => { if (moved !== null && Math.abs(moved - at) > 20_000) put(moved); else setMoved(null) }}
+      onKeyDown={(e) => {
+        const by = { ArrowLeft: -END_NUDGE_US, ArrowRight: END_NUDGE_US }[e.key]
+        if (by === undefined) return
+        put(at + by)
+        e.preventDefault()
+        e.stopPropagation()
+      }}>
+      <title>Drag to leave out what lies outside; arrow keys move it by 100 ms</title>
+      <rect x={which === 'from' ? 0 : now} y={NOTES[0] - 4} width={Math.max(which === 'from' ? now : x(data.length_us + LEAD_US) - now, 0)} height={NOTES[1] - NOTES[0] + 12} fill="var(--color-desk)" opacity={0.55} pointerEvents="none" />
+      <rect x={now - 7} y={NOTES[0] - 4} width={14} height={NOTES[1] - NOTES[0] + 12} fill="transparent" />
+      <path d={`M${now} ${NOTES[0] - 4}V${NOTES[1] + 8}`} stroke="var(--color-verdigris)" strokeWidth={1.6} strokeDasharray="3 3" fill="none" />
+    </g>
   )
 }
 
@@ -60,6 +117,8 @@ function Drawing({ data, width }: { data: StripData; width: number }) {
       {data.beats.filter((b) => b[2] !== null).map(([at, tick, number, byHand]) => (
         <Diamond key={tick} at={at} tick={tick} number={number!} byHand={byHand} x={x} us={us} />
       ))}
+      <End which="from" at={data.extent?.[0] ?? Math.max(data.strokes[0]![0] - 150_000, zero)} data={data} x={x} us={us} />
+      <End which="to" at={Math.min(data.extent?.[1] ?? data.length_us, data.length_us) + (data.extent ? 0 : 150_000)} data={data} x={x} us={us} />
       <Playhead x={x} />
     </svg>
   )
@@ -120,7 +179,8 @@ function choose(id: string) {
   document.getElementById(id)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
 }
 
-/** A bar line's handle: filled when it was set by hand. Only the two bars beside it are stretched. */
+/** A bar line's handle: filled when it was set by hand. Moved a little, only the two bars beside it are stretched; moved to another beat,
+ * the bars behind it are counted from there. */
 function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number; number: number; byHand: boolean; x: Scale; us: (px: number) => number }) {
   const [moved, setMoved] = useState<number | null>(null)
   const [from, setFrom] = useState(0)
@@ -146,7 +206,7 @@ function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number
   }
   const cx = x(moved ?? at)
   return (
-    <g role="slider" tabIndex={0} aria-label={`Bar line of bar ${number}`} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds${byHand ? ', set by hand' : ''}`}
+    <g role="slider" data-tick={tick} tabIndex={0} aria-label={`Bar line of bar ${number}`} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds${byHand ? ', set by hand' : ''}`}
       data-bar={number} className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]" onPointerDown={onDown} onPointerMove={onMove} onPointerUp={onUp} onKeyDown={onKey}>
       <title>Drag to where this bar begins; arrow keys move it by 10 ms, Delete lets it go</title>
       {moved !== null && <line x1={cx} x2={cx} y1={NOTES[0]} y2={NOTES[1] + 6} stroke="var(--color-vermilion)" />}

@@ -1,6 +1,6 @@
 /** The take that is looked at: its doubts one by one, and how it is read. */
-import type { Doubt, Reading, ReadingChoice } from '../api/wire'
-import { choose, give, say, send, useDesk } from './store'
+import type { Doubt, Question, Reading, ReadingChoice } from '../api/wire'
+import { choose, give, say, send, useDesk } from '../desk/store'
 
 export const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) => s.readings.find((r) => r.id === s.openReading)
 export const useOpenReading = () => useDesk(openReadingOf)
@@ -32,15 +32,27 @@ function inHand(): { reading: Reading; doubt: Doubt; index: number } | null {
   return null
 }
 
+/** The question of the lead-through that is asked now, of the open take. */
+export const askedNow = (): Question | undefined => openReadingOf(useDesk.getState())?.questions[0]
+
+/** Take an answer, or (`settled`) go on to the next question. */
+export function answerWith(question: Question, index: number): void {
+  const choice = question.answers[index]?.do
+  if (choice && index !== question.chosen) setReading(choice)
+}
+export const settleQuestion = (question: Question) => setReading({ name: 'answer', question: question.name })
+
 export const optionWords = (doubt: Doubt) => (doubt.chosen === null ? 'as you wrote it' : doubt.options[doubt.chosen]![0])
 
 export function describe(doubt: Doubt): string {
   return `${doubt.place}: ${optionWords(doubt)}; or ${doubt.options.filter((_, i) => i !== doubt.chosen).map(([words]) => words).join('; or ')}`
 }
 
-/** One key goes to the next doubt (or the one before). */
+/** One key goes to the next doubt (or the one before); a question of the lead-through is passed over by it. */
 export function stepDoubt(by: number): void {
   if (useDesk.getState().way !== 'read') openRead()
+  const asked = askedNow()
+  if (asked && by > 0) return settleQuestion(asked)
   const found = inHand()
   if (!found) return
   const { doubts } = found.reading
@@ -54,14 +66,18 @@ export function chooseOption(reading: string, key: number, option: number): void
   send({ type: 'doubt', reading, key, do: 'choose', option })
 }
 
-/** One key swaps to the next rival. */
+/** One key swaps to the next rival, or to the next answer. */
 export function swapDoubt(): void {
+  const asked = useDesk.getState().way === 'read' ? askedNow() : undefined
+  if (asked) return answerWith(asked, (asked.chosen + 1) % asked.answers.length)
   const found = inHand()
   if (found) chooseOption(found.reading.id, found.doubt.key, ((found.doubt.chosen ?? -1) + 1) % found.doubt.options.length)
 }
 
-/** One key accepts, and the next doubt is in hand. */
+/** One key accepts, and the next question or doubt is in hand. */
 export function acceptDoubt(): void {
+  const asked = useDesk.getState().way === 'read' ? askedNow() : undefined
+  if (asked) return settleQuestion(asked)
   const found = inHand()
   if (found) send({ type: 'doubt', reading: found.reading.id, key: found.doubt.key, do: 'settle' })
 }

@@ -1,9 +1,9 @@
 /** Tapping the beats along with a take: each tap is a beat, the first one the first of a bar. */
 import { create } from 'zustand'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
-import { playTake, stopPlaying, useListening } from './listening'
+import { playTake, stopPlaying, useListening } from '../desk/listening'
 import { setReading } from './reading'
-import { say } from './store'
+import { say } from '../desk/store'
 
 export const TAP_CODES: ReadonlySet<string> = new Set(['Enter', 'NumpadEnter', 'Numpad5', 'Space'])
 

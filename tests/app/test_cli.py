@@ -178,5 +178,6 @@ def test_the_demo_pieces_are_on_the_shelf_once(tmp_path: Path) -> None:
         "Lock Gate Waltz",
         "Otter at the Tiller",
         "The Lantern-Keeper’s Song",
+        "Three Bends of the River",
     ]
     library.close()

@@ -138,6 +138,7 @@ def test_the_demo_fills_an_empty_shelf_only(client: TestClient, library: Library
     assert [r["title"] for r in client.get("/api/pieces").json()] == [
         "Lock Gate Waltz",
         "Otter at the Tiller",
+        "Three Bends of the River",
         "The Lantern-Keeper’s Song",
         "Dance of the Paper Crane",
     ]

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import SUSTAIN
-from ductus.core.playback.click import DELAY_COUNT_IN, DELAY_QPM, delay_clicks
+from ductus.core.playback.click import DELAY_COUNT_IN, DELAY_QPM, OneTempo, click_plan, delay_clicks
+from ductus.core.score.piece import Piece
 from ductus.demo.player import play
-from ductus.demo.scenario import dance, jig, waltz
+from ductus.demo.scenario import bends, dance, jig, waltz
 
 
 @dataclass(frozen=True, slots=True)
 class Programme:
-    """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute."""
+    """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute. ``bars`` (indices) of a piece are played,
+    all staves or one."""
 
     name: str
     title: str
@@ -23,40 +26,52 @@ class Programme:
     qpm: float | None
     count_in: int
     meter: str
+    make: Callable[[], Piece] | None = None
+    bars: range = range(0)
+    seed: int = 0
+    pace: float = 0.0
+    staff: int = 0
+    pedalled: bool = False
 
 
 PROGRAMMES = (
-    Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4"),
-    Programme("crane-with-click", "Dance of the Paper Crane", "with the click, trills and rolled chords", 84, 2, "4/4"),
-    Programme(
-        "quarters", "Quarters for the delay test", "with its click, never quite on it", DELAY_QPM, DELAY_COUNT_IN, "4/4"
-    ),
-    Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8"),
-)
+    Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4", waltz, range(8), 11),
+    Programme("waltz-right", "Lock Gate Waltz, right hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8), 12, staff=1),
+    Programme("waltz-left", "Lock Gate Waltz, left hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8), 13, staff=2),
+    Programme("waltz-left-again", "Lock Gate Waltz, left hand again", "with the click, bars 5 to 8", 96, 2, "3/4", waltz, range(4, 8), 14, staff=2),
+    Programme("bends-with-click", "Three Bends of the River", "with the click, 6/8, 3/4, 6/8", 108, 2, "6/8", bends, range(13), 17),
+    Programme("crane-with-click", "Dance of the Paper Crane", "with the click, trills and rolled chords", 84, 2, "4/4", dance, range(8), 7),
+    Programme("quarters", "Quarters for the delay test", "with its click, never quite on it", DELAY_QPM, DELAY_COUNT_IN, "4/4"),
+    Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8", jig, range(9), 23, 150, pedalled=True),
+    Programme("waltz-freely", "Lock Gate Waltz, freely", "freely, slowing at the end", None, 0, "3/4", waltz, range(16), 29, 108),
+)  # fmt: skip
 Event = tuple[int, str, int, int]
 HIDDEN_LATENESS_US = 37_400  # of the rehearsal keyboard in the delay test, which has to find it
+FREE_START_US = 800_000
+PEDAL_BELOW = 52  # the pedal changes with each bass note below this key
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=16)
 def programme_events(name: str) -> list[Event]:
     """(microseconds, "down" | "up" | "control", key or controller, value), in order. Raises NotThere."""
-    pedal: list[int] = []
-    if name == "waltz-with-click":
-        start_us = round(2 * 3 * 60e6 / 96)
-        notes = play(waltz(), range(8), 11, 96, start_us=start_us)
-    elif name == "crane-with-click":
-        notes = play(dance(), range(8), 7, 84, start_us=round(2 * 4 * 60e6 / 84))
-    elif name == "quarters":
-        return late_quarters()
-    elif name == "otter-freely":
-        notes = play(jig(), range(9), 23, 150, free=True, start_us=800_000)
-        pedal = [n.onset_us for n in notes if n.key < 52]
-    else:
+    found = next((p for p in PROGRAMMES if p.name == name), None)
+    if found is None:
         raise NotThere("The rehearsal keyboard has no such programme.")
+    if found.make is None:
+        return late_quarters()
+    piece = found.make()
+    if found.staff:
+        others = [(n, None) for n in piece.notes.values() if n.staff != found.staff]
+        piece = piece.with_rows(others)
+    free = found.qpm is None
+    start_us = FREE_START_US
+    if found.qpm is not None:
+        start_us = click_plan(piece, found.bars.start, OneTempo(found.qpm), found.count_in, before=False).lead_us
+    notes = play(piece, found.bars, found.seed, found.qpm or found.pace, free=free, start_us=start_us)
     events: list[Event] = []
     for n in notes:
         events += [(n.onset_us, "down", n.key, n.velocity), (n.release_us, "up", n.key, 0)]
-    for time_us in pedal:
+    for time_us in [n.onset_us for n in notes if found.pedalled and n.key < PEDAL_BELOW]:
         events += [(max(time_us - 40_000, 0), "control", SUSTAIN, 0), (time_us + 120_000, "control", SUSTAIN, 127)]
     return sorted(events, key=lambda e: (e[0], e[1] == "down"))
 

@@ -1,4 +1,4 @@
-"""Four pieces from the barge's repertoire, all invented for Ductus."""
+"""Five pieces from the barge's repertoire, all invented for Ductus."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import replace
 from ductus.app.library import Library
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note, Record
+from ductus.core.score.records import Mark, MeterChange, Note, Record
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.shorthand import parse_line
@@ -42,6 +42,15 @@ A4:8 C5:8 F5:8 C5:8 A4:8 C5:8 F5:8 C5:8 | A4+C5:2 A4+C5:2 | Bb4+D5:2 A4+C5:2 | G
 F4+A4:2 F4+A4:2 | Bb4+D5:2 Bb4+D5:2 | F4+A4:2 E4+Bb4:2 | A4:8 C5:8 F5:8 C5:8 A4:2"""
 SONG_LEFT = """
 F3:2 C3:2 | F3:2 F2:2 | Bb2:2 F3:2 | G2:2 Bb2:2 | C3:2 C2:2 | D3:2 D2:2 | Bb2:2 G2:2 | C3:2 C2:2 | F2:1"""
+
+BENDS_RIGHT = """
+E5:8 | G5:4 E5:8 D5:4 C5:8 | D5:8 E5:8 G5:8 A5:4 G5:8 | G5:4 E5:8 D5:4 C5:8 | D5:4. D5:4. |
+A5:4 G5:4 E5:4 | F5:4 E5:8 D5:8 C5:4 | D5:4 F5:4 A5:4 | G5:2. |
+G5:4 E5:8 D5:4 C5:8 | D5:8 E5:8 G5:8 A5:4 G5:8 | E5:8 D5:8 C5:8 D5:4 B4:8 | C5:2."""
+BENDS_LEFT = """
+r:8 | C3:4. G3:4. | B2:4. G3:4. | C3:4. A2:4. | G2:4. G3:4. |
+F2:4 C3+A3:4 C3+A3:4 | A2:4 E3+C4:4 E3+C4:4 | D3:4 A3:4 F3:4 | G2:2. |
+C3:4. G3:4. | B2:4. G3:4. | A2:4. G2:4. | C3:2."""
 
 
 def filled(piece: Piece, voices: dict[tuple[str, int], str], marks: tuple[Mark, ...] = ()) -> Piece:
@@ -129,7 +138,26 @@ def dance() -> Piece:
     return filled(piece, {("p1", 1): DANCE_RIGHT, ("p1", 2): DANCE_LEFT})
 
 
-PIECES = (dance, song, jig, waltz)
+def bends() -> Piece:
+    """Three Bends of the River: 6/8 with a pick-up, four bars of 3/4 in the middle, and 6/8 again."""
+    piece = new_piece(
+        "keys",
+        "Three Bends of the River",
+        Meter(6, 8),
+        0,
+        "major",
+        QUARTER // 2,
+        72,
+        "Rowing",
+        subtitle="between two landings",
+        composer="Pit band of the barge",
+    )
+    changes = [MeterChange("m2", 5, Meter(3, 4)), MeterChange("m3", 9, Meter(6, 8))]
+    piece = piece.with_rows([(None, change) for change in changes])
+    return filled(piece, {("p1", 1): BENDS_RIGHT, ("p1", 2): BENDS_LEFT})
+
+
+PIECES = (dance, song, bends, jig, waltz)
 
 
 def fill_library(library: Library) -> None:

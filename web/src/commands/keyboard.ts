@@ -1,6 +1,7 @@
 /** Turns key presses of the computer into commands of the table. */
 import { isTyping, PIANO_CODES } from '../input/computerKeys'
 import { useHand } from '../desk/hand'
+import { useDesk } from '../desk/store'
 import { TAP_CODES, useTapping } from '../reading/tapping'
 import { justClosed, layerOpen, noteLayers } from './layers'
 import { COMMANDS, type Command } from './table'
@@ -43,7 +44,8 @@ export function listenToCommands(): () => void {
     if (event.code === 'Tab') clicked = new WeakSet()
     if (useTapping.getState().on && (TAP_CODES.has(event.code) || event.code === 'Escape')) return // they tap beats now
     const found = byKey.get(keyOf(event))
-    if (event.code === 'Escape' && found && (layerOpen() || justClosed(event.timeStamp))) return noteLayers(event.timeStamp) // one thing at a time
+    const apart = layerOpen() || (justClosed(event.timeStamp) && !useDesk.getState().recording) // a recording is ended at any moment
+    if (event.code === 'Escape' && found && apart) return noteLayers(event.timeStamp) // one thing at a time
     noteLayers(event.timeStamp)
     if (found?.group === 'Value' && inLadder(event.target)) return runWith(found, event)
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return

@@ -94,7 +94,8 @@ def put_tempo(draft: Draft, marks: Sequence[TempoMark], first: int, last: int) -
         draft.put(replace(begin, id=draft.new_id("t"), printed=first == 0))
     for mark in marks[1:]:
         draft.put(replace(mark, id=draft.new_id("t")))
-    if last < piece.end and usual is not None and not any(t.tick == last and t.printed for t in piece.tempi.values()):
+    goes_on = any(n.tick >= last for n in piece.notes.values())
+    if goes_on and usual is not None and not any(t.tick == last and t.printed for t in piece.tempi.values()):
         draft.put(replace(usual, id=draft.new_id("t"), tick=last, text="", printed=False))
 
 

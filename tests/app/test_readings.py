@@ -10,6 +10,7 @@ from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.app.shown import strip_of
 from ductus.core.phrases import Phrase
+from ductus.core.reading.against import decode
 from ductus.core.reading.choosing import (
     ReadBar,
     ReadDetached,
@@ -302,3 +303,23 @@ def test_long_reading_says_how_far_it_is_and_can_be_stopped(library: Library) ->
     assert shares == sorted(shares[:1]) + shares[1:]
     assert len(set(shares)) > 2
     assert library.desk(piece).piece.notes
+
+
+def test_a_moved_bar_line_reads_only_what_is_near_it(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("ductus.core.reading.nearby.LEAST_NOTES", 10)
+    at = Sitter(library, library.add(new_piece(bpm=96, meter=Meter(3, 4))))
+    at.perform("waltz-with-click", qpm=96.0, count_in=2, shortest=None)
+    bar = [b for b in strip_of(at.desk, at.reading().id).beats if b[2] is not None][4]
+    before = {n.event: (n.tick, n.ticks, n.staff) for n in at.piece.notes.values()}
+    decoded = []
+    monkeypatch.setattr("ductus.core.reading.nearby.decode", lambda *a, **k: decoded.append(a) or decode(*a, **k))
+    at.read(ReadBar(bar[1], bar[0] + 120_000))
+    assert len(decoded) == 1
+    assert len(decoded[0][0].notes) < len(before) / 2
+    assert {tick: us for us, tick, *_ in strip_of(at.desk, at.reading().id).beats}[bar[1]] == bar[0] + 120_000
+    after = {n.event: (n.tick, n.ticks, n.staff) for n in at.piece.notes.values()}
+    near = Meter(3, 4).bar_ticks * 3 // 2
+    assert all(after[e] == now for e, now in before.items() if abs(now[0] - bar[1]) > near)
+    assert any(after[e] != now for e, now in before.items())
+    at.read(ReadUnpinned())
+    assert {n.event: (n.tick, n.ticks, n.staff) for n in at.piece.notes.values()} == before

@@ -44,6 +44,7 @@ from ductus.core.reading.choosing import (
     Seen,
 )
 from ductus.core.reading.free import find_beats, late_start
+from ductus.core.reading.nearby import read_nearby
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.pinning import tapped_map
 from ductus.core.reading.sentence import pace_words
@@ -334,7 +335,7 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
     if not same_beats(before.choices, wanted):
         held = replace(held, places=before.choices.pins.places, values=before.choices.pins.values)
     wanted = with_more_pins(wanted, before.choices.pins, held)
-    after = work_out(desk, reading, wanted, before.row)
+    after = worked_nearby(before, wanted) or work_out(desk, reading, wanted, before.row)
     own_frame = after.free or not same_beats(before.choices, wanted) or bool(wanted.shift)
     change = put_on_page(
         piece,
@@ -347,6 +348,14 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
     )
     CACHE.keep(desk, replace(after, reading=replace(reading, choices=choices_to_json(wanted))))
     return with_time(piece, change, reading, after.result, wanted)
+
+
+def worked_nearby(before: Worked, wanted: Choices) -> Worked | None:
+    """The reading with only some beats moved, where just the notes near them need be read again; None where it takes more."""
+    found = before.free and not before.choices.taps
+    _, pulses = before.proposals[min(before.choices.rank, len(before.proposals) - 1)]
+    chosen = read_nearby(before.take, pulses, before.chosen, before.choices, wanted, centred=found)
+    return None if chosen is None else replace(before, choices=wanted, chosen=chosen)
 
 
 def with_time(piece: Piece, change: Change, reading: Reading, result: ReadingResult, choices: Choices) -> Change:

@@ -36,7 +36,7 @@ async function run(rehearse: boolean): Promise<void> {
   const sounded: number[] = [] // the event times that the clicks really got
   const stops = [
     soundClicks(clicks, originUs),
-    onClick((_, atUs) => sounded.push(atUs)),
+    onClick((atUs) => sounded.push(atUs)),
     onHeard((event) => {
       if (event.kind !== 'down') return
       strokes.push(event.atUs)

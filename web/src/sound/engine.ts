@@ -130,8 +130,21 @@ function setPedal(on: boolean) {
   ringing.clear()
 }
 
-/** Audio-clock seconds of a moment of the event clock. */
-const audioTime = (eventUs: number) => Tone.now() + (eventUs - nowUs()) / 1e6
+/**
+ * Audio-clock seconds of a moment of the event clock. The audio clock is read in blocks of some milliseconds, so that one reading is up to a
+ * block too low: the highest of the last readings tells how far the two clocks are apart, and clicks are as even as the audio clock is.
+ */
+const audioTime = (eventUs: number) => clockApart() + eventUs / 1e6
+const READINGS = 48
+const readings: number[] = []
+function clockApart(): number {
+  const apart = Tone.now() - nowUs() / 1e6
+  if (Math.abs(apart - (readings.at(-1) ?? apart)) > JUMP_S) readings.length = 0 // a clock was stopped, or set
+  readings.push(apart)
+  if (readings.length > READINGS) readings.shift()
+  return Math.max(...readings)
+}
+const JUMP_S = 0.05
 
 const TOO_LATE_S = 0.03
 let lastClick = 0 // a synth takes only rising times
@@ -150,6 +163,7 @@ function schedule<T>(first: readonly T[], timeUs: (item: T) => number, each: (it
   let next = 0
   let timer: number | undefined
   const turn = () => {
+    clockApart()
     while (next < items.length && timeUs(items[next]!) <= nowUs() + SCHEDULE_AHEAD_US) {
       each(items[next]!, timeUs(items[next]!))
       next++
@@ -196,13 +210,14 @@ function startClicks(clicks: readonly Click[], originUs: number): Stream<Click> 
     lastClick = Math.max(due, Tone.now(), lastClick + 0.005)
     clicker?.set({ oscillator: { type }, envelope: { decay } })
     clicker?.triggerAttackRelease(frequency * 2 ** (pitch / 12), decay * 0.75, lastClick, Math.min((level * levels.click) / 100, 1))
-    for (const listener of clickListeners) listener(c, at, due)
+    for (const listener of clickListeners) listener(at)
+    window.dispatchEvent(new CustomEvent('click-scheduled', { detail: { eventUs: at, audioS: lastClick } }))
   })
 }
 
-type ClickListener = (click: Click, atUs: number, dueS: number) => void
+type ClickListener = (atUs: number) => void
 const clickListeners = new Set<ClickListener>()
-/** Hears of every click that is put onto the audio clock: its event time and the audio time it was given. */
+/** Hears of every click that is put onto the audio clock, with its event time. */
 export function onClick(listener: ClickListener): () => void {
   clickListeners.add(listener)
   return () => clickListeners.delete(listener)

@@ -82,23 +82,24 @@ def moved_pulses(
     head, tail = (snapped(rates[0]), snapped(rates[-1])) if rates else (1.0, 1.0)
 
     def found_at(tick: int) -> float:
-        """The found tick that becomes ``tick``."""
-        if tick <= first[0]:
-            return first[2] + (tick - first[0]) * head
-        if tick >= last[0]:
-            return last[2] + (tick - last[0]) * tail
+        """The found tick that becomes ``tick``, between two anchors."""
         k = next(i for i, a in enumerate(anchors) if a[0] > tick) - 1
         return anchors[k][2] + (tick - anchors[k][0]) * rates[k]
 
-    low, high = pulses.pulses[0].tick, pulses.pulses[-1].tick
-    start = round(first[0] - max(first[2] - low, 0) / max(head, 1e-6))
-    end = round(last[0] + max(high - last[2], 0) / max(tail, 1e-6))
-    ticks = {t for t, _, _ in anchors}
-    for begin, after, meter in bars.between(start, max(end, last[0] + 1)):
-        ticks |= {begin + at for at in meter.beat_starts} | {after}
+    times = {t: us for t, us, _ in anchors}
+    for begin, after, meter in bars.between(first[0], max(last[0], first[0] + 1)):
+        for tick in (*(begin + at for at in meter.beat_starts), after):
+            if first[0] < tick < last[0]:
+                times.setdefault(tick, round(time_of(pulses, found_at(tick))))
+    for p in pulses.pulses:  # outside, the beats are those that were found, counted from the nearest anchor
+        if p.tick < first[2] - 1:
+            times.setdefault(round(first[0] - (first[2] - p.tick) / head), p.time_us)
+        elif p.tick > last[2] + 1:
+            times.setdefault(round(last[0] + (p.tick - last[2]) / tail), p.time_us)
+    times.update(pins)
     before = None
-    for tick in sorted(ticks):
-        us = pins[tick] if tick in pins else round(time_of(pulses, found_at(tick)))
+    for tick in sorted(times):
+        us = times[tick]
         if before is not None and us <= before:
             us = before + 1
         before = us

@@ -307,6 +307,7 @@ def test_long_reading_says_how_far_it_is_and_can_be_stopped(library: Library) ->
 
 def test_a_moved_bar_line_reads_only_what_is_near_it(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("ductus.core.reading.nearby.LEAST_NOTES", 10)
+    monkeypatch.setattr("ductus.core.reading.nearby.MOST_SHARE", 0.8)
     at = Sitter(library, library.add(new_piece(bpm=96, meter=Meter(3, 4))))
     at.perform("waltz-with-click", qpm=96.0, count_in=2, shortest=None)
     bar = [b for b in strip_of(at.desk, at.reading().id).beats if b[2] is not None][4]
@@ -315,7 +316,7 @@ def test_a_moved_bar_line_reads_only_what_is_near_it(library: Library, monkeypat
     monkeypatch.setattr("ductus.core.reading.nearby.decode", lambda *a, **k: decoded.append(a) or decode(*a, **k))
     at.read(ReadBar(bar[1], bar[0] + 120_000))
     assert len(decoded) == 1
-    assert len(decoded[0][0].notes) < len(before) / 2
+    assert len(decoded[0][0].notes) < len(before) * 0.8
     assert {tick: us for us, tick, *_ in strip_of(at.desk, at.reading().id).beats}[bar[1]] == bar[0] + 120_000
     after = {n.event: (n.tick, n.ticks, n.staff) for n in at.piece.notes.values()}
     near = Meter(3, 4).bar_ticks * 3 // 2

@@ -15,7 +15,7 @@ from ductus.cli import main
 from ductus.core.performance.takes import PlayedNote
 from ductus.demo.player import play
 from ductus.demo.scenario import fill_library, jig, waltz
-from ductus.formats.midi import read_midi
+from ductus.formats.midi_read import read_midi
 from tests.building import midi_of
 
 

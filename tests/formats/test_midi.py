@@ -10,8 +10,9 @@ import pytest
 
 from ductus.core.errors import BadInput, TooMuch
 from ductus.demo.scenario import jig, song, waltz
-from ductus.formats import midi
-from ductus.formats.midi import read_midi, write_midi
+from ductus.formats import midi_read as midi
+from ductus.formats.midi import write_midi
+from ductus.formats.midi_read import read_midi
 
 
 def file_of(*messages: mido.Message, kind: int = 0) -> bytes:

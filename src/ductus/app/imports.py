@@ -1,33 +1,56 @@
-"""Files that come in: a MIDI file becomes a take on a blank page, which is then read like any other take (``readings.take_onto_page``)."""
+"""Files that come in: a MIDI file becomes takes on a blank page, which are then read like any others.
+
+A file whose notes gather on its beats is read against them, with its tempo map and meters, each track as a part or as a hand; one that was
+only stored at some tempo is read as played freely. What was done is said, and the other can be chosen.
+"""
 
 from __future__ import annotations
 
+import statistics
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
 from ductus.app.jobs import Job
 from ductus.app.library import Library
-from ductus.app.readings import take_onto_page
+from ductus.app.readings import first_reading
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.onto_page import blank_page
-from ductus.core.reading.settings import ReadSettings
-from ductus.core.score.records import MAX_TEXT, Reading, printable
-from ductus.core.time.pulse import steady_map
+from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.score.changes import Change, Draft, joined
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import MAX_TEXT, Mark, Part, Reading, checked_text, printable
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words
-from ductus.formats.midi import read_midi
+from ductus.formats.midi_read import MidiFile, MidiTrack, read_midi
 
 XML_STARTS = (b"<?xml", b"<score", b"\xef\xbb\xbf<", b"PK\x03\x04")
+KEYBOARDS = range(
+    24
+)  # General MIDI 1: pianos, chromatic percussion and organs, whose two tracks are the two hands of a player
+LOW = 55  # a part whose notes lie below this key on average has a bass clef
+SHOWN = 40  # characters of the name of a part
+
+
+@dataclass(frozen=True, slots=True)
+class Voice:
+    """A part of the page and the take that is read into it; ``staff`` 0 divides the hands."""
+
+    part: Part
+    take: Take
+    choices: Choices
+    staff: int
 
 
 @dataclass(frozen=True, slots=True)
 class Brought:
-    """A performance that came in: the take, its title, how it is to be read, and what is to be said about it."""
+    """A performance that came in: its takes and parts, the first of which sets the frame; its title, its markers, and what is to be said."""
 
-    take: Take
+    voices: tuple[Voice, ...]
     title: str
-    choices: Choices
+    markers: tuple[tuple[int, str], ...]
     said: str
 
 
@@ -39,20 +62,158 @@ def bring(data: bytes, name: str) -> Brought:
         )
     midi = read_midi(data)
     title = printable(midi.name or PurePath(name).stem)[:MAX_TEXT]
-    known = midi.quarters_per_minute is not None and midi.meter is not None
-    take = midi.take
-    if known:
-        take = replace(take, pulses=steady_map(midi.quarters_per_minute or 100.0, 0, 0))
-        how = f"against its own tempo of {midi.quarters_per_minute:.4g}"
-    else:
-        how = "freely, since the file states no tempo and meter"
-    said = f"{count_words(len(take.notes), 'note')} read {how}."
-    return Brought(take, title, Choices(ReadSettings(meter=midi.meter)), said)
+    frame = frame_of(midi) if midi.meters and midi.pulses is not None else None
+    voices = voices_of(midi, frame)
+    how = "freely, since the file states no tempo and meter"
+    if frame is not None:
+        tempo = f"{midi.quarters_per_minute:.4g}"
+        changes = "and its changes " if len(frame.pulses.pulses) > 2 or len(midi.meters) > 1 else ""
+        how = f"against its own tempo of {tempo} {changes}".rstrip()
+        if not midi.real:
+            how = f"freely: the file states a tempo of {tempo}, but its notes do not lie on those beats (the line can choose them all the same)"
+    count = sum(len(v.take.notes) for v in voices)
+    parts = f" as {count_words(len(voices), 'part')}" if len(voices) > 1 else ""
+    markers = midi.markers if frame is not None and midi.real else ()
+    said = f"{count_words(count, 'note')} read {how}{parts}."
+    if midi.markers and not markers:
+        said += f" {count_words(len(midi.markers), 'marker').capitalize()} left out, since the bars were found anew."
+    return Brought(voices, title, tuple((t + (frame.before if frame else 0), w) for t, w in markers), said)
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """The bars that a file states: tick 0 of ``pulses`` is the first bar line; the file begins ``before`` ticks after it (a pick-up)."""
+
+    pulses: PulseMap
+    meter: Meter
+    changes: tuple[tuple[int, Meter], ...]
+    before: int
+    fifths: int | None
+
+
+def frame_of(midi: MidiFile) -> Frame:
+    """Bars and tempi of a file. A first bar that is shorter than those that follow is their pick-up."""
+    assert midi.pulses is not None
+    (_, meter), *later = midi.meters
+    before = 0
+    if later and later[0][0] == meter.bar_ticks < later[0][1].bar_ticks:
+        before = later[0][1].bar_ticks - meter.bar_ticks
+        meter = later.pop(0)[1]
+    changes = []
+    now, edge = meter, 0
+    for tick, following in later:
+        at = tick + before
+        if following != now and (at - edge) % now.bar_ticks == 0:  # a change inside a bar cannot be written
+            changes.append((at, following))
+            now, edge = following, at
+    return Frame(midi.pulses.moved(before), meter, tuple(changes), before, midi.fifths)
+
+
+def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
+    """The parts of a file and what is read into each."""
+    settings = ReadSettings()
+    if frame is not None:
+        settings = ReadSettings(meter=frame.meter, changes=frame.changes, key=frame.fifths)
+    pulses = frame.pulses if frame is not None else None
+    choices = Choices(settings)
+    if frame is not None and not midi.real:
+        choices = Choices(ReadSettings(), unbound=True)
+    elif frame is not None and len(frame.pulses.pulses) > 2:
+        choices = replace(choices, time="follow")
+    pitched = [t for t in midi.tracks if not t.percussion]
+    hands = two_hands(pitched)
+    if frame is None or not midi.real or len(pitched) < 2 or hands:
+        take = replace(midi.take, pulses=pulses)
+        if hands:
+            choices = replace(choices, pins=Pins(hands_of(take, hands)))
+        kit = [t for t in midi.tracks if t.percussion] if pitched else []
+        whole = Voice(Part("p1", "Piano", "Pno.", 0), take, choices, 0)
+        return (
+            whole,
+            *(kit_voice(t, k, pulses, settings) for k, t in enumerate(kit, 2) if midi.real and frame is not None),
+        )
+    rows = sorted(midi.tracks, key=lambda t: t.take.notes[0].onset_us)
+    first = rows[0]
+    out = []
+    for k, track in enumerate([first, *(t for t in midi.tracks if t is not first)], 1):
+        own = choices if track is first else Choices(settings)
+        out.append(
+            kit_voice(track, k, pulses, settings)
+            if track.percussion
+            else part_voice(track, k, pulses, own, midi.tracks.index(track))
+        )
+    return tuple(out)
+
+
+def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: Choices, order: int) -> Voice:
+    """A track as a part: on two staves for a keyboard, else on one with the clef that fits."""
+    name = checked_text(track.name[:SHOWN] or f"Part {number}", "part name")
+    keys = [n.key for n in track.take.notes]
+    wide = track.programme in KEYBOARDS and max(keys) - min(keys) > 24 and min(keys) < LOW
+    clefs = ("treble", "bass") if wide else ("bass",) if statistics.fmean(keys) < LOW else ("treble",)
+    part = Part(f"p{number}", name, "", track.programme, clefs, order)
+    if not wide:
+        choices = replace(choices, settings=replace(choices.settings, hand=1))
+    return Voice(part, replace(track.take, pulses=pulses), choices, 0 if wide else 1)
+
+
+def kit_voice(track: MidiTrack, number: int, pulses: PulseMap | None, settings: ReadSettings) -> Voice:
+    """Percussion, apart from all pitched notes."""
+    part = Part(f"p{number}", "Percussion", "Perc.", 0, ("percussion",), 99)
+    return Voice(part, replace(track.take, pulses=pulses), Choices(replace(settings, hand=1)), 1)
+
+
+def two_hands(pitched: list[MidiTrack]) -> tuple[MidiTrack, MidiTrack] | None:
+    """The two tracks of a file as (right, left) where they are the hands of one keyboard; None otherwise."""
+    if (
+        len(pitched) != 2
+        or any(t.programme not in KEYBOARDS for t in pitched)
+        or pitched[0].programme != pitched[1].programme
+    ):
+        return None
+    high, low = sorted(pitched, key=lambda t: -statistics.fmean(n.key for n in t.take.notes))
+    return high, low
+
+
+def hands_of(take: Take, hands: tuple[MidiTrack, MidiTrack]) -> dict[int, int]:
+    """Event -> hand, by the track that it came from."""
+    left = {(n.onset_us, n.key, n.channel) for n in hands[1].take.notes}
+    return {k: 2 if (n.onset_us, n.key, n.channel) in left else 1 for k, n in enumerate(take.notes)}
 
 
 def onto_shelf(library: Library, brought: Brought) -> tuple[str, Job]:
-    """Put a blank piece with the take on the shelf; returns its id and the job that reads the take onto its page. Raises NotKept."""
-    piece_id = library.add(blank_page(brought.title), brought.take, "file")
+    """Put a blank piece with the takes on the shelf; returns its id and the job that reads them onto its page. Raises NotKept."""
+    blank = blank_page(brought.title)
+    rows = [(blank.parts[k], None) for k in blank.parts] + [(None, v.part) for v in brought.voices]
+    piece_id = library.add(blank.with_rows(rows), [v.take for v in brought.voices], "file")
     desk = library.desk(piece_id)
-    row = desk.takes[0]
-    return piece_id, take_onto_page(desk, row, Reading("", row.id, "p1", 0, 0, ""), brought.choices)
+    kept = desk.takes
+
+    def work(piece: Piece) -> Change:
+        changes: list[Change] = []
+        page, start = piece, 0
+        for voice, row in zip(brought.voices, kept, strict=True):
+            where = Reading("", row.id, voice.part.id, voice.staff, start, "")
+            change = first_reading(desk, page, row, where, voice.choices)
+            changes.append(change)
+            page = change.apply(page)
+            start = next(r.start for r in page.readings.values() if r.take == row.id)
+        if brought.markers:
+            draft = Draft(page)
+            for tick, words in brought.markers:
+                if tick + start >= 0:
+                    draft.put(
+                        Mark(
+                            draft.new_id("m"),
+                            "text",
+                            brought.voices[0].part.id,
+                            1,
+                            1,
+                            tick + start,
+                            text=words[:MAX_TEXT],
+                        )
+                    )
+            changes.append(draft.change(""))
+        return joined(changes[0].sentence if len(changes) == 1 else brought.said, changes)
+
+    return piece_id, Job("Reading the file", work, "What was played is kept among the takes; the page is blank.")

@@ -6,6 +6,7 @@ import secrets
 import threading
 import weakref
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -67,12 +68,12 @@ class Library:
                 for r in pieces.shelf(connection)
             ]
 
-    def add(self, piece: Piece, take: Take | None = None, source: str = "file") -> str:
-        """Put a new piece on the shelf, with a take in its margin if there is one, and return its id. Raises NotKept."""
+    def add(self, piece: Piece, brought: Sequence[Take] = (), source: str = "file") -> str:
+        """Put a new piece on the shelf, with takes in its margin if there are any, and return its id. Raises NotKept."""
         piece_id = secrets.token_hex(5)
         with self.database.transaction() as connection:
             pieces.insert_piece(connection, piece_id, piece)
-            if take is not None:
+            for take in brought:
                 takes.insert_take(connection, piece_id, take, source if take.pulses else "free", {})
         return piece_id
 

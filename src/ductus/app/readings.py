@@ -47,6 +47,7 @@ from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.nearby import read_nearby
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.pinning import tapped_map
+from ductus.core.reading.read import likely_meter
 from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Ornament, Pins, ReadingResult, ReadSettings
 from ductus.core.score.changes import Change, Draft, joined
@@ -91,8 +92,8 @@ class Worked:
 
     @property
     def free(self) -> bool:
-        """Was it played without a click?"""
-        return self.take.pulses is None
+        """Are its beats found, because it was played without a click (or they are looked for all the same)?"""
+        return self.take.pulses is None or self.choices.unbound
 
 
 @dataclass(slots=True)
@@ -150,15 +151,15 @@ def worked_out(desk: Desk, reading: Reading) -> Worked:
 def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Worked:
     """Read a take as the choices say."""
     take = desk.take(row.id)
+    found = take.pulses is None or choices.unbound
     passed(0.0)
-    with stretch(0.0, 0.7 if take.pulses is None else 0.0):
+    with stretch(0.0, 0.7 if found else 0.0):
         proposals = beats_of(desk, take, row.id, choices)
     meter, pulses = proposals[min(choices.rank, len(proposals) - 1)]
-    found = take.pulses is None
     told = replace(choices, settings=replace(choices.settings, meter=meter)) if found else choices
     with stretch(0.7 if found else 0.0, 1.0):
         chosen = read_chosen(take, pulses, told, centred=found and not choices.taps)
-    if found:
+    if found or row.source == "file":
         chosen = replace(chosen, result=late_start(chosen.result))
     return Worked(reading, choices, row, take, proposals, chosen)
 
@@ -166,8 +167,8 @@ def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Wo
 def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tuple[Meter, PulseMap], ...]:
     """The beats that a take may have: those of its click, those tapped, or up to three proposals that were found."""
     settings = choices.settings
-    if take.pulses is not None:
-        return ((settings.meter or Meter(4, 4), take.pulses),)
+    if take.pulses is not None and not choices.unbound:
+        return ((settings.meter or likely_meter(take, take.pulses), take.pulses),)
     if len(choices.taps) >= 2:
         meter = settings.meter or Meter(4, 4)
         return ((meter, tapped_map(choices.taps, meter, [n.onset_us for n in take.notes])),)
@@ -197,7 +198,10 @@ def first_reading(desk: Desk, piece: Piece, row: TakeRow, where: Reading, choice
     reading = replace(where, id=next_reading_id(piece))
     worked = work_out(desk, reading, choices, row)
     number = piece.timeline.number_of(piece.timeline.bar_at(max(where.start, 0)).index)
-    change = put_on_page(piece, reading, choices, worked.result, "", clear=True, follow=worked.free)
+    change = put_on_page(
+        piece, reading, choices, worked.result, "", clear=True, follow=worked.free or row.source == "file"
+    )
+    change = with_time(piece, change, reading, worked.result, choices)
     written = sum(isinstance(after, Note) and after.take == row.id for _, after in change.rows)
     words = f"{row.name}: {count_words(written, 'note')} written from {f'bar {number}' if number else 'the pick-up'}"
     return replace(change, sentence=words)
@@ -336,7 +340,9 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
         held = replace(held, places=before.choices.pins.places, values=before.choices.pins.values)
     wanted = with_more_pins(wanted, before.choices.pins, held)
     after = worked_nearby(before, wanted) or work_out(desk, reading, wanted, before.row)
-    own_frame = after.free or not same_beats(before.choices, wanted) or bool(wanted.shift)
+    own_frame = (
+        after.free or before.row.source == "file" or not same_beats(before.choices, wanted) or bool(wanted.shift)
+    )
     change = put_on_page(
         piece,
         reading,
@@ -344,7 +350,8 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
         after.result,
         sentence,
         follow=own_frame,
-        tempo=(after.free or wanted.size != before.choices.size) and wanted.time != "fitted",
+        tempo=(after.free or before.row.source == "file" or wanted.size != before.choices.size)
+        and wanted.time != "fitted",
     )
     CACHE.keep(desk, replace(after, reading=replace(reading, choices=choices_to_json(wanted))))
     return with_time(piece, change, reading, after.result, wanted)
@@ -393,7 +400,7 @@ def same_beats(a: Choices, b: Choices) -> bool:
     """Do ticks mean the same in both? Otherwise what was put right by hand has no place in the new reading."""
 
     def beats(c: Choices) -> tuple[object, ...]:
-        return c.rank, c.shift, c.size, c.taps, dict(c.bars), c.extent, c.settings.meter, c.settings.about
+        return c.unbound, c.rank, c.shift, c.size, c.taps, dict(c.bars), c.extent, c.settings.meter, c.settings.about
 
     return beats(a) == beats(b)
 

@@ -18,7 +18,7 @@ from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map
 from ductus.core.time.ticks import quarters_of_ticks, shown_ticks
 from ductus.core.time.values import STEP_BASES
-from ductus.formats.midi import read_midi
+from ductus.formats.midi_read import read_midi
 from ductus.formats.musicxml_write import write_musicxml
 
 NAMES_OF_VALUES = {**{b: b for b in STEP_BASES}, "8th": "eighth", "4th": "quarter", "32th": "32nd"}

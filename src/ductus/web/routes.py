@@ -136,7 +136,10 @@ def post_import(library: Lib, rooms: AllRooms, file: UploadFile) -> s.PieceId:
     brought = bring(data, file.filename or "")
     piece_id, job = onto_shelf(library, brought)
     done = rooms.start(library.desk(piece_id), job, WAIT_S)
-    return s.PieceId(id=piece_id, said=brought.said if done else f"{len(brought.take.notes):,} notes are being read.")
+    return s.PieceId(
+        id=piece_id,
+        said=brought.said if done else f"{sum(len(v.take.notes) for v in brought.voices):,} notes are being read.",
+    )
 
 
 @router.get("/pieces/{piece_id}/export.musicxml")

@@ -326,6 +326,23 @@ class ReadProposal(WholeChoice):
 
 
 @dataclass(frozen=True, slots=True)
+class ReadBeats(WholeChoice):
+    """The beats of a file: those that it states, or (``found``) those that the playing shows."""
+
+    found: bool
+    name: Literal["beats"] = "beats"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        return "as played freely" if self.found else "against the beats of its file"
+
+    def whole(self, choices: Choices) -> Choices:
+        """See WholeChoice."""
+        settings = replace(choices.settings, meter=None, changes=(), about=None)
+        return replace(anew(choices, settings), unbound=self.found, taps=(), time="" if self.found else choices.time)
+
+
+@dataclass(frozen=True, slots=True)
 class ReadShift(WholeChoice):
     """Bar lines later (or earlier) by beats."""
 
@@ -534,6 +551,6 @@ def untimed(pins: Pins) -> Pins:
 
 AnyReadingChoice = (
     ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadPedal | ReadPlainness | ReadMeter | ReadAbout | ReadKey
-    | ReadProposal | ReadSize | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned | ReadExtent | ReadTime | ReadAnswer
+    | ReadProposal | ReadSize | ReadBeats | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned | ReadExtent | ReadTime | ReadAnswer
 )  # fmt: skip
 READING_CHOICES: tuple[type[AnyReadingChoice], ...] = AnyReadingChoice.__args__

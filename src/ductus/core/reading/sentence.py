@@ -10,6 +10,7 @@ from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.choosing import (
     ReadAbout,
+    ReadBeats,
     ReadDetached,
     ReadExtent,
     ReadHands,
@@ -234,14 +235,13 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
     )
     moved = f"moved by {count_words(choices.shift, 'beat')}" if choices.shift else "where it is"
     first = (plain(", the bar line "), Phrase(moved, "first beat", _shifts()), *_by_hand(choices))
-    if source not in FOUND:
-        beat = "click" if source == "click" else "beat of its file"
+    if source not in FOUND and not choices.unbound:
         late = f" ({lateness_words(result.lag_us)})" if source == "click" else ""
         out = [
             Phrase(meter, "meter", meters),
             plain(" with "),
             _key(choices, result),
-            plain(f" against the {beat}{late}"),
+            *([plain(f" against the click{late}")] if source == "click" else [plain(" "), _file_beats(choices)]),
         ]
         if choices.size:
             out += [plain(", "), Phrase(SIZES[choices.size].partition(":")[0], "size of values", _sizes(choices))]
@@ -258,6 +258,7 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
     which = ("first", "second", "third")[choices.rank]
     readings = tuple(Choice(w, ReadProposal(k), k == choices.rank) for k, w in enumerate(proposals[:3]))
     how = ", tapped" if choices.taps else ", following every bar"
+    file = (plain(", "), _file_beats(choices)) if choices.unbound else ()
     own = (Choice("as they were found", ReadTaps(())),) if choices.taps else readings
     return (
         Phrase(meter, "meter", meters),
@@ -272,8 +273,19 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
             own,
         ),
         plain(")"),
+        *file,
         *first,
     )
+
+
+def _file_beats(choices: Choices) -> Phrase:
+    """The beats of a file, or those that are found."""
+    now = "as played freely" if choices.unbound else "against the beat of its file"
+    options = (
+        Choice("against the beat of its file, its tempi and its meters", ReadBeats(False), not choices.unbound),
+        Choice("as played freely: the beats are found", ReadBeats(True), choices.unbound),
+    )
+    return Phrase(now, "beats of the file", options)
 
 
 def _by_hand(choices: Choices) -> tuple[Phrase, ...]:

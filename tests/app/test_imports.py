@@ -1,0 +1,153 @@
+"""Imported performances: tempo maps, meters, tracks, markers, percussion; and files whose tempo means nothing."""
+
+from __future__ import annotations
+
+import io
+import random
+
+import mido
+import pytest
+
+from ductus.app.imports import bring, onto_shelf
+from ductus.app.jobs import carry_out
+from ductus.app.library import Library
+from ductus.core.playback.performance import written_tempo_map
+from ductus.core.reading.choosing import ReadBeats
+from ductus.core.score.piece import Piece
+from ductus.core.time.meters import Meter
+from ductus.core.time.ticks import QUARTER
+from ductus.demo.player import play
+from ductus.demo.scenario import bends, song, waltz
+from ductus.formats.midi import write_midi
+from tests.app.driving import Sitter
+
+TPB = 480
+
+
+def file_of(*tracks: list[tuple[float, mido.Message]]) -> bytes:
+    """A file of tracks of (quarters, message)."""
+    file = mido.MidiFile(type=1, ticks_per_beat=TPB)
+    for rows in tracks:
+        track, now = mido.MidiTrack(), 0
+        for quarters, message in sorted(rows, key=lambda r: r[0]):
+            track.append(message.copy(time=round(quarters * TPB) - now))
+            now = round(quarters * TPB)
+        file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def struck(notes: list[tuple[float, float, int]], channel: int = 0) -> list[tuple[float, mido.Message]]:
+    """(onset, length in quarters, key) as messages."""
+    rows = []
+    for on, length, key in notes:
+        rows.append((on, mido.Message("note_on", note=key, velocity=70, channel=channel)))
+        rows.append((on + length, mido.Message("note_off", note=key, channel=channel)))
+    return rows
+
+
+def tempo(at: float, bpm: float) -> tuple[float, mido.Message]:
+    return at, mido.MetaMessage("set_tempo", tempo=round(60e6 / bpm))
+
+
+def meter(at: float, count: int, unit: int) -> tuple[float, mido.Message]:
+    return at, mido.MetaMessage("time_signature", numerator=count, denominator=unit)
+
+
+def brought(library: Library, data: bytes) -> Sitter:
+    made = bring(data, "file.mid")
+    piece_id, job = onto_shelf(library, made)
+    carry_out(library.desk(piece_id), job)
+    at = Sitter(library, piece_id)
+    at.facts.append(made)  # type: ignore[arg-type]
+    return at
+
+
+def uneven(notes: list[tuple[float, float, int]], seed: int = 1) -> list[tuple[float, float, int]]:
+    rng = random.Random(seed)
+    return [(max(on + rng.gauss(0, 0.02), 0), length * 0.93, key) for on, length, key in notes]
+
+
+def test_a_change_of_tempo_in_a_file_is_followed(library: Library) -> None:
+    """92, then 70 from bar 9: sixteen bars of quarters and eighths come back as they were written."""
+    notes = [(4.0 * b + k, 1.0, 60 + (b + 2 * k) % 12) for b in range(16) for k in range(2)]
+    notes += [(4.0 * b + 2 + k / 2, 0.5, 72 - k) for b in range(16) for k in range(4)]
+    at = brought(library, file_of([tempo(0, 92), tempo(32, 70), meter(0, 4, 4)], struck(uneven(notes))))
+    assert sorted((n.tick / QUARTER, n.pitch.midi) for n in at.piece.notes.values()) == sorted(
+        (on, k) for on, _, k in notes
+    )
+    written = written_tempo_map(at.piece)
+    assert written.time_at(32 * QUARTER) / 1e6 == pytest.approx(32 * 60 / 92, abs=0.01)
+    assert written.time_at(40 * QUARTER) / 1e6 - written.time_at(32 * QUARTER) / 1e6 == pytest.approx(
+        8 * 60 / 70, abs=0.01
+    )
+    assert sum(t.printed for t in at.piece.tempi.values()) == 1
+
+
+def test_changes_of_meter_and_a_pick_up_are_followed(library: Library) -> None:
+    source = bends()
+    at = brought(library, write_midi(source))
+    assert at.piece.timeline.meters == source.timeline.meters
+    assert at.piece.facts.pickup == source.facts.pickup
+    mine = sorted((n.tick, n.pitch.midi, n.staff) for n in at.piece.notes.values())
+    assert [m[:2] for m in mine] == sorted((n.tick, n.pitch.midi) for n in source.notes.values())
+
+
+def test_a_performance_that_was_only_stored_at_120_is_read_as_played_freely(library: Library) -> None:
+    notes = play(waltz(), range(12), 3, 87, free=True, start_us=700_000)
+    rows = [(n.onset_us / 500_000, (n.release_us - n.onset_us) / 500_000, n.key) for n in notes]
+    made = bring(file_of([tempo(0, 120), meter(0, 4, 4)], struck(rows)), "stored.mid")
+    assert "its notes do not lie on those beats" in made.said
+    at = brought(library, file_of([tempo(0, 120), meter(0, 4, 4)], struck(rows)))
+    reading = at.reading()
+    assert reading.free
+    phrase = next(p for p in reading.line if p.name == "beats of the file")
+    assert phrase.words == "as played freely"
+    at.read(ReadBeats(False))
+    assert not at.reading().free
+    at.read(ReadBeats(True))
+    assert at.reading().free
+
+
+def parts_of(piece: Piece) -> list[tuple[str, tuple[str, ...], int]]:
+    return [(p.name, p.clefs, p.programme) for p in piece.ordered_parts()]
+
+
+def test_tracks_stay_parts_and_percussion_stays_apart(library: Library) -> None:
+    flute = [(0.0, mido.MetaMessage("track_name", name="Flute")), (0.0, mido.Message("program_change", program=73))]
+    flute += struck([(float(k), 1.0, 72 + k % 5) for k in range(16)])
+    low = [
+        (0.0, mido.MetaMessage("track_name", name="Cello")),
+        (0.0, mido.Message("program_change", program=42, channel=1)),
+    ]
+    low += struck([(2.0 * k, 2.0, 43 + k % 4) for k in range(8)], 1)
+    kit = struck([(float(k), 0.5, 38 if k % 2 else 36) for k in range(16)], 9)
+    data = file_of([tempo(0, 100), meter(0, 4, 4), (4.0, mido.MetaMessage("marker", text="Verse"))], flute, low, kit)
+    at = brought(library, data)
+    assert parts_of(at.piece) == [
+        ("Flute", ("treble",), 73), ("Cello", ("bass",), 42), ("Percussion", ("percussion",), 0),
+    ]  # fmt: skip
+    by_part = {
+        p.name: sorted(n.pitch.midi for n in at.piece.notes.values() if n.part == p.id)
+        for p in at.piece.ordered_parts()
+    }
+    assert set(by_part["Percussion"]) == {36, 38}
+    assert min(by_part["Flute"]) >= 72
+    assert [(m.text, m.tick) for m in at.piece.marks.values() if m.kind == "text"] == [("Verse", 4 * QUARTER)]
+    assert len(at.desk.takes) == 3
+
+
+def test_two_tracks_of_a_keyboard_are_its_hands(library: Library) -> None:
+    right = struck([(float(k), 1.0, 60 + k % 3) for k in range(12)])
+    left = struck([(float(k), 1.0, 57 + k % 3) for k in range(12)])  # so near that reach alone would not tell
+    at = brought(library, file_of([tempo(0, 90), meter(0, 3, 4)], right, left))
+    assert {n.staff for n in at.piece.notes.values() if n.pitch.midi >= 60} == {1}
+    assert {n.staff for n in at.piece.notes.values() if n.pitch.midi < 60} == {2}
+    assert at.piece.timeline.bar(0).meter == Meter(3, 4)
+
+
+def test_our_own_file_of_a_song_comes_back_with_its_parts(library: Library) -> None:
+    at = brought(library, write_midi(song()))
+    assert [p.name for p in at.piece.ordered_parts()] == ["Singer", "Piano"]
+    assert at.piece.key_at(0).fifths == -1

@@ -12,6 +12,7 @@ from ductus.core.entry.commands.pen import PenTo, ToVoice
 from ductus.core.errors import BadInput
 from ductus.core.playback.click import AsWritten, OneTempo, click_plan
 from ductus.core.recording.choices import (
+    RecordClick,
     RecordCountIn,
     RecordHands,
     RecordHear,
@@ -255,3 +256,25 @@ def test_a_dropped_recording_that_was_cut_off_stays_in_the_journal(library: Libr
     assert journal(again) == []
     again.tell(m.CutOffTake(cut.recording, "drop"))
     assert journal(again) == [(6, 2)]
+
+
+def test_a_click_that_goes_with_the_player_follows_a_slower_one(library: Library) -> None:
+    """A player at 88 against a click at 100: a steady click is soon beats away, one that bends stays near, and the take is written all the same."""
+    for bends in (True, False):
+        at = Sitter(library, library.add(new_piece(bpm=100)))
+        at.choose(RecordHands("right"), RecordClick("bends" if bends else "steady"))
+        at.tell(m.StartRecording(0, 0, EPOCH_US, 0))
+        recording = at.session.recorder.recording
+        assert recording is not None
+        assert recording.clicks is not None
+        on, apart = recording.clicks.lead_us, []
+        for k in range(24):
+            at.now_s = on / 1e6
+            at.hear((on, "down", 60 + k % 5, 70), (on + 400_000, "up", 60 + k % 5, 0))
+            at.session.live_step()
+            apart.append(abs(recording.clicks.time_of(k * QUARTER) - on))
+            on += round(60e6 / 88)
+        at.tell(m.StopRecording(on))
+        assert (max(apart[4:]) < 130_000) == bends
+        if bends:
+            assert [tick for tick, _, _ in at.notes()] == list(range(24))

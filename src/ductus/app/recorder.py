@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
@@ -12,11 +12,14 @@ from ductus.app.readings import take_onto_page
 from ductus.app.recording import NOTHING, WRITTEN, LivePage, Recording, RecordPlan, begin, clicks_of, keep, recovered
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotThere
-from ductus.core.playback.click import Silence
+from ductus.core.playback.bending import bent_click, lateness, off_beats
+from ductus.core.playback.click import ClickPlan, Silence
 from ductus.core.recording.choices import RecordChoices
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
 
+SCHEDULED_US = 260_000  # what is so near is on the audio clock already
+BENT_BARS = 16  # a click that was bent is told so far ahead
 STAVES = {"right": 1, "left": 2}
 
 
@@ -39,6 +42,7 @@ class Recorder:
         self.recording: Recording | None = None
         self.live: LivePage | None = None
         self.fresh = False  # was something heard since it was shown?
+        self._bent_at = 0  # tick of the beat from which the click was bent last
         self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
 
     @property
@@ -79,7 +83,9 @@ class Recorder:
             found = clicks_of(self.desk.piece, plan)
             assert found is not None
             clicks = found
-        since, bars = message.since, message.bars
+        return self._heard(plan, clicks, message.since, message.bars, message.halves)
+
+    def _heard(self, plan: RecordPlan, clicks: ClickPlan, since: int, bars: int, halves: bool | None) -> m.ClicksFact:
         timeline = self.desk.piece.timeline
         start, until = timeline.bar(plan.bar).start, timeline.bar(plan.until).end if plan.until is not None else None
         silent = Silence(
@@ -89,7 +95,7 @@ class Recorder:
         return m.ClicksFact(
             since,
             bars,
-            tuple(clicks.clicks(since, bars, message.halves)),
+            tuple(clicks.clicks(since, bars, halves)),
             tuple(clicks.heard(since, bars, silent)),
             tuple(
                 (clicks.time_of(t), t) for bar in clicks.bars(since, bars) for t in (*bar.beats(), bar.end) if t >= 0
@@ -109,6 +115,7 @@ class Recorder:
         self.recording = begin(self.desk, plan, message.origin_us, message.epoch_us)
         self.desk.recording_sessions += 1
         self._origin = (message.now_us, self._clock())
+        self._bent_at = -(2**60)
         self.live = LivePage(self.desk, self.recording) if plan.tempo is not None else None
 
     def show(self) -> int | None:
@@ -120,6 +127,31 @@ class Recorder:
         now = event_us + round((self._clock() - seconds) * 1e6) - self.recording.origin_us
         self.live.advance(max(now, self.recording.last_us))
         return max(round(self.live.reading.pulses.tick_at(now)) + self.live.place.start, 0)
+
+    def bend(self) -> m.ClicksFact | None:
+        """Let the click go with the player, where that was chosen: what is to be heard from the next beat on, None where nothing changes."""
+        recording, live = self.recording, self.live
+        if recording is None or live is None or recording.clicks is None or not self.choices.bends:
+            return None
+        bars, pulses = live.reading.settings.bars, recording.clicks.pulses
+        onsets = [n.onset_us - recording.plan.late_us for n in recording.listener.notes(recording.last_us)]
+        if not onsets:
+            return None
+        struck = onsets[-1]
+        beat, length = bars.beat_at(round(pulses.tick_at(struck) + bars.meter.beat_ticks / 3))
+        soon = pulses.time_at(beat + length) - struck < SCHEDULED_US
+        if beat <= self._bent_at or beat < 0 or soon:
+            return None
+        late = lateness(off_beats(pulses, beat, length, onsets))
+        if not late:
+            return None
+        self._bent_at = beat
+        recording.clicks = replace(recording.clicks, pulses=bent_click(pulses, beat, length, late))
+        live.reading.pulses = recording.clicks.pulses.moved(0, recording.plan.late_us)
+        first = recording.clicks.piece.timeline.bar_at(max(beat + recording.clicks.start, 0)).index
+        since = max(first - recording.plan.bar, 0) + len(recording.clicks.lead)
+        heard = self._heard(recording.plan, recording.clicks, since, BENT_BARS, None)
+        return replace(heard, from_us=recording.clicks.pulses.time_at(beat) + 1)
 
     def finish(self, end_us: int) -> TakeRow | None:
         """Keep what was played; the recording is over once that is on disk. Raises NotKept."""

@@ -442,6 +442,9 @@ class Session:
             if tick is not None:
                 self.near_bar = self.desk.piece.timeline.bar_at(tick).index
                 self._tell(sheet_fact(self.desk))
+                bent = self.recorder.bend()
+                if bent is not None:
+                    self._send(bent)
             return self.collect()
 
     def _stop(self, message: m.StopRecording) -> None:

@@ -124,7 +124,8 @@ function receive(message: ServerMessage): void {
       useDesk.setState((s) => ({ recordLine: message, way: message.on ? (s.way === 'step' ? 'record' : s.way) : s.way === 'record' ? 'step' : s.way }))
       break
     case 'clicks':
-      clicksAwaited.get(message.since)?.(message)
+      if (message.from_us != null) bend(message)
+      else clicksAwaited.get(message.since)?.(message)
       clicksAwaited.delete(message.since)
       break
     case 'recording':
@@ -250,6 +251,9 @@ export function clicksFor(wanted: ClicksWanted): Promise<Clicks> {
     send({ ...wanted, type: 'clicks-wanted', halves: useSound.getState().halves })
   })
 }
+/** What to do when the click goes with the player. */
+let bend: (clicks: Clicks) => void = () => {}
+export const whenBent = (act: (clicks: Clicks) => void) => { bend = act }
 const clicksAwaited = new Map<number, (clicks: Clicks) => void>()
 const CLICKS_MS = 5000
 

@@ -6,7 +6,7 @@ import type { Programme, TempoChoice } from '../api/wire'
 import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { soundClickStream, soundNoteStream, type Stream } from '../sound/engine'
-import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenCutOff } from '../desk/store'
+import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff } from '../desk/store'
 import { stopPlaying, whilePlayKeyStops } from '../desk/listening'
 
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
@@ -52,6 +52,14 @@ function sounding(originUs: number, bar: number, own: Own, first: Awaited<Return
     }, Math.max((originUs + endUs - AHEAD_US - nowUs()) / 1000, 20))
   }
   next(BARS, first.end_us)
+  whenBent((bent) => {
+    const us = originUs + bent.from_us!
+    clicks.replace(us, bent.clicks)
+    notes.replace(us, bent.notes)
+    beats.at = [...beats.at.filter(([t]) => t < bent.from_us!), ...(bent.beats as [number, number][]).filter(([t]) => t >= bent.from_us!)]
+    window.clearTimeout(timer)
+    next(bent.since + bent.bars, bent.end_us)
+  })
   if (first.stop_us !== null) over = window.setTimeout(() => endRecording(), (originUs + first.stop_us + AFTER_SPAN_US - nowUs()) / 1000)
   return () => {
     window.clearTimeout(timer)

@@ -154,6 +154,8 @@ const SCHEDULE_EVERY_MS = 60
 /** Something that sounds on and on: more can be added before what there is has sounded. */
 export interface Stream<T = unknown> {
   add(items: readonly T[]): void
+  /** What was to sound from a time on gives way to this, but for what is on the audio clock already. */
+  replace(fromUs: number, items: readonly T[]): void
   stop(): void
 }
 
@@ -172,7 +174,15 @@ function schedule<T>(first: readonly T[], timeUs: (item: T) => number, each: (it
     else timer = window.setTimeout(onEnd, Math.max((timeUs(items[items.length - 1]!) - nowUs()) / 1000, 0) + 1500)
   }
   turn()
-  return { add: (more) => items.push(...more), stop: () => window.clearTimeout(timer) }
+  const from = (us: number) => { while (items.length > next && timeUs(items.at(-1)!) >= us) items.pop() }
+  return {
+    add: (more) => items.push(...more),
+    replace: (us, more) => {
+      from(us)
+      items.push(...more.filter((item) => timeUs(item) >= us))
+    },
+    stop: () => window.clearTimeout(timer),
+  }
 }
 
 /** A stream that begins as soon as the sound library has come. */
@@ -183,6 +193,7 @@ function whenLoaded<T>(begin: (items: readonly T[]) => Stream<T>, first: readonl
   later(() => { if (!stopped) stream = begin(early) })
   return {
     add: (more) => (stream ? stream.add(more) : early.push(...more)),
+    replace: (us, more) => stream?.replace(us, more),
     stop: () => {
       stopped = true
       stream?.stop()
@@ -244,6 +255,7 @@ function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => 
   }, onEnd)
   return {
     add: stream.add,
+    replace: stream.replace,
     stop: () => {
       stream.stop()
       allOff()

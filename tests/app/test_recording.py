@@ -278,3 +278,68 @@ def test_a_click_that_goes_with_the_player_follows_a_slower_one(library: Library
         assert (max(apart[4:]) < 130_000) == bends
         if bends:
             assert [tick for tick, _, _ in at.notes()] == list(range(24))
+
+
+# --- bad input ------------------------------------------------------------------------------------
+
+
+def test_a_key_that_is_held_over_the_stop_ends_there(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=60))).record(qpm=60.0, count_in=0)
+    at.hear((0, "down", 60, 70)).tell(m.StopRecording(2_000_000))
+    (take,) = at.desk.takes
+    assert take.length_us == 2_000_000
+    at.hear((9_000_000, "up", 60, 0))
+    assert at.notes() == [(0, 2, 60)]
+
+
+def test_nothing_played_and_one_note(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100)))
+    at.record(qpm=100.0).tell(m.StopRecording(5_000_000))
+    assert at.said == "Nothing was heard, so nothing was written"
+    assert at.desk.takes == ()
+    at.record(qpm=None).hear((700_000, "down", 64, 70), (1_200_000, "up", 64, 0)).tell(m.StopRecording(1_500_000))
+    assert [key for _, _, key in at.notes()] == [64]
+    assert not at.problems
+
+
+def test_a_clock_that_jumps_backwards_loses_nothing_and_forwards_neither(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100))).record(qpm=100.0)
+    at.hear((6_000_000, "down", 60, 70), (6_300_000, "up", 60, 0))
+    at.hear((2_000_000, "down", 62, 70), (2_100_000, "up", 62, 0))
+    at.hear((90_000_000_000, "down", 64, 70), (90_000_300_000, "up", 64, 0))
+    at.tell(m.StopRecording(90_000_400_000))
+    assert [t.notes for t in at.desk.takes] == [3]
+    assert len(at.piece.notes) in (0, 3)  # a page a day long is refused in words
+    assert bool(at.problems) == (len(at.piece.notes) == 0)
+
+
+def test_a_tab_that_was_hidden_for_a_minute_sends_its_notes_late_and_they_stand_where_they_were_played(
+    library: Library,
+) -> None:
+    piece = changing()
+    at = Sitter(library, library.add(piece))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    at.now_s = 60.0
+    at.session.live_step()
+    played(at, tune(piece), 2)
+    assert len(at.piece.notes) == len(tune(piece))
+
+
+def test_two_browsers_record_at_one_desk_and_both_takes_are_kept(library: Library) -> None:
+    first = Sitter(library, library.add(new_piece(bpm=100)))
+    second = Sitter(library, first.piece_id)
+    first.record(qpm=100.0)
+    second.record(qpm=100.0)
+    for at, key in ((first, 60), (second, 64)):
+        at.hear((5_000_000, "down", key, 70), (5_500_000, "up", key, 0))
+    first.tell(m.StopRecording(6_000_000))
+    second.tell(m.StopRecording(6_000_000))
+    assert [t.notes for t in first.desk.takes] == [1, 1]
+    assert not first.problems + second.problems
+
+
+def test_a_span_before_the_pen_is_left_aside_and_a_device_that_goes_ends_its_keys(library: Library) -> None:
+    at = written(library)
+    at.choose(RecordUntil(0)).tell(m.StartRecording(0, 0, 0, 2))
+    played(at, quarters(48, 50, start=8), 2)
+    assert [key for tick, _, key in at.notes() if tick >= 8][:2] == [48, 50]

@@ -95,7 +95,7 @@ def test_the_rehearsal_keyboard_is_recorded_as_the_piece_that_it_plays(page: Pag
     page.get_by_role("menuitemradio", name=re.compile("^Record")).click()
     page.clock.install()
     page.get_by_test_id("hearing").click()
-    page.get_by_role("menuitem", name=re.compile("Lock Gate Waltz.*record this")).click()
+    page.get_by_role("menuitem", name=re.compile("Lock Gate Waltz, bars.*record this")).click()
     says(page, "Recording: 2 bars of count-in")
     play_through(page)
     says(page, "written from bar 1")

@@ -46,7 +46,7 @@ def strip_of(server: Server, piece: str, reading: str) -> dict[str, Any]:
 def waltz_taken(page: Page) -> str:
     """The waltz, recorded with the click; notes stand on the page before the playing is over."""
     piece = begin(page, "Taken down", "3/4", "G minor")
-    record(page, "Lock Gate Waltz")
+    record(page, "Lock Gate Waltz, bars")
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")
     pass_time(page, 12_000)
     expect(page.locator(".system g.note[id^='live']").nth(12)).to_be_attached()

@@ -123,6 +123,8 @@ class Chair:
 
     def _run(self, what: Callable[[], Sequence[Sent]]) -> list[Sent]:
         facts = list(what())
+        if self.session.recorder.live is not None and what != self.session.live_step:
+            return facts  # while one plays only what is shown of it is engraved, not each event
         engraved = self.session.engraved(NEAR_BARS)
         return facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
 

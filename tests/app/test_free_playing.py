@@ -13,15 +13,15 @@ from ductus.app.library import Library
 from ductus.app.shown import strip_of
 from ductus.core.playback.click import AsWritten, click_plan
 from ductus.core.playback.performance import written_tempo_map
-from ductus.core.reading.choosing import (
-    QUESTIONS,
+from ductus.core.reading.choice import QUESTIONS
+from ductus.core.reading.choosing import ReadTuplets
+from ductus.core.reading.choosing_beats import (
     ReadAnswer,
     ReadExtent,
     ReadMeter,
     ReadPin,
     ReadStretch,
     ReadTime,
-    ReadTuplets,
     ReadUnpinned,
 )
 from ductus.core.score.layouts import new_piece

@@ -12,7 +12,7 @@ from ductus.app.imports import bring, onto_shelf
 from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.core.playback.performance import written_tempo_map
-from ductus.core.reading.choosing import ReadBeats
+from ductus.core.reading.choosing_beats import ReadBeats
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER

@@ -11,18 +11,8 @@ from ductus.app.library import Library
 from ductus.app.shown import strip_of
 from ductus.core.phrases import Phrase
 from ductus.core.reading.against import decode
-from ductus.core.reading.choosing import (
-    ReadBar,
-    ReadDetached,
-    ReadHands,
-    ReadKey,
-    ReadMeter,
-    ReadPlainness,
-    ReadShortest,
-    ReadSize,
-    ReadTaps,
-    ReadUnpinned,
-)
+from ductus.core.reading.choosing import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
+from ductus.core.reading.choosing_beats import ReadBar, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.lengths import SetLength

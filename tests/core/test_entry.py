@@ -15,7 +15,7 @@ from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.entry.commands.values import Dot, StepBase, TupletOf
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, left_in_bar
-from ductus.core.entry.state import EntryState
+from ductus.core.entry.state import EntryState, scattered
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.changes import Change
@@ -264,3 +264,11 @@ def test_no_sequence_of_events_breaks_a_bar_a_voice_or_an_undo(events: list[Even
     for change in reversed(player.changes):
         back = change.inverse().apply(back)
     assert sorted(map(repr, records_of(back))) == sorted(map(repr, records_of(start)))
+
+
+def test_scattered_numbers_fill_their_range_evenly() -> None:
+    numbers = [scattered(seed, tick * QUARTER) for seed in range(8) for tick in range(500)]
+    assert -1 <= min(numbers) < -0.99
+    assert 0.99 < max(numbers) <= 1
+    assert abs(sum(numbers) / len(numbers)) < 0.03
+    assert all(350 < sum(k / 5 - 1 <= x < (k + 1) / 5 - 1 for x in numbers) < 450 for k in range(10))

@@ -48,7 +48,7 @@ from ductus.core.entry.commands.values import (
 from ductus.core.entry.events import Command, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.line import sentence
 from ductus.core.entry.machine import advance_entry
-from ductus.core.entry.state import GATHER_US, RHYTHM_OVER_US, WAYS, StepValue, scattered
+from ductus.core.entry.state import GATHER_US, RHYTHM_OVER_US, WAYS, StepValue
 from ductus.core.entry.ways.one_beat import scaled
 from ductus.core.entry.ways.registry import BY_NAME, WAY_WORDS
 from ductus.core.errors import BadInput, CannotWrite, NotThere
@@ -497,11 +497,3 @@ def test_any_strokes_give_a_rhythm_that_fills_bars(gaps: list[tuple[int, int]], 
     for change in reversed(player.changes):
         player.piece = change.inverse().apply(player.piece)
     assert sorted(map(str, records_of(player.piece))) == empty
-
-
-def test_scattered_numbers_fill_their_range_evenly() -> None:
-    numbers = [scattered(seed, tick * QUARTER) for seed in range(8) for tick in range(500)]
-    assert -1 <= min(numbers) < -0.99
-    assert 0.99 < max(numbers) <= 1
-    assert abs(sum(numbers) / len(numbers)) < 0.03
-    assert all(350 < sum(k / 5 - 1 <= x < (k + 1) / 5 - 1 for x in numbers) < 450 for k in range(10))

@@ -18,6 +18,7 @@ from ductus.core.errors import BadInput, NotThere
 from ductus.core.performance.takes import Take
 from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
 from ductus.core.progress import passed, stretch
+from ductus.core.reading.choice import ReadingChoice, Seen
 from ductus.core.reading.choices import (
     Choices,
     ChosenReading,
@@ -30,18 +31,16 @@ from ductus.core.reading.choices import (
     read_chosen,
     settle,
 )
-from ductus.core.reading.choosing import (
+from ductus.core.reading.choosing_beats import (
     ReadAnswer,
     ReadBar,
     ReadExtent,
-    ReadingChoice,
     ReadPin,
     ReadShift,
     ReadStretch,
     ReadTaps,
     ReadTime,
     ReadUnpinned,
-    Seen,
 )
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.nearby import read_nearby

@@ -12,10 +12,11 @@ import logging
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
+from ductus.app.editing import clip, long_edit, selection_words
 from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
@@ -27,20 +28,14 @@ from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
-from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, DuctusError, NotKept, NotThere, Stale
+from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import SUSTAIN, Heard
-from ductus.core.pitch.pitches import pitch_words
-from ductus.core.reading.figures import length_words
-from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.changes import Change, PenPlace
 from ductus.core.score.selection.base import At, Question
 from ductus.core.score.selection.choosing import Select, select
-from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
-from ductus.core.score.selection.places import Delete
+from ductus.core.score.selection.copying import Excerpt
 from ductus.core.score.selection.table import edit_notes
-from ductus.core.words import count_words, listed
 
-AT_ONCE = 600  # an edit that reaches more notes than this is long work
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 log = logging.getLogger(__name__)
 
@@ -197,7 +192,8 @@ class Session:
             case m.Travel():
                 self._travel(item)
             case m.SetRecording(do):
-                self._set_recording(do)
+                self.recorder.choices = do.applied(self.recorder.choices)
+                self._tell_record_line()
             case m.SetDelay(late_us):
                 self.desk.keep_late_us(late_us)
                 self._tell_record_line()
@@ -371,40 +367,24 @@ class Session:
         walks = isinstance(message.do, Select) and message.do.what in ("previous", "next")
         if walks and not self.state.down:  # a selection never moves a pen that is down
             self._enter(Command(PlacePen(first.part, first.staff, first.tick)))
-        names, where = [pitch_words(n.pitch) for n in notes], piece.timeline.place_words(first.tick)
-        if len({(n.tick, n.ticks) for n in notes}) == 1:
-            self._say(f"{listed(names, 6)}, {length_words(first.ticks)}, {where}")
-        else:
-            few = listed(names) if len(notes) <= 4 else f"from {where}"
-            self._say(f"{count_words(len(notes), 'note')} selected: {few}")
+        self._say(selection_words(piece, notes))
         self._send(pen_fact(self.desk, self.state))
 
     def _edit(self, message: m.EditNotes) -> None:
-        notes = [self.desk.piece.notes[i] for i in message.ids if i in self.desk.piece.notes]
-        if notes and message.do.reach(self.desk.piece, notes) > AT_ONCE:  # keys go on being answered meanwhile
-            at = self._at()
-            if message.base != self.desk.history.revision:
-                raise Stale(CHANGED_ELSEWHERE)
-            self.jobs.append(Job("Changing many notes", lambda piece: edit_notes(piece, message.do, message.ids, at)))
+        job = long_edit(self.desk, message, self._at())
+        if job is not None:
+            self.jobs.append(job)
             return
         change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
         self._made(change, message.base, message.ids)
 
     def _clip(self, message: m.Clip) -> None:
-        piece = self.desk.piece
-        if message.do == "paste":
-            self._made(paste(piece, self._clipboard, self._at()), message.base, message.ids)
-            return
-        notes = [piece.notes[i] for i in dict.fromkeys(message.ids) if i in piece.notes]
-        if not notes:
-            raise BadInput("Select some notes first; nothing was copied.")
-        copied = excerpt_of(piece, notes)
-        if message.do == "cut":
-            change = edit_notes(piece, Delete(), message.ids, self._at())
-            self._made(replace(change, sentence=f"{count_words(len(notes), 'note')} cut"), message.base, message.ids)
+        clipped = clip(self.desk.piece, message, self._clipboard, self._at())
+        if clipped.change is not None:
+            self._made(clipped.change, message.base, message.ids)
         else:
-            self._say(f"{count_words(len(notes), 'note')} copied")
-        self._clipboard = copied
+            self._say(clipped.said)
+        self._clipboard = clipped.held
 
     def _made(self, change: Change, base: int, ids: Sequence[str]) -> None:
         self._apply(change, base)
@@ -425,10 +405,6 @@ class Session:
         if fact != self._record_line:
             self._record_line = fact
             self._send(fact)
-
-    def _set_recording(self, do: AnyRecordChoice) -> None:
-        self.recorder.choices = do.applied(self.recorder.choices)
-        self._tell_record_line()
 
     def _record(self, message: m.StartRecording) -> None:
         self.recorder.start(message, self.state)

@@ -163,18 +163,12 @@ def _performance(file: mido.MidiFile) -> MidiFile:
             names.setdefault(number, printable(message.name))
     if not presses:
         raise BadInput("That MIDI file holds no notes, so there is nothing to write. Nothing was imported.")
-    end = round(now_us)
-    tracks = []
-    for (number, kit), events in sorted(heard.items(), key=lambda r: (r[0][1], r[0][0])):
-        take = take_of_events(events, end)
-        if take.notes:
-            name = "Percussion" if kit else names.get(number, "")
-            tracks.append(MidiTrack(name, 0 if kit else programmes.get(number, 0), kit, take))
+    tracks = tracks_of(heard, names, programmes, round(now_us))
     whole = together([t.take for t in tracks if not t.percussion] or [t.take for t in tracks])
     pulses = tempo_map(tempi)
     return MidiFile(
         whole,
-        tuple(tracks),
+        tracks,
         pulses,
         tuple(sorted(meters.items())),
         fifths,
@@ -182,6 +176,19 @@ def _performance(file: mido.MidiFile) -> MidiFile:
         next((n for n in (names.get(k, "") for k in range(len(file.tracks))) if n), ""),
         pulses is not None and on_its_beats(whole, pulses),
     )
+
+
+def tracks_of(
+    heard: dict[tuple[int, bool], list[Heard]], names: dict[int, str], programmes: dict[int, int], end_us: int
+) -> tuple[MidiTrack, ...]:
+    """The tracks that hold notes, percussion last; ``heard`` by (number of the track, is it percussion?)."""
+    out = []
+    for (number, kit), events in sorted(heard.items(), key=lambda r: (r[0][1], r[0][0])):
+        take = take_of_events(events, end_us)
+        if take.notes:
+            name = "Percussion" if kit else names.get(number, "")
+            out.append(MidiTrack(name, 0 if kit else programmes.get(number, 0), kit, take))
+    return tuple(out)
 
 
 def together(takes: list[Take]) -> Take:

@@ -11,8 +11,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ductus.core.performance.takes import Take
+from ductus.core.reading.choice import ReadingChoice
 from ductus.core.reading.choices import Choices
-from ductus.core.reading.choosing import ReadExtent, ReadingChoice, ReadKey, ReadProposal, ReadShift, ReadSize
+from ductus.core.reading.choosing import ReadKey
+from ductus.core.reading.choosing_beats import ReadExtent, ReadProposal, ReadShift, ReadSize
 from ductus.core.reading.key import estimate_key
 from ductus.core.reading.sentence import pace_words, signature
 from ductus.core.reading.settings import ReadingResult

@@ -9,25 +9,27 @@ from ductus.core.phrases import Choice, Phrase, plain
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.choosing import (
-    ReadAbout,
-    ReadBeats,
     ReadDetached,
-    ReadExtent,
     ReadHands,
     ReadKey,
-    ReadMeter,
     ReadPedal,
     ReadPlainness,
+    ReadShortest,
+    ReadTuplets,
+    ReadVoices,
+    Value,
+)
+from ductus.core.reading.choosing_beats import (
+    ReadAbout,
+    ReadBeats,
+    ReadExtent,
+    ReadMeter,
     ReadProposal,
     ReadShift,
-    ReadShortest,
     ReadSize,
     ReadTaps,
     ReadTime,
-    ReadTuplets,
     ReadUnpinned,
-    ReadVoices,
-    Value,
 )
 from ductus.core.reading.settings import MIDDLE_C, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import typical_quarter_us

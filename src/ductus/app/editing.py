@@ -1,0 +1,65 @@
+"""Editing what is selected: at once or, where it reaches many notes, as long work; the clipboard; what a selection is called."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.jobs import Job
+from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
+from ductus.core.pitch.pitches import pitch_words
+from ductus.core.reading.figures import length_words
+from ductus.core.score.changes import Change
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.score.selection.base import At
+from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
+from ductus.core.score.selection.places import Delete
+from ductus.core.score.selection.table import edit_notes
+from ductus.core.words import count_words, listed
+
+AT_ONCE = 600  # an edit that reaches more notes than this is long work
+FEW = 4  # notes that are named one by one
+
+
+def selection_words(piece: Piece, notes: Sequence[Note]) -> str:
+    """Selected notes in words: name, value and place of one chord, else how many there are."""
+    names, where = [pitch_words(n.pitch) for n in notes], piece.timeline.place_words(notes[0].tick)
+    if len({(n.tick, n.ticks) for n in notes}) == 1:
+        return f"{listed(names, 6)}, {length_words(notes[0].ticks)}, {where}"
+    few = listed(names) if len(notes) <= FEW else f"from {where}"
+    return f"{count_words(len(notes), 'note')} selected: {few}"
+
+
+def long_edit(desk: Desk, message: m.EditNotes, at: At) -> Job | None:
+    """The edit as long work, so that keys are answered meanwhile; None if it can be made at once. Raises Stale."""
+    notes = [desk.piece.notes[i] for i in message.ids if i in desk.piece.notes]
+    if not notes or message.do.reach(desk.piece, notes) <= AT_ONCE:
+        return None
+    if message.base != desk.history.revision:
+        raise Stale(CHANGED_ELSEWHERE)
+    return Job("Changing many notes", lambda piece: edit_notes(piece, message.do, message.ids, at))
+
+
+@dataclass(frozen=True, slots=True)
+class Clipped:
+    """What came of copy, cut or paste: the change (None: the page stays), what is said then, and what the clipboard holds."""
+
+    change: Change | None
+    said: str
+    held: Excerpt
+
+
+def clip(piece: Piece, message: m.Clip, held: Excerpt, at: At) -> Clipped:
+    """Copy or cut notes, or paste at the pen. Raises BadInput when nothing is selected."""
+    if message.do == "paste":
+        return Clipped(paste(piece, held, at), "", held)
+    notes = [piece.notes[i] for i in dict.fromkeys(message.ids) if i in piece.notes]
+    if not notes:
+        raise BadInput("Select some notes first; nothing was copied.")
+    copied, count = excerpt_of(piece, notes), count_words(len(notes), "note")
+    if message.do == "copy":
+        return Clipped(None, f"{count} copied", copied)
+    return Clipped(replace(edit_notes(piece, Delete(), message.ids, at), sentence=f"{count} cut"), "", copied)

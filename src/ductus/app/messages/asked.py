@@ -1,0 +1,249 @@
+"""What a browser says to a desk. Times in microseconds, written time in ticks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any, ClassVar, Literal
+
+from annotated_types import Ge, Le, MaxLen
+
+from ductus.core.entry.commands.table import AnyCommand
+from ductus.core.performance.delay import MOST_LATE_US
+from ductus.core.playback.click import TempoChoice
+from ductus.core.reading.choosing import AnyReadingChoice
+from ductus.core.recording.choices import AnyRecordChoice
+from ductus.core.score.selection.choosing import Selecting
+from ductus.core.score.selection.table import NoteEdit
+from ductus.core.time.bars import MAX_BAR
+
+MAX_TIME_US = 2**52
+MidiKey = Annotated[int, Ge(0), Le(127)]
+Microseconds = Annotated[int, Ge(0), Le(MAX_TIME_US)]
+NoteId = Annotated[str, MaxLen(40)]
+NoteIds = Annotated[tuple[NoteId, ...], MaxLen(20_000)]
+BarIndex = Annotated[int, Ge(0), Le(MAX_BAR)]
+Revision = Annotated[int, Ge(0), Le(2**62)]
+RowId = Annotated[int, Ge(1), Le(2**62)]
+
+
+@dataclass(frozen=True, slots=True)
+class Message:
+    """Base of what a browser says; unknown fields are refused."""
+
+    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
+
+
+@dataclass(frozen=True, slots=True)
+class HeardEvent(Message):
+    """One raw event of an instrument, stamped by the browser."""
+
+    at_us: Microseconds
+    kind: Literal["down", "up", "control"]
+    key: MidiKey
+    value: MidiKey = 0
+    channel: Annotated[int, Ge(0), Le(15)] = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Keys(Message):
+    """Events in the order they were heard; ``epoch_us`` is the wall clock at event time 0. With ``only_sound`` (during playback) they are kept
+    in the journal and write nothing; ``again``: sent before a connection was lost and perhaps not kept. ``number`` counts what the browser
+    sends, so that it can be told what is kept."""
+
+    epoch_us: Microseconds
+    events: Annotated[tuple[HeardEvent, ...], MaxLen(2000)]
+    only_sound: bool = False
+    again: bool = False
+    number: Annotated[int, Ge(0), Le(2**52)] = 0
+    type: Literal["keys"] = "keys"
+
+
+@dataclass(frozen=True, slots=True)
+class Give(Message):
+    """A command of entry."""
+
+    do: AnyCommand
+    at_us: Microseconds = 0
+    type: Literal["command"] = "command"
+
+
+@dataclass(frozen=True, slots=True)
+class SelectNotes(Message):
+    """Select notes, seen from the pen, beside (or instead of) those selected now."""
+
+    do: Selecting
+    ids: NoteIds = ()
+    type: Literal["select"] = "select"
+
+
+@dataclass(frozen=True, slots=True)
+class EditNotes(Message):
+    """Edit selected notes, seen on revision ``base``."""
+
+    base: Revision
+    do: NoteEdit
+    ids: NoteIds = ()
+    type: Literal["edit"] = "edit"
+
+
+@dataclass(frozen=True, slots=True)
+class Clip(Message):
+    """Copy or cut selected notes, or paste at the pen."""
+
+    base: Revision
+    do: Literal["copy", "cut", "paste"]
+    ids: NoteIds = ()
+    type: Literal["clip"] = "clip"
+
+
+@dataclass(frozen=True, slots=True)
+class Travel(Message):
+    """Undo or redo, seen from revision ``base``."""
+
+    base: Revision
+    do: Literal["undo", "redo"]
+    type: Literal["travel"] = "travel"
+
+
+@dataclass(frozen=True, slots=True)
+class SetRecording(Message):
+    """Choose how the next recording goes."""
+
+    do: AnyRecordChoice
+    type: Literal["record-set"] = "record-set"
+
+
+@dataclass(frozen=True, slots=True)
+class StartRecording(Message):
+    """A recording begins as it was chosen: ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there;
+    ``epoch_us`` the wall clock at event time 0. ``freely``, ``tempo`` and ``count_in`` stand in for what was chosen (None: as chosen)."""
+
+    origin_us: Microseconds
+    now_us: Microseconds
+    epoch_us: Microseconds
+    bar: BarIndex
+    freely: bool | None = None
+    tempo: TempoChoice | None = None
+    count_in: Annotated[int, Ge(0), Le(8)] | None = None
+    type: Literal["record-start"] = "record-start"
+
+
+@dataclass(frozen=True, slots=True)
+class SetDelay(Message):
+    """How late the player's notes arrive, as the delay test found (0: not at all); later takes are read that much earlier."""
+
+    late_us: Annotated[int, Ge(-MOST_LATE_US), Le(MOST_LATE_US)]
+    type: Literal["delay-set"] = "delay-set"
+
+
+@dataclass(frozen=True, slots=True)
+class WantClicks(Message):
+    """What is to be heard in ``bars`` bars from the bar ``since`` (0: the first of the count-in) of a recording that goes on, or of one that
+    would begin at ``bar`` (see ``StartRecording``). ``halves``: half beats are clicked, too (None: in compound meters)."""
+
+    bar: BarIndex
+    since: Annotated[int, Ge(0), Le(MAX_BAR)] = 0
+    bars: Annotated[int, Ge(1), Le(64)] = 16
+    halves: bool | None = None
+    tempo: TempoChoice | None = None
+    count_in: Annotated[int, Ge(0), Le(8)] | None = None
+    type: Literal["clicks-wanted"] = "clicks-wanted"
+
+
+@dataclass(frozen=True, slots=True)
+class StopRecording(Message):
+    """The recording ends; ``drop`` keeps the take off the page."""
+
+    end_us: Microseconds
+    drop: bool = False
+    type: Literal["record-stop"] = "record-stop"
+
+
+@dataclass(frozen=True, slots=True)
+class CutOffTake(Message):
+    """A recording that was cut off: write it onto the page, or drop it (it stays in the journal)."""
+
+    recording: RowId
+    do: Literal["write", "drop"]
+    type: Literal["cut-off"] = "cut-off"
+
+
+@dataclass(frozen=True, slots=True)
+class WriteHeard(Message):
+    """Write a stretch of the journal (microseconds of the wall clock) onto the page at a bar (index) of a part; ``staff`` 0 divides the hands."""
+
+    from_us: Microseconds
+    to_us: Microseconds
+    part: Annotated[str, MaxLen(40)]
+    bar: BarIndex
+    staff: Annotated[int, Ge(0), Le(2)] = 0
+    type: Literal["heard-write"] = "heard-write"
+
+
+@dataclass(frozen=True, slots=True)
+class DropHeard(Message):
+    """Take a stretch of the journal (microseconds of the wall clock) off its list."""
+
+    from_us: Microseconds
+    to_us: Microseconds
+    type: Literal["heard-drop"] = "heard-drop"
+
+
+@dataclass(frozen=True, slots=True)
+class TellTakes(Message):
+    """Say anew what takes there are and what stands in the journal."""
+
+    type: Literal["takes-wanted"] = "takes-wanted"
+
+
+@dataclass(frozen=True, slots=True)
+class WriteTake(Message):
+    """Write a kept take onto the page at a bar (index) of a part; ``staff`` 0 divides the hands."""
+
+    take: RowId
+    part: Annotated[str, MaxLen(40)]
+    bar: BarIndex
+    staff: Annotated[int, Ge(0), Le(2)] = 0
+    type: Literal["take-write"] = "take-write"
+
+
+@dataclass(frozen=True, slots=True)
+class ReadOtherwise(Message):
+    """Read a take on the page otherwise; with ``ids`` only these notes of it. Without a ``reading``: the one those notes come from."""
+
+    do: AnyReadingChoice
+    reading: NoteId = ""
+    ids: NoteIds = ()
+    type: Literal["read"] = "read"
+
+
+@dataclass(frozen=True, slots=True)
+class DecideDoubt(Message):
+    """Decide a doubt (``key`` its first event, or below zero for an ornament): choose an option, or settle it; or settle all of the reading."""
+
+    reading: NoteId
+    do: Literal["choose", "settle", "settle all"]
+    key: Annotated[int, Ge(-(2**40)), Le(2**40)] = 0
+    option: Annotated[int, Ge(0), Le(9)] = 0
+    type: Literal["doubt"] = "doubt"
+
+
+@dataclass(frozen=True, slots=True)
+class StopWork(Message):
+    """Stop the long work that is going on; the page stays as it is."""
+
+    type: Literal["stop-work"] = "stop-work"
+
+
+@dataclass(frozen=True, slots=True)
+class Look(Message):
+    """The browser looks at this bar (index); engraving fills in from there."""
+
+    bar: BarIndex
+    type: Literal["look"] = "look"
+
+
+ClientMessage = (
+    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
+    | StopWork | Look
+)  # fmt: skip

@@ -22,6 +22,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
 from bench.long import export_seconds, journal_lost_ms, read_notes, with_takes
+from bench.playing import measure as measure_playing
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import midi_of, random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
@@ -184,6 +185,8 @@ def main() -> None:
     note("journal_lost_ms_p95", lost[int(len(lost) * 0.95) - 1], "ms")
     note("journal_lost_ms_worst", lost[-1], "ms")
     note("entry_events_per_s", events_per_second(), "events/s")
+    for name, (value, unit) in measure_playing().items():
+        note(name, value, unit)
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 
 

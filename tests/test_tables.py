@@ -12,6 +12,7 @@ from ductus.cli import parser
 from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.reading.choosing import READING_CHOICES
 from ductus.core.recording.choices import RECORD_CHOICES
+from ductus.core.score.frame import FRAME_EDITS
 from ductus.core.score.selection.table import EDITS
 
 ROOT = Path(__file__).parent.parent
@@ -21,7 +22,7 @@ SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")
     for p in ("core/entry/line.py", "core/reading/sentence.py", "core/recording/line.py")
 )
-RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES]
+RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES, *FRAME_EDITS]
 PIANO = set(
     re.findall(r"(Key[A-Z]|Semicolon|Quote): \d+", (ROOT / "web/src/input/computerKeys.ts").read_text(encoding="utf-8"))
 )

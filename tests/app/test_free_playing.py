@@ -11,6 +11,7 @@ from ductus.app import messages as m
 from ductus.app.lead import openings
 from ductus.app.library import Library
 from ductus.app.shown import strip_of
+from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.click import AsWritten, click_plan
 from ductus.core.playback.performance import written_tempo_map
 from ductus.core.reading.choice import QUESTIONS
@@ -24,7 +25,11 @@ from ductus.core.reading.choosing_beats import (
     ReadTime,
     ReadUnpinned,
 )
+from ductus.core.reading.questions import hidden_beat
+from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.score.layouts import new_piece
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
 from ductus.formats.midi import write_midi
@@ -220,3 +225,15 @@ def test_a_take_that_was_wholly_replaced_offers_nothing_and_can_be_written_again
     assert [r.take for r in all_shown(at.desk)] == [2]
     at.tell(m.WriteTake(1, "p1", 0))
     assert [r.take for r in all_shown(at.desk)] == [1]
+
+
+def test_taps_are_asked_for_where_syncopation_hides_the_beat() -> None:
+    def reading(onsets: list[float]) -> ReadingResult:
+        notes = tuple(
+            ReadNote(k, round(at * QUARTER), QUARTER // 2, 1, 1, Pitch("C", 0, 4), 70) for k, at in enumerate(onsets)
+        )
+        return ReadingResult(notes, steady_map(100, 0, 0), Meter(4, 4), 0, 0, "major", "eighth", 0)
+
+    assert hidden_beat(reading([float(k) for k in range(16)])) == ""
+    syncopated = [0.0, *(k + 0.5 for k in range(15))]
+    assert hidden_beat(reading(syncopated)).startswith("The beat is hidden here: ")

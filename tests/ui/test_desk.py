@@ -187,3 +187,32 @@ def test_an_unknown_address_says_so_and_leads_back(page: Page) -> None:
     expect(page.get_by_text("There is no piece at this address")).to_be_visible()
     page.get_by_role("button", name="Back to the shelf").click()
     expect(page.get_by_role("heading", name="On the shelf")).to_be_visible()
+
+
+def test_meter_key_and_tempo_are_changed_at_the_pen_and_undone(page: Page, server: Server) -> None:
+    piece = open_piece(page, "Otter at the Tiller")
+    line = page.get_by_test_id("line")
+    line.get_by_role("button", name=re.compile("^place")).click()
+    page.get_by_label("Bar and beat").fill("5.1")
+    press(page, "Enter", "Escape")
+    line.get_by_role("button", name=re.compile("^more")).click()
+    page.get_by_label(re.compile("Meter from bar 5 on")).fill("3/8")
+    press(page, "Enter")
+    says(page, "Bar 5 on is in 3/8, was 6/8: values stay,")
+    page.get_by_label("Key from there").select_option(label="3 flats")
+    page.get_by_label("mode").select_option("minor")
+    page.get_by_role("button", name="Set", exact=True).first.click()
+    says(page, "Bar 5 on has 3 flats; notes keep their pitch")
+    page.get_by_label("Tempo at the pen").fill("66")
+    page.get_by_label("tempo word").fill("Sleepily")
+    press(page, "Enter")
+    says(page, "Bar 5, beat 1: tempo 66")
+    xml = server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+    assert "<beat-type>8</beat-type>" in xml
+    assert "<fifths>-3</fifths>" in xml
+    assert "Sleepily" in xml
+    press(page, "Escape")
+    for _ in range(3):
+        press(page, "Control+z")
+    says(page, "Undone: Bar 5 on is in 3/8")
+    assert "<fifths>-3</fifths>" not in server.get(f"/api/pieces/{piece}/export.musicxml").decode()

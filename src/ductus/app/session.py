@@ -187,6 +187,8 @@ class Session:
                 self._select(item)
             case m.EditNotes():
                 self._edit(item)
+            case m.EditFrame(base, do):
+                self._made(do.change(self.desk.piece), base, tuple(self.state.chosen))
             case m.Clip():
                 self._clip(item)
             case m.Travel():

@@ -15,7 +15,7 @@ from ductus.core.playback.checking import apart_by_bar, apart_words, worst_of
 from ductus.core.reading.choices import option_chosen
 from ductus.core.reading.onto_page import notes_of_reading
 from ductus.core.reading.ornaments import ornament_words
-from ductus.core.reading.questions import stray_ends
+from ductus.core.reading.questions import hidden_beat, stray_ends
 from ductus.core.reading.sentence import read_sentence, tempo_words
 from ductus.core.reading.settings import Doubt, Ornament
 from ductus.core.reading.tempo import TempoCurve, tempo_curve
@@ -78,7 +78,10 @@ def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
         ),
         tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
         len(worked.chosen.open.doubts) - len(open_doubts),
-        result.remarks,
+        (
+            *result.remarks,
+            *([hidden_beat(result)] if worked.free and not worked.choices.taps and hidden_beat(result) else []),
+        ),
         question_facts(worked),
         len(worked.choices.bars),
         max(min(ticks), 0),

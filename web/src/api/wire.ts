@@ -40,3 +40,4 @@ export type ClicksWanted = Omit<Schemas['WantClicks'], 'type' | 'halves'>
 export type TempoChoice = RecordLine['tempo']
 export type DelayClicks = Schemas['DelayClicks']
 export type DelayFound = Schemas['DelayView']
+export type FrameEdit = Schemas['EditFrame']['do']

@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
-import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
+import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { useSound } from '../sound/engine'
 
@@ -213,6 +213,14 @@ export function edit(change: Edit, ids?: readonly string[]): void {
   settled(() => {
     const { state, selection } = useDesk.getState()
     if (state) send({ type: 'edit', base: state.revision, do: change, ids: [...(ids ?? selection)] })
+  })
+}
+
+/** Meter, key, tempo, pick-up. */
+export function frame(change: FrameEdit): void {
+  settled(() => {
+    const { state } = useDesk.getState()
+    if (state) send({ type: 'frame', base: state.revision, do: change })
   })
 }
 

@@ -12,6 +12,7 @@ from ductus.core.performance.delay import MOST_LATE_US
 from ductus.core.playback.click import TempoChoice
 from ductus.core.reading.choosing import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
+from ductus.core.score.frame import AnyFrameEdit
 from ductus.core.score.selection.choosing import Selecting
 from ductus.core.score.selection.table import NoteEdit
 from ductus.core.time.bars import MAX_BAR
@@ -84,6 +85,15 @@ class EditNotes(Message):
     do: NoteEdit
     ids: NoteIds = ()
     type: Literal["edit"] = "edit"
+
+
+@dataclass(frozen=True, slots=True)
+class EditFrame(Message):
+    """Change meter, key, tempo or pick-up, seen on revision ``base``."""
+
+    base: Revision
+    do: AnyFrameEdit
+    type: Literal["frame"] = "frame"
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,6 +254,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
+    Keys | Give | SelectNotes | EditNotes | EditFrame | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
     | StopWork | Look
 )  # fmt: skip

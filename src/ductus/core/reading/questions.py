@@ -24,6 +24,7 @@ from ductus.core.words import count_words, ordinal
 
 APART_US = 2_500_000  # silence that parts stray notes from the music
 APART_TIMES = 4.0  # and so many times the usual gap between onsets
+HIDDEN = 0.55  # of the beats are struck at least where the beat is plain to hear
 MOST_STRAY = 0.2  # of the notes of the take
 
 
@@ -64,6 +65,20 @@ def stray_ends(take: Take) -> tuple[int, int, int] | None:
     if not left_out or last - first < 8:
         return None
     return onsets[first], onsets[last - 1], left_out
+
+
+def hidden_beat(result: ReadingResult) -> str:
+    """A sentence where the beat is hard to hear because few notes fall on it: taps tell it best."""
+    onsets = {n.tick for n in result.notes}
+    low, high = min(onsets), max(onsets)
+    beats = [
+        b + at for b, _, meter in result.bars.between(low, high) for at in meter.beat_starts if low <= b + at <= high
+    ]
+    struck = sum(t in onsets for t in beats)
+    between = sum(t not in set(beats) for t in onsets)
+    if len(beats) < 8 or struck >= HIDDEN * len(beats) or between < struck:
+        return ""
+    return f"The beat is hidden here: {len(beats) - struck} of {len(beats)} beats have no note. Tap it along with the take to be sure."
 
 
 def questions(

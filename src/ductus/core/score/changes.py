@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.score.marks import follow_notes
 from ductus.core.score.piece import Piece, Row, bars_touched
-from ductus.core.score.records import Mark, Note, Reading, Record
+from ductus.core.score.records import Mark, Note, Reading, Record, TempoMark
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.ticks import QUARTER
 
@@ -56,6 +56,9 @@ class Change:
             for record in row:
                 if isinstance(record, Note | Mark):
                     found.update(bars_touched(piece.timeline, record))
+                elif isinstance(record, TempoMark):
+                    if record.printed:
+                        found.add(piece.timeline.bar_at(record.tick).index)
                 elif record is not None and not isinstance(record, Reading):
                     return found, True
         return found, False

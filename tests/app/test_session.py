@@ -368,3 +368,11 @@ def test_a_recording_that_was_left_is_kept_as_a_take(library: Library) -> None:
     at.press(60, 62, at=6_000_000)
     at.leave()
     assert [t.notes for t in Sitter(library, at.piece_id).desk.takes] == [2]
+
+
+def test_an_undo_that_is_faster_than_the_answers_undoes_the_latest(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).give(PenTo(True)).press(60).press(62)
+    at.tell(m.Travel(None, "undo"))
+    assert [key for _, _, key in at.notes()] == [60]
+    at.press(64)
+    assert [(tick, key) for tick, _, key in at.notes()] == [(0, 60), (1, 64)]

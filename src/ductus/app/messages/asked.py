@@ -108,9 +108,9 @@ class Clip(Message):
 
 @dataclass(frozen=True, slots=True)
 class Travel(Message):
-    """Undo or redo, seen from revision ``base``."""
+    """Undo or redo, seen from revision ``base``; None: whatever is the latest when it arrives, as for a hand that is faster than the answers."""
 
-    base: Revision
+    base: Revision | None
     do: Literal["undo", "redo"]
     type: Literal["travel"] = "travel"
 

@@ -172,7 +172,7 @@ def test_both_hands_are_divided_between_the_staves_by_choice(page: Page, server:
     press(page, "Backquote", "Shift+I")
     page.keyboard.press("n")
     chord(page, "ak")  # C 3 and C 4: an octave apart round middle C
-    says(page, "bar 1, beat 1")
+    says(page, "quarter, bar 1, beat 1")
     assert {(n[2], n[3]) for n in exported(server, piece)} == {("C3", 1), ("C4", 0)}
 
 

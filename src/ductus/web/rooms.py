@@ -32,6 +32,7 @@ TELL_SHARE_S = 0.2  # how often long work says how far it is
 SHOW_S = 0.4  # while recording: how often notes that still sound are shown anew
 CHORD_S = 0.015  # keys of a chord come together; they are shown at once
 NEAR_BARS = 1
+PAUSE_S, MOST_PAUSES = 0.12, 8  # between keys, before what lies beside the pen is engraved
 NO_READINGS = m.ReadingsFact(())
 log = logging.getLogger(__name__)
 
@@ -98,6 +99,8 @@ class Chair:
             self.post(m.Problem(str(error)))
             self.post(m.Done(self.seq))
             return
+        if isinstance(message, m.Keys | m.Give):
+            self.room.touched = self.loop.time()
         if isinstance(message, m.StopWork):
             self.room.stop_work()
         else:
@@ -186,6 +189,7 @@ class Room:
         self._now: Job | None = None
         self._told = ""
         self._told_for = -1
+        self.touched = float("-inf")  # when a key was last struck here, on the clock of the loop
 
     def wake(self) -> None:
         """Something may wait to be engraved or told."""
@@ -278,13 +282,25 @@ class Room:
         while self.chairs:
             self._wake.clear()
             for chair in [c for c in self.chairs if c.ready]:
-                while (engraved := await asyncio.to_thread(chair.session.engraved)) is not None:
+                while True:
+                    await self._hands_rest()
+                    engraved = await asyncio.to_thread(chair.session.engraved)
+                    if engraved is None:
+                        break
                     self.distribute(chair, [Sent(engraved, everyone=True)])
                     await asyncio.sleep(0.005)
             try:
                 await asyncio.wait_for(self._wake.wait(), 5)
             except TimeoutError:
                 return
+
+    async def _hands_rest(self) -> None:
+        """Systems beside the one at the pen wait for a pause between keys (not for long): a key finds the engraver free."""
+        for _ in range(MOST_PAUSES):
+            left = self.touched + PAUSE_S - asyncio.get_running_loop().time()
+            if left <= 0:
+                return
+            await asyncio.sleep(left)
 
     def post(self, fact: m.Fact) -> None:
         """Tell all who sit here."""

@@ -172,7 +172,7 @@ def beats_in_midi(at: Sitter, ticks: list[int]) -> list[float]:
 def test_the_bars_follow_the_player_in_playback_and_in_the_file_and_not_on_the_page(free: Sitter) -> None:
     page = {(n.tick, n.ticks, n.pitch.midi) for n in free.piece.notes.values()}
     name = free.reading().id
-    assert "in playback one steady tempo" in line(free)
+    assert "in playback at the tempo found" in line(free)
     choice = next(p for p in free.reading().line if p.name == "what becomes of time").choices[0]
     assert choice.label.startswith("the bars follow me: the page keeps its notes; playback of ")
     free.read(ReadTime("follow"))

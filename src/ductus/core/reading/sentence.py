@@ -66,7 +66,7 @@ SIZES = {
     -1: "notes half as long: beats half as fast, fewer bars",
 }
 OUTCOME_WORDS = {
-    "": "one steady tempo",
+    "": "at the tempo found",
     "follow": "the bars follow me",
     "steady": "one steady tempo",
     "fitted": "fitted to the tempo of the piece",
@@ -213,7 +213,7 @@ def _time(choices: Choices, outcomes: Mapping[str, str]) -> tuple[Phrase, ...]:
         return ()
     now = OUTCOME_WORDS[choices.time] + (f", {choices.tempo:g}" if choices.tempo else "")
     options = tuple(
-        Choice(f"{OUTCOME_WORDS[k]}: the page keeps its notes; {moves}", ReadTime(k), k == (choices.time or "steady"))  # type: ignore[arg-type]
+        Choice(f"{OUTCOME_WORDS[k]}: the page keeps its notes; {moves}", ReadTime(k), k == choices.time)  # type: ignore[arg-type]
         for k, moves in outcomes.items()
     )
     return (plain("; in playback "), Phrase(now, "what becomes of time", options, form="outcome"))

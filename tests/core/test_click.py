@@ -41,7 +41,7 @@ def test_a_click_follows_meters_and_tempi_as_they_are_written() -> None:
 
 
 def test_half_tempo_and_one_tempo() -> None:
-    """JOB: a tempo in percent of the written one, or one for all."""
+    """A tempo in percent of the written one, or one for all (arithmetic)."""
     assert times(click_plan(piece(), 2, AsWritten(50), 0), 0, 1) == [0, 1, 2]
     assert times(click_plan(piece(), 2, OneTempo(60), 1), 1, 1) == pytest.approx([3, 4, 5])
 

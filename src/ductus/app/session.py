@@ -420,8 +420,7 @@ class Session:
             if tick is not None:
                 self.near_bar = self.desk.piece.timeline.bar_at(tick).index
                 self._tell(sheet_fact(self.desk))
-                bent = self.recorder.bend()
-                if bent is not None:
+                if (bent := self.recorder.bend()) is not None:
                     self._send(bent)
             return self.collect()
 

@@ -343,3 +343,14 @@ def test_a_span_before_the_pen_is_left_aside_and_a_device_that_goes_ends_its_key
     at.choose(RecordUntil(0)).tell(m.StartRecording(0, 0, 0, 2))
     played(at, quarters(48, 50, start=8), 2)
     assert [key for tick, _, key in at.notes() if tick >= 8][:2] == [48, 50]
+
+
+def test_a_key_asks_the_disk_for_nothing_to_say_the_line_of_a_recording(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What failed after the note was written would make the session try the key again, and write it twice."""
+    at = Sitter(library, library.add(new_piece())).choose(RecordOn()).give(PenTo(True))
+    monkeypatch.setattr(at.desk, "look_up_late_us", lambda: pytest.fail("the disk was asked"))
+    at.press(60)
+    assert len(at.notes()) == 1
+    assert at.latest(m.RecordLineFact).late_us == 0

@@ -54,6 +54,8 @@ class Desk:
         self.deleted = False
         self.recording_sessions = 0  # how many browsers are recording into the piece
         self._load()
+        self.late_us = 0
+        self.look_up_late_us()
 
     def _load(self) -> None:
         with self._database.transaction() as connection:
@@ -254,16 +256,16 @@ class Desk:
         with self._database.transaction() as connection:
             pieces.set_last_place(connection, self.piece_id, tick)
 
-    @property
-    def late_us(self) -> int:
-        """How late the player's notes arrive, as the delay test found; one for the whole library."""
+    def look_up_late_us(self) -> None:
+        """Read anew how late the player's notes arrive, as the delay test found: one for the whole library. Raises NotKept."""
         with self._database.transaction() as connection:
-            return int(pieces.setting(connection, LATE) or 0)
+            self.late_us = int(pieces.setting(connection, LATE) or 0)
 
     def keep_late_us(self, late_us: int) -> None:
-        """Keep how late the player's notes arrive."""
+        """Keep how late the player's notes arrive. Raises NotKept."""
         with self._database.transaction() as connection:
             pieces.keep_setting(connection, LATE, str(late_us))
+        self.late_us = late_us
 
     def habits(self) -> str | None:
         """How entry was set when somebody last sat here (JSON); None if nobody did yet."""

@@ -109,6 +109,7 @@ class Recorder:
         """Begin; what was going on is kept first. Raises NotThere, BadInput, NotKept."""
         if self.desk.deleted:
             raise NotThere("This piece was deleted, so nothing can be recorded into it.")
+        self.desk.look_up_late_us()  # it may have been set at another desk
         plan = self.plan(message, state)
         if self.recording is not None:
             self.finish(self.recording.last_us + self.recording.origin_us)

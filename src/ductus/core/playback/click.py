@@ -24,7 +24,7 @@ from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER
 
 Rank = Literal["bar", "strong", "beat", "half"]
-MOST_COUNT_IN, MOST_BARS = 8, 400
+MOST_COUNT_IN = 8
 SLOWEST, FASTEST = 10, 400  # quarters a minute
 LEAST_PERCENT, MOST_PERCENT = 10, 400
 FAR = 4096 * QUARTER  # long, so that rounding to microseconds stays under 1 part in 10^9

@@ -216,11 +216,11 @@ def test_ornaments_are_offered_written_as_such_and_taken_back(library: Library) 
     assert trill.options[0][0] == f"{len(trill.ids)} notes one by one"
     before = onsets(crane.piece)
     crane.decide("choose", trill.key, 1)
-    (note,) = [n for n in crane.piece.notes.values() if "trill" in n.articulations]
+    (note,) = [n for n in crane.piece.notes.values() if "trill" in n.signs]
     assert note.ticks == 2 * QUARTER
     crane.read(ReadHands(split=60))
     assert "split at C4" in line(crane)
-    assert any("trill" in n.articulations for n in crane.piece.notes.values())  # read again, the choice stays
+    assert any("trill" in n.signs for n in crane.piece.notes.values())  # read again, the choice stays
     crane.undo()
     crane.decide("choose", trill.key, 0)
     assert onsets(crane.piece) == before

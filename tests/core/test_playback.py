@@ -176,8 +176,8 @@ def test_staccato_sounds_half_unless_a_length_is_stated() -> None:
     piece = piece_of("4/4", [(0, 1), (1, 1)])
     a, b = sorted(piece.notes.values(), key=lambda n: n.tick)
     rows = [
-        (a, replace(a, articulations=("staccato",))),
-        (b, replace(b, articulations=("staccato",), sounds_ticks=QUARTER // 5)),
+        (a, replace(a, signs=("staccato",))),
+        (b, replace(b, signs=("staccato",), sounds_ticks=QUARTER // 5)),
     ]
     assert [s.off - s.on for s in performed(piece.with_rows(rows)).notes] == [QUARTER // 2, QUARTER // 5]
 

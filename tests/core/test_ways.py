@@ -301,7 +301,7 @@ def test_keys_are_held_to_the_chord_or_to_chord_and_key() -> None:
 
 @pytest.mark.parametrize("suffix", sorted(KINDS))
 def test_every_chord_kind_is_read_and_no_two_are_the_same(suffix: str) -> None:
-    assert parse_chord(f"Bb{suffix}")[2] == suffix
+    assert parse_chord(f"Bb{suffix}").suffix == suffix
     assert len({steps for _, steps in KINDS.values()}) == len(KINDS)
     assert len({kind for kind, _ in KINDS.values()}) == len(KINDS)
 

@@ -21,6 +21,6 @@ def test_trills_turns_rolled_chords_and_grace_notes_are_read_back_as_they_were_w
     assert Counter(o.kind for o in found) == {"trill": 3, "turn": 1, "rolled chord": 4, "crushed note": 3}
     pins = Pins(ornaments=frozenset(o.events[0] for o in found))
     result = read(take, steady_map(84, 0, 1_000_000), ReadSettings(meter=Meter(4, 4)), pins)
-    wanted = [(n.tick, n.ticks, n.pitch, n.staff, n.articulations, n.crushed) for n in piece.notes.values()]
+    wanted = [(n.tick, n.ticks, n.pitch, n.staff, n.signs, n.crushed) for n in piece.notes.values()]
     written = [(n.tick, n.ticks, n.pitch, n.hand, n.articulations, n.crushed) for n in result.notes]
     assert Counter(written) == Counter(wanted)

@@ -158,4 +158,4 @@ def test_grace_notes_outlive_closing_the_library(tmp_path: Path) -> None:
     again = reopened.desk(piece).piece
     reopened.close()
     assert sorted(str(p) for n in again.notes.values() for p in n.crushed) == ["B4", "C#5", "D#5"]
-    assert sum("trill" in n.articulations for n in again.notes.values()) == 3
+    assert sum("trill" in n.signs for n in again.notes.values()) == 3

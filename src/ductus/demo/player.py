@@ -52,11 +52,11 @@ def embellished(
     for k, grace in enumerate(reversed(note.crushed), 1):
         early = onset - k * rng.uniform(*CRUSHED_S)
         out.append((max(early, 0.0), max(early, 0.0) + 0.05, grace.midi, velocity - 6))
-    if "rolled" in note.articulations:
+    if "rolled" in note.signs:
         rank = sum(n.tick == note.tick and n.staff == note.staff and n.pitch.midi < key for n in notes)
         late = rank * rng.uniform(*ROLL_S)
         return [*out, (onset + late, onset + length, key, velocity)]
-    if "turn" in note.articulations:
+    if "turn" in note.signs:
         at = onset
         for by in (2, 0, -2 if key % 12 in (2, 4, 7, 9) else -1, 0):
             step = rng.uniform(*TRILL_S)
@@ -64,7 +64,7 @@ def embellished(
             out.append((at, onset + length if last else at + step * 0.95, key + by, velocity - rng.randint(0, 8)))
             at += step
         return out
-    if "trill" in note.articulations:
+    if "trill" in note.signs:
         upper = key + (1 if key % 12 in (4, 8, 11) else 2)
         at, now = onset, key
         while at < onset + length - 0.06:

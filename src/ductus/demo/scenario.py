@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from ductus.app.library import Library
 from ductus.core.score.layouts import new_piece
+from ductus.core.score.lyrics import syllables
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, MeterChange, Note, Record
 from ductus.core.time.meters import Meter
@@ -63,7 +64,7 @@ def filled(piece: Piece, voices: dict[tuple[str, int], str], marks: tuple[Mark, 
                 number += 1
                 note = Note(f"n{number}", part, staff, 1, tick, token.value.ticks, pitch, 76 if staff == 1 else 62)
                 signs = (token.sign,) if token.sign else ()
-                rows.append((None, replace(note, lyric=token.syllable, articulations=signs, crushed=token.crushed)))
+                rows.append((None, replace(note, lyrics=syllables(token.syllable), signs=signs, crushed=token.crushed)))
     written = piece.with_rows(rows)
     return written.with_rows([(written.facts, replace(written.facts, bars=max(written.last_end) + 1))])
 

@@ -15,7 +15,9 @@ from dataclasses import dataclass
 
 import verovio
 
+from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
+from ductus.engraving.finish import finished
 from ductus.engraving.layout import SystemRange
 from ductus.formats.musicxml_write import Window, write_musicxml
 
@@ -41,10 +43,8 @@ OPTIONS = {
     "spacingStaff": 9,
     "lyricSize": 4.8,
 }
-REACHING = ("slur", "pedal", "hairpin")  # marks that are drawn open over a break
+REACHING = tuple(k for k, kind in KINDS.items() if kind.spans and k != "tuplet")  # drawn open over a break
 CACHE_SIZE = 600
-PLACEHOLDER = re.compile(r'(?<=class="section placeholder systemMilestone">)\s*<ellipse [^>]*/>')
-CLUTTER = re.compile(r"<desc>.*?</desc>|<style.*?</style>|<title.*?</title>", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +80,7 @@ class Engraver:
         with self._lock:
             found = self._cache.get(key)
             if found is None:
-                found = Engraved(key, self._draw(xml.decode(), first, system.last - system.first + 1, key))
+                found = Engraved(key, self._draw(xml.decode(), first, piece, system, key))
                 self._cache[key] = found
                 if len(self._cache) > CACHE_SIZE:
                     self._cache.popitem(last=False)
@@ -103,7 +103,8 @@ class Engraver:
         xml = write_musicxml(piece, Window(first, last, heading=False, sounds=False))
         return xml, system.first - first + 1
 
-    def _draw(self, xml: str, first: int, count: int, key: str) -> str:
+    def _draw(self, xml: str, first: int, piece: Piece, system: SystemRange, key: str) -> str:
+        count = system.last - system.first + 1
         toolkit = self._toolkit
         if not toolkit.loadData(xml):
             raise RuntimeError("verovio refused a window of our own MusicXML")
@@ -114,7 +115,7 @@ class Engraver:
         svg: str = toolkit.renderToSVG(1)
         if not whole:
             toolkit.select({})
-        svg = PLACEHOLDER.sub("", CLUTTER.sub("", svg))
+        svg = finished(svg, xml, piece, system.first)
         # Glyph definitions get ids of their own per system, so that systems never draw each other's glyphs.
         return re.sub(r'((?:id="|href="#)[EeFf][0-9A-Fa-f]{3})-\w+"', rf'\1-{key[:8]}"', svg)
 

@@ -48,7 +48,7 @@ def bar_units(piece: Piece, index: int) -> float:
             if note.end < bar.end:
                 columns.add(note.end)
             accidentals += note.pitch.alter != 0
-            words += max(len(note.lyric) - 3, 0) * LYRIC_UNITS
+            words += max([len(s.text) - 3 for s in note.lyrics], default=0) * LYRIC_UNITS if note.lyrics else 0
     ticks = [*sorted(columns), bar.end]
     units = BAR_UNITS
     for a, b in itertools.pairwise(ticks):

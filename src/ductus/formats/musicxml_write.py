@@ -7,9 +7,8 @@ length exactly. A window of bars is written with the clef, key and meter in forc
 
 from __future__ import annotations
 
-import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from math import gcd
 
@@ -18,14 +17,27 @@ from lxml import etree
 from ductus.core.notation.bars import crushed_id, notate_bar
 from ductus.core.notation.beams import one_beam
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
-from ductus.core.pitch.chords import KINDS, parse_chord
+from ductus.core.pitch.intervals import fifths_of, transposed, written_interval
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.performance import channels_of
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note, Part, TempoMark
+from ductus.core.score.records import ClefChange, Note, Part, TempoMark
 from ductus.core.time.bars import Bar
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words
+from ductus.formats.musicxml_marks import (
+    UNWRITTEN,
+    Scribe,
+    collect,
+    slur_ends,
+    ticks_of_marks,
+    wants_bracket,
+    write_left_bar_line,
+    write_lyrics,
+    write_right_bar_line,
+    write_signs,
+)
+from ductus.formats.musicxml_xml import Element, sub
 
 DECLARATION = '<?xml version="1.0" encoding="UTF-8"?>\n'
 DOCTYPE = (
@@ -36,23 +48,16 @@ CLEF_SIGNS = {
     "treble": ("G", 2, 0),
     "bass": ("F", 4, 0),
     "treble-8": ("G", 2, -1),
+    "treble+8": ("G", 2, 1),
+    "bass-8": ("F", 4, -1),
+    "soprano": ("C", 1, 0),
     "alto": ("C", 3, 0),
     "tenor": ("C", 4, 0),
     "percussion": ("percussion", 0, 0),
 }
 ACCIDENTALS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp"}
-ARTICULATIONS = {"staccato": "staccato", "accent": "accent", "tenuto": "tenuto", "marcato": "strong-accent"}
-ORNAMENTS = {"trill": "trill-mark", "turn": "turn"}
 VOICES_PER_STAFF = 4
-SPANNING = ("pedal", "hairpin")
-WEDGES = {"<": "crescendo", "crescendo": "crescendo", ">": "diminuendo", "diminuendo": "diminuendo"}
-WRITTEN = ("text", "dynamic", "chord", *SPANNING)  # marks at a place of their own
-UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant", "repeat": "repeat sign"}
 CLOSE = b"</score-partwise>"
-Element = etree._Element
-NOT_XML = re.compile(
-    r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]"
-)  # the characters of XML 1.0, section 2.2
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,22 +69,6 @@ class Window:
     heading: bool = True  # title, composer: for files, not for the engraver
     part_names: bool = True
     sounds: bool = True
-
-
-def sub(parent: Element, tag: str, text: object | None = None, **attributes: str) -> Element:
-    """Append a child; ``None`` text leaves it empty."""
-    child = etree.SubElement(parent, tag)
-    for name, value in attributes.items():
-        child.set(name.replace("_", "-"), value)
-    if text is not None:
-        words = text if isinstance(text, str) else str(text)
-        child.text = words if words.isascii() and words.isprintable() else xml_text(words)
-    return child
-
-
-def xml_text(text: str) -> str:
-    """Drop what XML 1.0 cannot hold."""
-    return NOT_XML.sub("", text)
 
 
 def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
@@ -152,9 +141,12 @@ class _PartWriter:
             bar.index: [m for m in piece.marks_in_bar(part.id, bar.index) if m.kind != "tuplet"] for bar in bars
         }
         self.tempi = _tempi_by_bar(piece, bars) if is_top else {}
+        self.signs = sorted(piece.signs.values(), key=lambda s: (s.bar, s.id))
+        self.endings = is_top or window.heading  # the engraver draws them once
+        self.clefs = [c for c in piece.clefs.values() if c.part == part.id]
         self.tick_unit = gcd(QUARTER, *self._lengths(bars))
         self.fermatas = {(m.staff, m.tick) for marks in self.marks.values() for m in marks if m.kind == "fermata"}
-        self.slurs = _slur_ends(m for marks in self.marks.values() for m in marks)
+        self.slurs = slur_ends(m for marks in self.marks.values() for m in marks)
 
     def _lengths(self, bars: list[Bar]) -> Iterator[int]:
         """All lengths and places that the file must be able to count."""
@@ -162,10 +154,7 @@ class _PartWriter:
             yield bar.ticks
             for voice in notate_bar(self.piece, self.part.id, bar.index).voices:
                 yield from (s.ticks for s in voice.symbols)
-            for mark in self.marks[bar.index]:
-                yield from (
-                    t - bar.start for t in (mark.tick, mark.end) if bar.start < t < bar.end and mark.kind in WRITTEN
-                )
+            yield from ticks_of_marks(self.marks[bar.index], bar)
             yield from (tempo.tick - bar.start for tempo in self.tempi.get(bar.index, ()))
 
     def measures(self) -> Iterator[bytes]:
@@ -177,19 +166,22 @@ class _PartWriter:
             )
             if bar.missing:
                 measure.set("implicit", "yes")
+            write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
-            self._directions(measure, bar)
+            self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)
+            self.scribe = Scribe(self.piece, self.part.staves, self.tick_unit, self.window.heading)
+            signs = [s for s in self.signs if s.bar == index] if self.is_top else []
+            collect(self.scribe, bar, self.marks[index], self.tempi.get(index, ()), signs)
             self._voices(measure, bar, notated)
             self._barline(measure, bar)
             yield bytes(etree.tostring(measure, encoding="UTF-8", xml_declaration=False))
 
     def _barline(self, measure: Element, bar: Bar) -> None:
-        """The last bar line, and a double one before a new key."""
+        """The last bar line, a double one before a new key, and what signs of bars say."""
         last = bar.index == self.piece.bar_count - 1
         new_key = self.piece.key_at(bar.index + 1).fifths != self.piece.key_at(bar.index).fifths
-        if last or new_key:
-            barline = sub(measure, "barline", location="right")
-            sub(barline, "bar-style", "light-heavy" if last else "light-light")
+        usual = "light-heavy" if last else "light-light" if new_key else None
+        write_right_bar_line(measure, bar.index, self.signs, usual, endings=self.endings)
 
     # --- attributes and directions ----------------------------------------------------
 
@@ -205,7 +197,8 @@ class _PartWriter:
             sub(attributes, "divisions", QUARTER // self.tick_unit)
         if opening or new_key:
             signature = sub(attributes, "key")
-            sub(signature, "fifths", key.fifths)
+            steps, semitones = written_interval(self.part.transpose, key.fifths)
+            sub(signature, "fifths", key.fifths + fifths_of(steps, semitones))
             sub(signature, "mode", key.mode)
         if opening or new_meter:
             time = sub(attributes, "time", **({} if new_meter else {"print_object": "no"}))
@@ -214,96 +207,58 @@ class _PartWriter:
         if opening:
             if self.part.staves > 1:
                 sub(attributes, "staves", self.part.staves)
-            for number, name in enumerate(self.part.clefs, 1):
-                sign, line, octave = CLEF_SIGNS[name]
-                clef = sub(attributes, "clef", number=str(number))
-                sub(clef, "sign", sign)
-                if line:
-                    sub(clef, "line", line)
-                if octave:
-                    sub(clef, "clef-octave-change", octave)
+            for staff in range(1, self.part.staves + 1):
+                self._clef(attributes, staff, piece.clef_at(self.part, staff, bar.start))
+            if self.part.transpose != (0, 0):
+                self._transposition(attributes)
 
-    def _directions(self, measure: Element, bar: Bar) -> None:
-        for tempo in self.tempi.get(bar.index, ()):
-            self._tempo(measure, bar, tempo)
-        for mark in self.marks[bar.index]:
-            begins, ends = bar.start <= mark.tick < bar.end, bar.start < mark.end <= bar.end
-            if begins and mark.kind in ("text", "dynamic"):
-                self._words(measure, bar, mark)
-            elif begins and mark.kind == "chord":
-                self._harmony(measure, bar, mark)
-            elif mark.kind in SPANNING and mark.ticks:
-                if begins:
-                    self._spanning(measure, bar, mark, mark.tick, "start")
-                if ends:
-                    self._spanning(measure, bar, mark, mark.end, "stop")
+    @staticmethod
+    def _clef(attributes: Element, staff: int, name: str) -> None:
+        sign, line, octave = CLEF_SIGNS[name]
+        clef = sub(attributes, "clef", number=str(staff))
+        sub(clef, "sign", sign)
+        if line:
+            sub(clef, "line", line)
+        if octave:
+            sub(clef, "clef-octave-change", octave)
 
-    def _spanning(self, measure: Element, bar: Bar, mark: Mark, tick: int, which: str) -> None:
-        """The beginning or end of a hairpin or of the pedal."""
-        _, kind = self._direction(measure, bar, tick, mark.staff, "below")
-        if mark.kind == "pedal":
-            sub(kind, "pedal", type=which, line="yes", sign="no")
-        else:
-            sub(kind, "wedge", type=WEDGES.get(mark.text, "crescendo") if which == "start" else "stop")
-
-    def _harmony(self, measure: Element, bar: Bar, mark: Mark) -> None:
-        letter, alter, suffix, _ = parse_chord(mark.text)
-        harmony = sub(measure, "harmony", placement="above")
-        root = sub(harmony, "root")
-        sub(root, "root-step", letter)
-        if alter:
-            sub(root, "root-alter", alter)
-        sub(harmony, "kind", KINDS[suffix][0]).set("text", suffix)
-        if "/" in mark.text:
-            bass_letter, bass_alter, _, _ = parse_chord(mark.text.rpartition("/")[2])
-            bass = sub(harmony, "bass")
-            sub(bass, "bass-step", bass_letter)
-            if bass_alter:
-                sub(bass, "bass-alter", bass_alter)
-        if mark.tick > bar.start:
-            sub(harmony, "offset", (mark.tick - bar.start) // self.tick_unit)
-
-    def _direction(self, measure: Element, bar: Bar, tick: int, staff: int, placement: str) -> tuple[Element, Element]:
-        direction = sub(measure, "direction", placement=placement)
-        kind = sub(direction, "direction-type")
-        if tick > bar.start:
-            sub(direction, "offset", (tick - bar.start) // self.tick_unit)
-        if self.part.staves > 1:
-            sub(direction, "staff", staff)
-        return direction, kind
-
-    def _tempo(self, measure: Element, bar: Bar, tempo: TempoMark) -> None:
-        if tempo.printed:
-            direction, kind = self._direction(measure, bar, tempo.tick, 1, "above")
-            if tempo.text:
-                sub(kind, "words", f"{tempo.text} ", font_weight="bold")
-                second = etree.Element("direction-type")
-                kind.addnext(second)
-                kind = second
-            metronome = sub(kind, "metronome", parentheses="yes" if tempo.text else "no")
-            sub(metronome, "beat-unit", tempo.beat.base)
-            for _ in range(tempo.beat.dots):
-                sub(metronome, "beat-unit-dot")
-            sub(metronome, "per-minute", f"{tempo.bpm:g}")
-            sub(direction, "sound", tempo=f"{tempo.quarters_per_minute:g}")
-        else:
-            sub(measure, "sound", tempo=f"{tempo.quarters_per_minute:g}")
-
-    def _words(self, measure: Element, bar: Bar, mark: Mark) -> None:
-        _, kind = self._direction(measure, bar, mark.tick, mark.staff, "below" if mark.kind == "dynamic" else "above")
-        if mark.kind == "dynamic":
-            sub(sub(kind, "dynamics"), mark.text)
-        else:
-            sub(kind, "words", mark.text, font_style="italic")
+    def _transposition(self, attributes: Element) -> None:
+        steps, semitones = self.part.transpose
+        octaves = int(steps / 7)
+        transpose = sub(attributes, "transpose")
+        sub(transpose, "diatonic", steps - 7 * octaves)
+        sub(transpose, "chromatic", semitones - 12 * octaves)
+        if octaves:
+            sub(transpose, "octave-change", octaves)
 
     # --- notes ------------------------------------------------------------------------
 
     def _voices(self, measure: Element, bar: Bar, notated: PartBar) -> None:
+        """The voices one after the other; with the first of each staff go its directions and clefs."""
+        done: set[int] = set()
         for k, voice in enumerate(notated.voices):
             if k:
                 sub(sub(measure, "backup"), "duration", bar.ticks // self.tick_unit)
+            first = voice.staff not in done
+            done.add(voice.staff)
+            clefs = self._clefs_in(voice, bar) if first else []
             for i, symbol in enumerate(voice.symbols):
+                end = symbol.tick + symbol.ticks
+                if first:
+                    self.scribe.due(measure, voice.staff, symbol.tick, end)
+                while clefs and clefs[0].tick <= symbol.tick:
+                    self._clef(sub(measure, "attributes"), voice.staff, clefs.pop(0).clef)
                 self._symbol(measure, voice, i, symbol, notated)
+            if first:
+                self.scribe.due(measure, voice.staff, bar.end, bar.end + 1)
+            for change in clefs:
+                self._clef(sub(measure, "attributes"), voice.staff, change.clef)
+
+    def _clefs_in(self, voice: VoiceBar, bar: Bar) -> list[ClefChange]:
+        """Clefs that change on a staff in a bar; one on its bar line has been written at the opening of a window already."""
+        since = bar.start + (bar.index == self.window.first)
+        mine = (c for c in self.clefs if c.staff == voice.staff and since <= c.tick < bar.end)
+        return sorted(mine, key=lambda c: c.tick)
 
     def _symbol(self, measure: Element, voice: VoiceBar, i: int, symbol: Symbol, notated: PartBar) -> None:
         if symbol.is_rest:
@@ -323,22 +278,25 @@ class _PartWriter:
             name = crushed_id(note, k)
             element = sub(measure, "note", id=name)
             sub(element, "grace", **({} if group else {"slash": "yes"}))
-            _pitch(element, pitch)
+            _pitch(element, self._written(pitch))
             sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
             sub(element, "type", "16th" if group else "eighth")
-            self._accidental(element, name, notated)
+            self._accidental(element, name, self._written(pitch), notated)
             if self.part.staves > 1:
                 sub(element, "staff", voice.staff)
             word = "begin" if k == 0 else "end" if k == len(note.crushed) - 1 else "continue"
             for level in (1, 2) if group else ():
                 sub(element, "beam", word, number=str(level))
 
-    def _accidental(self, element: Element, name: str, notated: PartBar) -> None:
-        """The accidental of a note, if one is drawn; one that only reminds says so."""
-        alter = notated.accidentals.get(name)
-        if alter is None:
+    def _written(self, pitch: Pitch) -> Pitch:
+        """A sounding pitch as the part reads it."""
+        return pitch if self.part.transpose == (0, 0) else transposed(pitch, *self.interval)
+
+    def _accidental(self, element: Element, name: str, pitch: Pitch, notated: PartBar) -> None:
+        """The accidental of a note, if one is drawn; one that only reminds says so. ``pitch`` as it is written."""
+        if name not in notated.accidentals:
             return
-        drawn = sub(element, "accidental", ACCIDENTALS[alter])
+        drawn = sub(element, "accidental", ACCIDENTALS[pitch.alter])
         if name in notated.cautions:
             drawn.set("cautionary", "yes")
             if self.piece.facts.cautions == "parentheses":
@@ -348,7 +306,7 @@ class _PartWriter:
         element = sub(measure, "note", id=symbol.id, **({"print_object": "no"} if symbol.hidden else {}))
         sub(element, "rest", **({"measure": "yes"} if symbol.whole_bar else {}))
         sub(element, "duration", symbol.ticks // self.tick_unit)
-        self._voice_and_value(element, voice, symbol, None)
+        self._voice_and_value(element, voice, symbol)
         notations = self._tuplet_ends(voice, i, symbol)
         if notations is not None:
             element.append(notations)
@@ -360,49 +318,37 @@ class _PartWriter:
         element = sub(measure, "note", id=f"{note.id}_{symbol.tick}" if again else note.id)
         if chord:
             sub(element, "chord")
-        _pitch(element, note.pitch)
+        written = self._written(note.pitch)
+        _pitch(element, written)
         sub(element, "duration", symbol.ticks // self.tick_unit)
         ties = [kind for kind, ids in (("stop", symbol.tied_from), ("start", symbol.tied_on)) if note.id in ids]
         for kind in ties:
             sub(element, "tie", type=kind)
-        self._voice_and_value(element, voice, symbol, None if again else (note.id, notated), beams=not chord)
+        self._voice_and_value(element, voice, symbol, None if again else note, (written, notated), beams=not chord)
         notations = self._tuplet_ends(voice, i, symbol) if not chord else None
         notations = notations if notations is not None else etree.Element("notations")
         for position, kind in enumerate(ties):
             notations.insert(position, etree.Element("tied", type=kind))
-        for kind, number in self.slurs.get(note.id, ()) if not again else ():
-            sub(notations, "slur", type=kind, number=str(number))
-        for name, tag in ORNAMENTS.items():
-            if name in note.articulations and not again:
-                sub(sub(notations, "ornaments"), tag, placement="above")
-        drawn = [ARTICULATIONS[a] for a in note.articulations if a in ARTICULATIONS]
-        if drawn and not again and not chord:
-            group = sub(notations, "articulations")
-            for name in drawn:
-                sub(group, name)
-        fermata = "fermata" in note.articulations or (voice.staff, symbol.tick) in self.fermatas
-        if fermata and not again and not chord:
-            sub(notations, "fermata")
-        if "rolled" in note.articulations and not again:
-            sub(notations, "arpeggiate")
+        if not again:
+            for kind, number, mark in self.slurs.get(note.id, ()):
+                named = {"id": mark.id, **({"placement": mark.side} if mark.side else {})} if kind == "start" else {}
+                sub(notations, "slur", type=kind, number=str(number), **named)
+            write_signs(notations, symbol.notes, note, first=not chord)
+            signed = any("fermata" in n.signs for n in symbol.notes)
+            if not chord and not signed and (voice.staff, symbol.tick) in self.fermatas:
+                sub(notations, "fermata")
         if len(notations):
             element.append(notations)
-        if note.lyric and not again:
-            lyric = sub(element, "lyric")
-            text, begins, ends = note.lyric.strip("-"), not note.lyric.startswith("-"), not note.lyric.endswith("-")
-            sub(
-                lyric,
-                "syllabic",
-                {(True, True): "single", (True, False): "begin", (False, True): "end"}.get((begins, ends), "middle"),
-            )
-            sub(lyric, "text", text)
+        if not again:
+            write_lyrics(element, note)
 
     def _voice_and_value(
         self,
         element: Element,
         voice: VoiceBar,
         symbol: Symbol,
-        struck: tuple[str, PartBar] | None,
+        struck: Note | None = None,
+        drawn: tuple[Pitch, PartBar] | None = None,
         *,
         beams: bool = False,
     ) -> None:
@@ -411,16 +357,20 @@ class _PartWriter:
             sub(element, "type", symbol.value.base)
             for _ in range(symbol.value.dots):
                 sub(element, "dot")
-        if struck is not None:
-            self._accidental(element, *struck)
+        if struck is not None and drawn is not None:
+            self._accidental(element, struck.id, *drawn)
         if symbol.span is not None:
             ratio = sub(element, "time-modification")
             sub(ratio, "actual-notes", symbol.span.ratio.actual)
             sub(ratio, "normal-notes", symbol.span.ratio.normal)
             if symbol.span.base != symbol.value.base:
                 sub(ratio, "normal-type", symbol.span.base)
+        stem = next((s for n in symbol.notes for s in n.signs if s.startswith("stem-")), None)
+        if stem is not None:
+            sub(element, "stem", stem.removeprefix("stem-"))
         if self.part.staves > 1:
-            sub(element, "staff", voice.staff)
+            crosses = drawn is not None and struck is not None and "cross" in struck.signs
+            sub(element, "staff", 3 - voice.staff if crosses else voice.staff)
         if beams:
             for number, word in enumerate(symbol.beams, 1):
                 sub(element, "beam", word, number=str(number))
@@ -441,7 +391,7 @@ class _PartWriter:
                 notations,
                 "tuplet",
                 type="start",
-                bracket="no" if one_beam([s for s in voice.symbols if s.span == symbol.span]) else "yes",
+                bracket="yes" if self._bracket(voice, symbol) else "no",
                 show_number="actual" if usual else "both",
             )
             for side, count in (("tuplet-actual", ratio.actual), ("tuplet-normal", ratio.normal)):
@@ -451,6 +401,12 @@ class _PartWriter:
         if last and not first:
             sub(notations, "tuplet", type="stop")
         return notations
+
+    @staticmethod
+    def _bracket(voice: VoiceBar, symbol: Symbol) -> bool:
+        """A group that is one beam needs no bracket, unless a hand chose one."""
+        chosen = wants_bracket(voice, symbol.span)
+        return not one_beam([s for s in voice.symbols if s.span == symbol.span]) if chosen is None else chosen
 
 
 def _pitch(parent: Element, pitch: Pitch) -> None:
@@ -467,14 +423,4 @@ def _tempi_by_bar(piece: Piece, bars: list[Bar]) -> dict[int, list[TempoMark]]:
     for tempo in sorted(piece.tempi.values(), key=lambda t: t.tick):
         if bars and bars[0].start <= tempo.tick < bars[-1].end:
             out.setdefault(piece.timeline.bar_at(tempo.tick).index, []).append(tempo)
-    return out
-
-
-def _slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int]]]:
-    """Note id -> (start or stop, slur number) of the slurs among these marks."""
-    out: dict[str, list[tuple[str, int]]] = {}
-    slurs = {m.id: m for m in marks if m.kind == "slur" and len(m.notes) >= 2}
-    for k, mark in enumerate(sorted(slurs.values(), key=lambda m: (m.tick, m.id))):
-        out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1))
-        out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1))
     return out

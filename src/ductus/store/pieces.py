@@ -1,5 +1,5 @@
-"""Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, note, mark,
-reading and history. Every function runs inside the caller's transaction."""
+"""Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, clef,
+bar_sign, note, mark, reading and history. Every function runs inside the caller's transaction."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ PUT = {
 update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, number = :number,
   pickup = :pickup, bars = :bars, cautions = :cautions where id = :piece""",
     "part": """
-insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics)
-values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics)""",
+insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose)
+values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics, :transpose)""",
     "meter": """
 insert or replace into meter (piece, id, bar, count, unit, groups) values (:piece, :id, :bar, :count, :unit, :groups)""",
     "key": """
@@ -30,6 +30,10 @@ insert or replace into key_signature (piece, id, bar, fifths, mode) values (:pie
     "tempo": """
 insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed)
 values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed)""",
+    "clef": """
+insert or replace into clef (piece, id, part, staff, tick, clef) values (:piece, :id, :part, :staff, :tick, :clef)""",
+    "sign": """
+insert or replace into bar_sign (piece, id, kind, bar, text, bars) values (:piece, :id, :kind, :bar, :text, :bars)""",
     "note": """
 insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
   sounds_late, sounds_ticks, articulations, lyric, take, event, crushed)
@@ -39,14 +43,16 @@ values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octav
 insert or replace into reading (piece, id, take, part, staff, start, choices)
 values (:piece, :id, :take, :part, :staff, :start, :choices)""",
     "mark": """
-insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes)
-values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes)""",
+insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side)
+values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side)""",
 }
 DELETE = {
     "part": "delete from part where piece = :piece and id = :id",
     "meter": "delete from meter where piece = :piece and id = :id",
     "key": "delete from key_signature where piece = :piece and id = :id",
     "tempo": "delete from tempo where piece = :piece and id = :id",
+    "clef": "delete from clef where piece = :piece and id = :id",
+    "sign": "delete from bar_sign where piece = :piece and id = :id",
     "note": "delete from note where piece = :piece and id = :id",
     "mark": "delete from mark where piece = :piece and id = :id",
     "reading": "delete from reading where piece = :piece and id = :id",
@@ -56,6 +62,8 @@ SELECT = {
     "meter": "select * from meter where piece = :piece",
     "key": "select * from key_signature where piece = :piece",
     "tempo": "select * from tempo where piece = :piece",
+    "clef": "select * from clef where piece = :piece",
+    "sign": "select * from bar_sign where piece = :piece",
     "note": "select * from note where piece = :piece",
     "mark": "select * from mark where piece = :piece",
     "reading": "select * from reading where piece = :piece",

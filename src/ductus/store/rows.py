@@ -8,8 +8,11 @@ from typing import Any
 
 from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.score.changes import Change, PenPlace
+from ductus.core.score.lyrics import syllables
 from ductus.core.score.records import (
     KIND_OF,
+    BarSign,
+    ClefChange,
     Facts,
     KeyChange,
     Mark,
@@ -18,6 +21,7 @@ from ductus.core.score.records import (
     Part,
     Reading,
     Record,
+    Syllable,
     TempoMark,
 )
 from ductus.core.time.meters import Meter
@@ -45,6 +49,7 @@ def to_columns(record: Record) -> Columns:
                 "clefs": words(record.clefs),
                 "order": record.order,
                 "lyrics": int(record.lyrics),
+                "transpose": words(tuple(map(str, record.transpose))),
             }
         case MeterChange():
             meter = record.meter
@@ -62,6 +67,10 @@ def to_columns(record: Record) -> Columns:
                 "text": record.text,
                 "printed": int(record.printed),
             }
+        case ClefChange():
+            return {name: getattr(record, name) for name in CLEF}
+        case BarSign():
+            return {name: getattr(record, name) for name in SIGN}
         case Note():
             return note_columns(record)
         case Mark():
@@ -85,8 +94,8 @@ def note_columns(record: Note) -> Columns:
         "velocity": record.velocity,
         "sounds_late": record.sounds_late,
         "sounds_ticks": record.sounds_ticks,
-        "articulations": words(record.articulations),
-        "lyric": record.lyric,
+        "articulations": words(record.signs),
+        "lyric": lyrics_text(record.lyrics),
         "take": record.take,
         "event": record.event,
         "crushed": words(tuple(map(str, record.crushed))),
@@ -107,11 +116,37 @@ def mark_columns(record: Mark) -> Columns:
         "actual": record.tuplet.actual if record.tuplet else None,
         "normal": record.tuplet.normal if record.tuplet else None,
         "notes": words(record.notes),
+        "dx": record.shift[0],
+        "dy": record.shift[1],
+        "side": record.side,
     }
 
 
+def lyrics_text(lyrics: tuple[Syllable, ...]) -> str:
+    """Syllables in one column, as JSON: [[text, syllabic, verse, extends], ...]; nothing for none."""
+    return (
+        json.dumps([[s.text, s.syllabic, s.verse, int(s.extends)] for s in lyrics], ensure_ascii=False)
+        if lyrics
+        else ""
+    )
+
+
+def lyrics_from(text: str) -> tuple[Syllable, ...]:
+    """Inverse of ``lyrics_text``; a plain text, as older pieces have it, is one syllable with its hyphens."""
+    if not text.startswith("[["):
+        return syllables(text)
+    return tuple(Syllable(t, s, v, bool(e)) for t, s, v, e in json.loads(text))
+
+
+CLEF = ("id", "part", "staff", "tick", "clef")
+SIGN = ("id", "kind", "bar", "text", "bars")
 READING = ("id", "take", "part", "staff", "start", "choices")
 FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars", "cautions")
+
+
+def given(row: Mapping[str, Any], name: str, otherwise: Any) -> Any:
+    """A column that older history does not have."""
+    return row[name] if name in row.keys() else otherwise  # noqa: SIM118 - a row of SQLite
 
 
 def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
@@ -122,7 +157,10 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
             return Facts(**{name: r[name] for name in FACTS if name in r.keys()})  # noqa: SIM118 - a row of SQLite; older history has fewer
         case "part":
             clefs = tuple(r["clefs"].split())
-            return Part(r["id"], r["name"], r["short"], r["programme"], clefs, r["order"], bool(r["lyrics"]))
+            steps, semitones = (int(n) for n in given(r, "transpose", "0 0").split())
+            return Part(
+                r["id"], r["name"], r["short"], r["programme"], clefs, r["order"], bool(r["lyrics"]), (steps, semitones)
+            )
         case "meter":
             groups = tuple(int(g) for g in r["groups"].split())
             return MeterChange(r["id"], r["bar"], Meter(r["count"], r["unit"], groups))
@@ -132,6 +170,10 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
             return TempoMark(
                 r["id"], r["tick"], r["bpm"], NoteValue(r["beat"], r["dots"]), r["text"], bool(r["printed"])
             )
+        case "clef":
+            return ClefChange(**{name: r[name] for name in CLEF})
+        case "sign":
+            return BarSign(**{name: r[name] for name in SIGN})
         case "note":
             pitch = Pitch(r["step"], r["alter"], r["octave"])
             return Note(
@@ -146,16 +188,27 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
                 r["sounds_late"],
                 r["sounds_ticks"],
                 tuple(r["articulations"].split()),
-                r["lyric"],
+                lyrics_from(r["lyric"]),
                 r["take"],
                 r["event"],
-                tuple(parse_pitch(p) for p in (r["crushed"] if "crushed" in r.keys() else "").split()),  # noqa: SIM118 - a row of SQLite
+                tuple(parse_pitch(p) for p in given(r, "crushed", "").split()),
             )
         case "mark":
             ratio = Tuplet(r["actual"], r["normal"]) if r["actual"] else None
             notes = tuple(r["notes"].split())
             return Mark(
-                r["id"], r["kind"], r["part"], r["staff"], r["voice"], r["tick"], r["ticks"], r["text"], ratio, notes
+                r["id"],
+                r["kind"],
+                r["part"],
+                r["staff"],
+                r["voice"],
+                r["tick"],
+                r["ticks"],
+                r["text"],
+                ratio,
+                notes,
+                (given(r, "dx", 0), given(r, "dy", 0)),
+                given(r, "side", ""),
             )
         case "reading":
             return Reading(**{name: r[name] for name in READING})

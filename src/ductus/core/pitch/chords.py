@@ -1,55 +1,189 @@
-"""Chord symbols: which pitch classes they hold, and the nearest key that is one of them.
+"""Chord symbols: reading them as musicians write them, which pitch classes they hold, and the nearest key that is one of them.
 
-The kinds and their intervals are common practice; the written kinds are those of MusicXML 4.0 (``kind-value``).
+The kinds and their intervals are common practice; the written kinds and degrees are those of MusicXML 4.0 (``kind-value``, ``degree``).
 """
 
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 from functools import lru_cache
 
 from ductus.core.errors import BadInput
 
-# suffix -> (MusicXML kind, semitones above the root)
+# quality and extension -> (MusicXML kind, semitones above the root)
 KINDS: dict[str, tuple[str, tuple[int, ...]]] = {
     "": ("major", (0, 4, 7)),
     "m": ("minor", (0, 3, 7)),
     "dim": ("diminished", (0, 3, 6)),
     "aug": ("augmented", (0, 4, 8)),
+    "5": ("power", (0, 7)),
+    "6": ("major-sixth", (0, 4, 7, 9)),
+    "m6": ("minor-sixth", (0, 3, 7, 9)),
     "7": ("dominant", (0, 4, 7, 10)),
     "maj7": ("major-seventh", (0, 4, 7, 11)),
     "m7": ("minor-seventh", (0, 3, 7, 10)),
+    "mmaj7": ("major-minor", (0, 3, 7, 11)),
     "dim7": ("diminished-seventh", (0, 3, 6, 9)),
-    "m7b5": ("half-diminished", (0, 3, 6, 10)),
-    "6": ("major-sixth", (0, 4, 7, 9)),
-    "m6": ("minor-sixth", (0, 3, 7, 9)),
+    "ø": ("half-diminished", (0, 3, 6, 10)),
+    "aug7": ("augmented-seventh", (0, 4, 8, 10)),
     "9": ("dominant-ninth", (0, 2, 4, 7, 10)),
+    "maj9": ("major-ninth", (0, 2, 4, 7, 11)),
+    "m9": ("minor-ninth", (0, 2, 3, 7, 10)),
+    "11": ("dominant-11th", (0, 2, 4, 5, 7, 10)),
+    "maj11": ("major-11th", (0, 2, 4, 5, 7, 11)),
+    "m11": ("minor-11th", (0, 2, 3, 5, 7, 10)),
+    "13": ("dominant-13th", (0, 2, 4, 7, 9, 10)),
+    "maj13": ("major-13th", (0, 2, 4, 7, 9, 11)),
+    "m13": ("minor-13th", (0, 2, 3, 7, 9, 10)),
     "sus2": ("suspended-second", (0, 2, 7)),
     "sus4": ("suspended-fourth", (0, 5, 7)),
-    "5": ("power", (0, 7)),
 }
-PATTERN = re.compile(r"^([A-G])(#|b)?(.*?)(?:/([A-G])(#|b)?)?$")
+ROOT = re.compile(r"^([A-G])([#b♯♭]?)(.*)$")
+BASS = re.compile(r"^(.*)/([A-G])([#b♯♭]?)$")
+QUALITY = re.compile(r"^(mmaj|mMaj|mM|m\(maj|maj|Maj|ma|M|Δ|dim|°|o|ø|aug|\+|min|mi|m|-)?(13|11|9|7|6/9|69|6|5)?")
+CHANGE = re.compile(r"^[\s,()]*(?:(sus)(2|4)?|(add|no|omit)?([#b♯♭+-]?)(13|11|9|7|6|5|4|3|2))")
+SAME = {
+    "Maj": "maj", "ma": "maj", "M": "maj", "Δ": "maj", "°": "dim", "o": "dim", "+": "aug", "min": "m", "mi": "m", "-": "m", "mMaj": "mmaj",
+    "mM": "mmaj", "m(maj": "mmaj",
+}  # fmt: skip
 CLASS_OF = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
-ALTERS = {None: 0, "#": 1, "b": -1}
+ALTERS = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1, "+": 1, "-": -1}
+DEGREES = {
+    2: 2,
+    3: 4,
+    4: 5,
+    5: 7,
+    6: 9,
+    7: 10,
+    9: 2,
+    11: 5,
+    13: 9,
+}  # degree -> semitones, unaltered (a seventh is minor)
+NO_CHORD = ("N.C.", "NC", "n.c.")
+
+
+@dataclass(frozen=True, slots=True)
+class Degree:
+    """One change of a chord: "add", "alter" or "subtract" a degree (3..13), altered by semitones."""
+
+    value: int
+    alter: int
+    how: str
+
+
+@dataclass(frozen=True, slots=True)
+class ChordSymbol:
+    """A symbol read: root letter and its alteration, what is written behind it, the MusicXML kind, its degrees, bass (letter,
+    alteration) or None, pitch classes. ``letter`` is empty for "no chord"."""
+
+    letter: str
+    alter: int
+    suffix: str
+    kind: str
+    degrees: tuple[Degree, ...]
+    bass: tuple[str, int] | None
+    classes: frozenset[int]
 
 
 @lru_cache(maxsize=512)
-def parse_chord(text: str) -> tuple[str, int, str, frozenset[int]]:
-    """(root letter, its alteration, suffix, pitch classes) of a symbol such as "Bbm7" or "D7/F#". Raises BadInput.
+def parse_chord(text: str) -> ChordSymbol:
+    """Read a symbol such as "Bbm7", "D7/F#", "E7#9", "Cmaj9(#11)", "Gsus4", "A6/9", "N.C.". Raises BadInput.
 
-    >>> sorted(parse_chord("D7")[3])
+    >>> sorted(parse_chord("D7").classes)
     [0, 2, 6, 9]
+    >>> parse_chord("E7#9").degrees
+    (Degree(value=9, alter=1, how='add'),)
     """
-    match = PATTERN.match(text.strip())
-    if not match or match.group(3) not in KINDS:
-        known = ", ".join(k for k in KINDS if k)
-        raise BadInput(f"'{text[:20]}' is no chord symbol that Ductus knows; write a root and one of: {known}.")
-    letter, accidental, suffix, bass, bass_accidental = match.groups()
-    root = CLASS_OF[letter] + ALTERS[accidental]
-    classes = {(root + i) % 12 for i in KINDS[suffix][1]}
-    if bass:
-        classes.add((CLASS_OF[bass] + ALTERS[bass_accidental]) % 12)
-    return letter, ALTERS[accidental], suffix, frozenset(classes)
+    text = text.strip()
+    if text in NO_CHORD:
+        return ChordSymbol("", 0, "N.C.", "none", (), None, frozenset())
+    match = ROOT.match(text)
+    if match is None:
+        raise refused(text)
+    letter, sign, rest = match.groups()
+    bass = None
+    slash = BASS.match(rest)
+    if slash is not None:
+        rest, bass = slash.group(1), (slash.group(2), ALTERS[slash.group(3)])
+    kind, intervals, degrees = _body(rest, text)
+    root = CLASS_OF[letter] + ALTERS[sign]
+    classes = {(root + i) % 12 for i in intervals}
+    for d in degrees:
+        tone = (root + DEGREES[d.value] + d.alter) % 12
+        if d.how != "add":
+            classes -= {(root + DEGREES[d.value] + k) % 12 for k in (-1, 0)}
+        if d.how != "subtract":
+            classes.add(tone)
+    if bass is not None:
+        classes.add((CLASS_OF[bass[0]] + bass[1]) % 12)
+    return ChordSymbol(letter, ALTERS[sign], rest, kind, degrees, bass, frozenset(classes))
+
+
+def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...]]:
+    """Kind, intervals and degrees of what stands behind the root."""
+    found = QUALITY.match(rest)
+    assert found is not None
+    quality = SAME.get(found.group(1) or "", found.group(1) or "")
+    extension = found.group(2) or ""
+    left, degrees = rest[found.end() :].strip(), []
+    if extension in ("6/9", "69"):
+        extension = "6"
+        degrees.append(Degree(9, 0, "add"))
+    if quality in ("dim", "aug") and extension in ("9", "11", "13"):
+        degrees.append(Degree(int(extension), 0, "add"))
+        extension = "7"
+    if quality == "ø":
+        extension = ""
+    if quality == "maj" and extension in ("", "6"):
+        quality = ""
+    if quality == "mmaj" and extension in ("", "9", "11", "13"):
+        degrees += [Degree(int(extension), 0, "add")] if extension else []
+        extension = "7"
+    name = quality + extension
+    while left.strip("() ,"):
+        change = CHANGE.match(left)
+        if change is None:
+            raise refused(text)
+        left = left[change.end() :]
+        sus, which, how, sign, number = change.groups()
+        if sus:
+            if name not in ("", "7", "9", "11", "13"):
+                raise refused(text)
+            if name == "":
+                name = f"sus{which or 4}"
+            else:
+                degrees += [Degree(3, 0, "subtract"), Degree(int(which or 4), 0, "add")]
+            continue
+        value, alter = int(number), ALTERS[sign]
+        if how in ("no", "omit"):
+            degrees.append(Degree(value, 0, "subtract"))
+        elif value == 5 and alter and not how:
+            degrees.append(Degree(5, alter, "alter"))
+        elif alter or how == "add":
+            degrees.append(Degree(value, alter, "add"))
+        else:
+            raise refused(text)
+    if name == "m7" and Degree(5, -1, "alter") in degrees:  # the usual name of the half-diminished chord
+        name = "ø"
+        degrees.remove(Degree(5, -1, "alter"))
+    if name not in KINDS:
+        raise refused(text)
+    kind, intervals = KINDS[name]
+    return kind, intervals, tuple(degrees)
+
+
+def refused(text: str) -> BadInput:
+    """What is said of a symbol that is none."""
+    return BadInput(
+        f"'{text[:20]}' is no chord symbol that Ductus knows: write a root (C, F#, Bb), then m, maj7, 7, m7b5, dim, aug, 6, 9, 11, 13, sus4, "
+        "add9 or changes such as b9, #9, #11, b13, then /bass."
+    )
+
+
+def looks_like_chord(text: str) -> bool:
+    """Does a text begin as only chord symbols do, whether it is one or not?"""
+    return re.match(r"^[A-G][#b♯♭]?(m|maj|min|dim|aug|sus|add|M|Δ|°|ø|\+|-)?\d", text) is not None
 
 
 def scale_classes(fifths: int) -> frozenset[int]:
@@ -60,7 +194,7 @@ def scale_classes(fifths: int) -> frozenset[int]:
 
 def allowed_classes(symbol: str, fifths: int | None) -> frozenset[int]:
     """Chord tones, or chord and key tones when a signature is given."""
-    classes = parse_chord(symbol)[3]
+    classes = parse_chord(symbol).classes
     return classes if fifths is None else classes | scale_classes(fifths)
 
 

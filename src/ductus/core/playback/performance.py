@@ -132,7 +132,7 @@ def sounds_of(note: Note, channel: int, pulses: PulseMap) -> list[Sounded]:
     on = max(note.tick + note.sounds_late, 0)
     length = note.sounds_ticks
     if length is None:
-        times, over = next((SHARES[a] for a in note.articulations if a in SHARES), (1, 1))
+        times, over = next((SHARES[a] for a in note.signs if a in SHARES), (1, 1))
         length = max(note.ticks * times // over, 1)
     grace = round(GRACE_US / pulses.us_per_quarter_at(on) * QUARTER) if note.crushed else 0
     first = max(on - grace * len(note.crushed), 0)

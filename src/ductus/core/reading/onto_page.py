@@ -100,7 +100,7 @@ def written_note(reading: Reading, n: ReadNote, note_id: str, voice: int = 1) ->
     """A note as the reading writes it, its first voice being ``voice``: the one conversion."""
     return Note(
         note_id, reading.part, staff_of(reading, n), min(n.voice + voice - 1, MAX_VOICES), n.tick + reading.start, n.ticks, n.pitch, n.velocity,
-        articulations=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
+        signs=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
     )  # fmt: skip
 
 
@@ -110,10 +110,10 @@ def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, re
     if here is None:
         return fresh
     pitch = n.pitch if respell and here.pitch.midi == n.pitch.midi else here.pitch
-    kept = [a for a in here.articulations if a not in READ_MARKS]
+    kept = [a for a in here.signs if a not in READ_MARKS]
     return replace(
         here, staff=fresh.staff, voice=fresh.voice, tick=fresh.tick, ticks=fresh.ticks, pitch=pitch,
-        articulations=(*kept, *n.articulations), crushed=n.crushed,
+        signs=(*kept, *n.articulations), crushed=n.crushed,
     )  # fmt: skip
 
 

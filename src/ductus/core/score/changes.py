@@ -10,8 +10,9 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.score.marks import follow_notes
-from ductus.core.score.piece import Piece, Row, bars_touched
-from ductus.core.score.records import Mark, Note, Reading, Record, TempoMark
+from ductus.core.score.piece import TABLES, Piece, Row, bars_touched
+from ductus.core.score.records import BarSign, Mark, Note, Reading, Record, TempoMark
+from ductus.core.score.table import Table
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.ticks import QUARTER
 
@@ -59,6 +60,8 @@ class Change:
                 elif isinstance(record, TempoMark):
                     if record.printed:
                         found.add(piece.timeline.bar_at(record.tick).index)
+                elif isinstance(record, BarSign):
+                    found.update(range(record.bar - 1, record.bar + record.bars + 1))
                 elif record is not None and not isinstance(record, Reading):
                     return found, True
         return found, False
@@ -170,8 +173,9 @@ class Draft:
 def _lookup(piece: Piece, record_id: str) -> Record | None:
     if record_id == "facts":
         return piece.facts
-    for table in (piece.notes, piece.marks, piece.parts, piece.meters, piece.keys, piece.tempi, piece.readings):
-        found: Record | None = table.get(record_id)
+    for name in ("notes", "marks", *(t for t in TABLES.values() if t not in ("notes", "marks"))):
+        table: Table[str, Record] = getattr(piece, name)
+        found = table.get(record_id)
         if found is not None:
             return found
     return None

@@ -20,26 +20,36 @@ if TYPE_CHECKING:
 @dataclass(frozen=True, slots=True)
 class MarkKind:
     """``anchor``: "notes" that the mark names, the "place" of its staff, or the "voice" whose rhythm it orders. ``travels``: it moves
-    with the notes at its place when all of them move; ``dies``: it goes with the last of them; ``copied``: a copy takes it along."""
+    with the notes at its place when all of them move; ``dies``: it goes with the last of them; ``copied``: a copy takes it along.
+    ``spans``: it reaches over a stretch; ``side``: where it stands by itself; ``words``: what it is called (empty: never on the page);
+    ``alone``: one of its kind at a place. How it is written in MusicXML stands in ``formats.musicxml_marks``, what it does to the sound
+    in ``playback.shaping``."""
 
     anchor: str
     travels: bool = True
     dies: bool = False
     copied: bool = True
+    spans: bool = False
+    side: str = ""
+    words: str = ""
+    alone: bool = True
 
 
 KINDS: dict[str, MarkKind] = {
-    "tuplet": MarkKind("voice", dies=True),
+    "tuplet": MarkKind("voice", dies=True, spans=True),
     "silence": MarkKind("voice", travels=False),
-    "slur": MarkKind("notes", dies=True),
-    "fermata": MarkKind("place", dies=True),
-    "dynamic": MarkKind("place"),
-    "hairpin": MarkKind("place"),
-    "text": MarkKind("place"),
-    "chord": MarkKind("place", travels=False),  # harmony belongs to the bar, not to one part's note
-    "pedal": MarkKind("place"),
-    "remark": MarkKind("place"),
-    "repeat": MarkKind("bar", travels=False, copied=False),
+    "slur": MarkKind("notes", dies=True, spans=True, words="slur", alone=False),
+    "fermata": MarkKind("place", dies=True, side="above", words="fermata"),
+    "dynamic": MarkKind("place", side="below", words="dynamic"),
+    "hairpin": MarkKind("place", spans=True, side="below", words="hairpin"),
+    "octave": MarkKind("place", spans=True, side="above", words="octave line"),
+    "pedal": MarkKind("place", spans=True, side="below", words="pedal"),
+    "tempo-word": MarkKind("place", spans=True, side="above", words="tempo word"),
+    "text": MarkKind("place", side="above", words="words", alone=False),
+    "chord": MarkKind(
+        "place", travels=False, side="above", words="chord symbol"
+    ),  # harmony belongs to the bar, not to one part's note
+    "remark": MarkKind("place", words="", alone=False),
 }
 
 

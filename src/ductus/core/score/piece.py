@@ -13,6 +13,8 @@ from typing import Any
 from ductus.core.errors import NotThere
 from ductus.core.score.records import (
     KIND_OF,
+    BarSign,
+    ClefChange,
     Facts,
     KeyChange,
     Mark,
@@ -42,6 +44,8 @@ class Piece:
     meters: Table[str, MeterChange]
     keys: Table[str, KeyChange]
     tempi: Table[str, TempoMark]
+    clefs: Table[str, ClefChange]
+    signs: Table[str, BarSign]
     notes: Table[str, Note]
     marks: Table[str, Mark]
     readings: Table[str, Reading]
@@ -114,6 +118,15 @@ class Piece:
             if key.bar <= bar and (found is None or key.bar >= found.bar):
                 found = key
         return found or NO_KEY
+
+    def clef_at(self, part: Part, staff: int, tick: int) -> str:
+        """The clef in force on a staff at a tick."""
+        mine = [c for c in self.clefs.values() if (c.part, c.staff) == (part.id, staff) and c.tick <= tick]
+        return max(mine, key=lambda c: c.tick).clef if mine else part.clefs[staff - 1]
+
+    def signs_at(self, bar: int) -> list[BarSign]:
+        """What stands at a bar for all parts."""
+        return sorted((s for s in self.signs.values() if s.bar == bar), key=lambda s: s.id)
 
     def tempo_at(self, tick: int) -> TempoMark:
         """The tempo in force at a tick (a quarter at 100 when none is set)."""
@@ -199,7 +212,7 @@ class Piece:
                 last_bar = max(last_end, default=-1)
             last_bar = max([last_bar, *full])
         return Piece(
-            facts, got["part"], got["meter"], got["key"], got["tempo"], got["note"], got["mark"], got["reading"],
+            facts, got["part"], got["meter"], got["key"], got["tempo"], got["clef"], got["sign"], got["note"], got["mark"], got["reading"],
             self.timeline, by_bar, serial, last_end, last_bar,
         )  # fmt: skip
 
@@ -209,6 +222,8 @@ TABLES = {
     "meter": "meters",
     "key": "keys",
     "tempo": "tempi",
+    "clef": "clefs",
+    "sign": "signs",
     "note": "notes",
     "mark": "marks",
     "reading": "readings",
@@ -257,6 +272,8 @@ def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
         meters,
         tables["key"],
         tables["tempo"],
+        tables["clef"],
+        tables["sign"],
         tables["note"],
         tables["mark"],
         tables["reading"],
@@ -284,6 +301,7 @@ def make_piece(records: Iterable[Record]) -> Piece:
 def records_of(piece: Piece) -> list[Record]:
     """All records, facts first: the inverse of ``make_piece``."""
     out: list[Record] = [piece.facts]
-    for table in (piece.parts, piece.meters, piece.keys, piece.tempi, piece.notes, piece.marks, piece.readings):
+    for name in TABLES.values():
+        table: Table[str, Record] = getattr(piece, name)
         out += list(table.values())
     return out

@@ -15,7 +15,7 @@ from ductus.core.pitch.pitches import Pitch
 from ductus.core.time.meters import Meter
 from ductus.core.time.values import NoteValue, Tuplet
 
-CLEFS = ("treble", "bass", "treble-8", "alto", "tenor", "percussion")
+CLEFS = ("treble", "bass", "treble-8", "treble+8", "bass-8", "soprano", "alto", "tenor", "percussion")
 CAUTIONS = ("plain", "parentheses", "none")
 MAX_TEXT = 200
 
@@ -37,7 +37,11 @@ class Facts:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One player's part: one or two staves with a clef each, sounding by General MIDI ``programme`` 0..127."""
+    """One player's part: one or two staves with a clef each, sounding by General MIDI ``programme`` 0..127.
+
+    ``transpose``: staff steps and semitones from the written to the sounding pitch, (-1, -2) for an instrument in B flat; notes
+    are kept at sounding pitch, and only the notation writes them transposed.
+    """
 
     id: str
     name: str
@@ -46,6 +50,7 @@ class Part:
     clefs: tuple[str, ...] = ("treble", "bass")
     order: int = 0
     lyrics: bool = False
+    transpose: tuple[int, int] = (0, 0)
 
     @property
     def staves(self) -> int:
@@ -90,11 +95,45 @@ class TempoMark:
 
 
 @dataclass(frozen=True, slots=True)
+class ClefChange:
+    """Another clef (one of CLEFS) from a tick on, on one staff."""
+
+    id: str
+    part: str
+    staff: int
+    tick: int
+    clef: str
+
+
+@dataclass(frozen=True, slots=True)
+class BarSign:
+    """What stands at a bar for all parts: see ``signs.BAR_SIGNS``. ``bars`` is how many bars an ending reaches over, ``text`` its
+    numbers, the times of a repeat, or the name of a section."""
+
+    id: str
+    kind: str
+    bar: int
+    text: str = ""
+    bars: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Syllable:
+    """What is sung on a note in one verse: a "single" word, or its "begin", "middle" or "end"; ``extends``: the line goes on under the
+    notes that follow."""
+
+    text: str
+    syllabic: str = "single"
+    verse: int = 1
+    extends: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Note:
     """One written note. Notes of one voice with the same tick and length are a chord.
 
     ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event``
-    say where it was played; ``crushed`` are grace notes with a stroke, played just before it, in order.
+    say where it was played; ``crushed`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
     """
 
     id: str
@@ -107,8 +146,8 @@ class Note:
     velocity: int = 80
     sounds_late: int = 0
     sounds_ticks: int | None = None
-    articulations: tuple[str, ...] = ()
-    lyric: str = ""
+    signs: tuple[str, ...] = ()
+    lyrics: tuple[Syllable, ...] = ()
     take: int | None = None
     event: int | None = None
     crushed: tuple[Pitch, ...] = ()
@@ -129,7 +168,8 @@ class Mark:
     """Anything on the page that is not a note: see ``marks.KINDS``.
 
     ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a
-    tuplet span, ``notes`` the note ids a slur joins.
+    tuplet span, ``notes`` the note ids a slur joins, ``shift`` how far a hand moved it from where it stands by itself (right and up,
+    in tenths of a staff space), ``side`` "above" or "below" where a hand chose it.
     """
 
     id: str
@@ -142,6 +182,8 @@ class Mark:
     text: str = ""
     tuplet: Tuplet | None = None
     notes: tuple[str, ...] = ()
+    shift: tuple[int, int] = (0, 0)
+    side: str = ""
 
     @property
     def end(self) -> int:
@@ -162,13 +204,15 @@ class Reading:
     choices: str
 
 
-Record = Facts | Part | MeterChange | KeyChange | TempoMark | Note | Mark | Reading
+Record = Facts | Part | MeterChange | KeyChange | TempoMark | ClefChange | BarSign | Note | Mark | Reading
 KIND_OF: dict[type, str] = {
     Facts: "facts",
     Part: "part",
     MeterChange: "meter",
     KeyChange: "key",
     TempoMark: "tempo",
+    ClefChange: "clef",
+    BarSign: "sign",
     Note: "note",
     Mark: "mark",
     Reading: "reading",

@@ -94,7 +94,7 @@ class Over(Way):
                     id=draft.new_id("n"),
                     pitch=strike.pitch,
                     velocity=strike.velocity if both else chord[0].velocity,
-                    lyric="",
+                    lyrics=(),
                 )
             )
         for note in chord[len(strikes) :]:
@@ -115,7 +115,7 @@ class Over(Way):
         there = {n.pitch.midi for n in chord}
         added = [s for s in strikes if s.pitch.midi not in there]
         for strike in added:
-            draft.put(replace(chord[0], id=draft.new_id("n"), pitch=strike.pitch, velocity=strike.velocity, lyric=""))
+            draft.put(replace(chord[0], id=draft.new_id("n"), pitch=strike.pitch, velocity=strike.velocity, lyrics=()))
         double = (
             f"; {count_words(len(strikes) - len(added), 'note')} there already" if len(added) < len(strikes) else ""
         )

@@ -1,0 +1,89 @@
+"""What is done to an engraved system after the engraver: marks get the ids of the piece, a repeat's ending is drawn once, marks that a hand
+moved stand where it put them.
+
+The engraver keeps the ids of notes, slurs, hairpins and signs, but gives words, dynamics and the like ids of its own. Within a measure it
+draws them in the order in which they stand in the file, so that they are named by counting.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+
+from ductus.core.score.piece import Piece
+
+PLACEHOLDER = re.compile(r'(?<=class="section placeholder systemMilestone">)\s*<ellipse [^>]*/>')
+CLUTTER = re.compile(r"<desc>.*?</desc>|<style.*?</style>|<title.*?</title>", re.DOTALL)
+VOLTAS = re.compile(r'(<g class="voltaBracket">.*?</g>)(?:\s*<g class="voltaBracket">.*?</g>)+', re.DOTALL)
+VOLTA_NUMBER = re.compile(
+    r'(<g class="voltaBracket">(?:(?!</g>).)*?<tspan font-size="\d+px">)([\d, ]+)(</tspan>)', re.DOTALL
+)
+MEASURE = re.compile(r'<measure number="[^"]*" id="b(\d+)-[^"]*".*?</measure>', re.DOTALL)
+STANDING = re.compile(r"<(direction|harmony)[ >].*?</\1>", re.DOTALL)
+ELEMENT = re.compile(r"<(dynamics|words|octave-shift|pedal|rehearsal|metronome|harmony)\b([^>]*)>")
+ID = re.compile(r'\bid="([^"]+)"')
+DRAWN = re.compile(r'<g id="(?:b(\d+)-[^"]*" class="measure|([^"]+)" class="(dynam|dir|tempo|octave|pedal|reh|harm))\b')
+CLASS_OF = {
+    "dynamics": "dynam",
+    "words": "dir",
+    "octave-shift": "octave",
+    "pedal": "pedal",
+    "rehearsal": "reh",
+    "harmony": "harm",
+}
+TENTH = 9  # units of the drawing in a tenth of a staff space, at the usual size
+
+
+def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
+    """The drawing of a system that begins with bar ``first``, as it goes to the page."""
+    svg = PLACEHOLDER.sub("", CLUTTER.sub("", svg))
+    if "voltaBracket" in svg:
+        svg = VOLTA_NUMBER.sub(
+            lambda m: m.group(1) + m.group(2).replace(",", ".,") + "." + m.group(3), VOLTAS.sub(r"\1", svg)
+        )
+    if "<direction" in xml or "<harmony" in xml:
+        svg = named(svg, xml)
+        svg = moved(svg, piece)
+    return svg
+
+
+def named(svg: str, xml: str) -> str:
+    """Give words, dynamics, octave lines, pedals and chord symbols the ids of their marks."""
+    written: dict[tuple[int, str], list[str]] = defaultdict(list)
+    for measure in MEASURE.finditer(xml):
+        bar = int(measure.group(1))
+        for standing in STANDING.finditer(measure.group()):
+            tempo = "<metronome" in standing.group()
+            found = ELEMENT.search(standing.group())
+            name = found and ID.search(found.group(2))
+            if found is None or (found.group(1) == "octave-shift" and name is None):
+                continue
+            written[bar, "tempo" if tempo else CLASS_OF.get(found.group(1), "")].append(name.group(1) if name else "")
+    drawn: dict[tuple[int, str], list[str]] = defaultdict(list)
+    bar = -1
+    for group in DRAWN.finditer(svg):
+        if group.group(1) is not None:
+            bar = int(group.group(1))
+        else:
+            drawn[bar, group.group(3)].append(group.group(2))
+    names = {}
+    for place, theirs in drawn.items():
+        ours = written.get(place, [])
+        if len(ours) == len(theirs):
+            names.update({a: b for a, b in zip(theirs, ours, strict=True) if b})
+    if not names:
+        return svg
+    return re.sub(r'<g id="([^"]+)"', lambda m: f'<g id="{names.get(m.group(1), m.group(1))}"', svg)
+
+
+def moved(svg: str, piece: Piece) -> str:
+    """Marks that a hand moved: right and up by tenths of a staff space."""
+
+    def shift(match: re.Match[str]) -> str:
+        mark = piece.marks.get(match.group(1))
+        if mark is None or mark.shift == (0, 0):
+            return match.group()
+        x, y = mark.shift
+        return f'{match.group()} transform="translate({x * TENTH}, {-y * TENTH})"'
+
+    return re.sub(r'<g id="([^"]+)"', shift, svg)

@@ -1,0 +1,356 @@
+"""Marks in MusicXML 4.0: directions, chord symbols, bar lines with repeats and endings, and the notations of notes.
+
+``DIRECTIONS`` says for each kind of mark how it is written. A direction stands in the stream of the first voice of its staff, before the
+symbol in whose time it falls, with an offset where it falls inside one; so readers that go along the stream (octave lines) and readers that
+count time agree.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+from lxml import etree
+
+from ductus.core.notation.symbols import Symbol, VoiceBar
+from ductus.core.pitch.chords import ChordSymbol, parse_chord
+from ductus.core.score.marks import KINDS
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import BarSign, Mark, Note, TempoMark
+from ductus.core.score.signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
+from ductus.core.time.bars import Bar
+from ductus.formats.musicxml_xml import Element, sub
+
+WEDGES = {"<": "crescendo", ">": "diminuendo"}
+OCTAVES = {"8va": ("down", 8), "8vb": ("up", 8), "15ma": ("down", 15), "15mb": ("up", 15)}
+UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant"}
+GROUPS = ("tied", "slur", "tuplet", "ornaments", "technical", "articulations", "fermata", "arpeggiate")
+BAR_STYLES = {"double": "light-light", "dashed": "dashed", "final": "light-heavy"}
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A direction to be written: its tick, the order among those of one tick, and what writes it into a measure at an offset."""
+
+    tick: int
+    rank: int
+    write: Callable[[Element, int], None]
+
+
+@dataclass(slots=True)
+class Scribe:
+    """What directions need to know of the part and the bar they stand in; ``place`` writes the frame of a direction."""
+
+    piece: Piece
+    staves: int
+    tick_unit: int
+    for_file: bool = True  # what only a file needs, not the engraver
+    standing: dict[int, list[Standing]] = field(default_factory=lambda: defaultdict(list))  # by staff
+
+    def direction(self, measure: Element, offset: int, staff: int, side: str) -> tuple[Element, Element]:
+        """A <direction> with its first <direction-type>; ``offset`` in ticks from where the stream stands."""
+        direction = sub(measure, "direction", placement=side)
+        kind = sub(direction, "direction-type")
+        if offset:
+            sub(direction, "offset", offset // self.tick_unit)
+        if self.staves > 1:
+            sub(direction, "staff", staff)
+        return direction, kind
+
+    def put(self, staff: int, tick: int, rank: int, write: Callable[[Element, int], None]) -> None:
+        """Remember a direction of this bar."""
+        self.standing[staff].append(Standing(tick, rank, write))
+
+    def due(self, measure: Element, staff: int, start: int, before: int) -> None:
+        """Write what falls before a tick, the stream standing at ``start``."""
+        waiting = self.standing.get(staff)
+        if not waiting:
+            return
+        now = sorted((s for s in waiting if s.tick < before), key=lambda s: (s.tick, s.rank))
+        for one in now:
+            one.write(measure, one.tick - start)
+        self.standing[staff] = [s for s in waiting if s.tick >= before]
+
+
+def ticks_of_marks(marks: Iterable[Mark], bar: Bar) -> list[int]:
+    """Places inside a bar that the file must be able to count, in ticks from its bar line."""
+    return [t - bar.start for m in marks if m.kind in DIRECTIONS for t in (m.tick, m.end) if bar.start < t < bar.end]
+
+
+def collect(
+    scribe: Scribe, bar: Bar, marks: Iterable[Mark], tempi: Iterable[TempoMark], signs: Iterable[BarSign]
+) -> None:
+    """Everything that stands over and under a bar, ready to be written along with its voices."""
+    for sign in signs:
+        _bar_words(scribe, bar, sign)
+    for tempo in tempi:
+        scribe.put(1, tempo.tick, 1, lambda m, o, t=tempo: write_tempo(scribe, m, o, t))  # type: ignore[misc]
+    for mark in marks:
+        write = DIRECTIONS.get(mark.kind)
+        if write is None:
+            continue
+        if bar.start <= mark.tick < bar.end:
+            scribe.put(mark.staff, mark.tick, 2, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "start"))  # type: ignore[misc]
+        if mark.ticks and KINDS[mark.kind].spans and bar.start < mark.end <= bar.end:
+            scribe.put(mark.staff, mark.end, 0, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "stop"))  # type: ignore[misc]
+
+
+# --- kinds of marks ---------------------------------------------------------------------------
+
+
+def _side(mark: Mark) -> str:
+    return mark.side or KINDS[mark.kind].side
+
+
+def _dynamic(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+    sub(sub(kind, "dynamics", id=mark.id, **_moved(mark)), mark.text)
+
+
+def _hairpin(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    if mark.text not in WEDGES and which == "stop":
+        return
+    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+    if mark.text in WEDGES:
+        sub(kind, "wedge", type=WEDGES[mark.text] if which == "start" else "stop", **_named(mark, which))
+    else:
+        sub(kind, "words", mark.text, font_style="italic", **_named(mark, which))
+
+
+def _pedal(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+    sub(kind, "pedal", type=which, line="yes", sign="no", **_named(mark, which))
+
+
+def _octave(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    way, size = OCTAVES.get(mark.text, ("down", 8))
+    side = mark.side or ("above" if way == "down" else "below")
+    _, kind = scribe.direction(measure, offset, mark.staff, side)
+    sub(kind, "octave-shift", type=way if which == "start" else "stop", size=str(size), **_named(mark, which))
+
+
+def _words(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    if which == "start":
+        _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+        sub(kind, "words", mark.text, font_style="italic", **_named(mark, which))
+
+
+def _harmony(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    symbol = parse_chord(mark.text)
+    harmony = sub(measure, "harmony", placement=_side(mark), id=mark.id)
+    if symbol.letter:
+        root = sub(harmony, "root")
+        sub(root, "root-step", symbol.letter)
+        if symbol.alter:
+            sub(root, "root-alter", symbol.alter)
+        sub(harmony, "kind", symbol.kind).set("text", symbol.suffix)
+    else:
+        sub(sub(harmony, "root"), "root-step", "C").set("text", "")
+        sub(harmony, "kind", "none").set("text", "N.C.")
+    _bass_and_degrees(harmony, symbol, degrees=scribe.for_file)
+    if offset:
+        sub(harmony, "offset", offset // scribe.tick_unit)
+    if scribe.staves > 1:
+        sub(harmony, "staff", mark.staff)
+
+
+def _bass_and_degrees(harmony: Element, symbol: ChordSymbol, *, degrees: bool) -> None:
+    """Bass and degrees; what is printed of these stands in the text of the kind already."""
+    if symbol.bass is not None:
+        bass = sub(harmony, "bass")
+        sub(bass, "bass-step", symbol.bass[0])
+        if symbol.bass[1]:
+            sub(bass, "bass-alter", symbol.bass[1])
+    for degree in symbol.degrees if degrees else ():
+        element = sub(harmony, "degree", print_object="no")
+        sub(element, "degree-value", degree.value)
+        sub(element, "degree-alter", degree.alter)
+        sub(element, "degree-type", degree.how)
+
+
+def _named(mark: Mark, which: str) -> dict[str, str]:
+    """The id of a mark and where a hand moved it, at its beginning."""
+    return {"id": mark.id, **_moved(mark)} if which == "start" else {}
+
+
+def _moved(mark: Mark) -> dict[str, str]:
+    """Where a hand moved it, in tenths."""
+    x, y = mark.shift
+    return {**({"relative_x": str(x)} if x else {}), **({"relative_y": str(y)} if y else {})}
+
+
+DIRECTIONS: dict[str, Callable[[Scribe, Element, int, Mark, str], None]] = {
+    "dynamic": _dynamic,
+    "hairpin": _hairpin,
+    "pedal": _pedal,
+    "octave": _octave,
+    "tempo-word": _words,
+    "text": _words,
+    "chord": _harmony,
+}
+
+
+# --- tempo and signs of bars --------------------------------------------------------------------
+
+
+def write_tempo(scribe: Scribe, measure: Element, offset: int, tempo: TempoMark) -> None:
+    """A tempo mark, printed or only sounding."""
+    if not tempo.printed:
+        sound = sub(measure, "sound", tempo=f"{tempo.quarters_per_minute:g}")
+        if offset:
+            sub(sound, "offset", offset // scribe.tick_unit)
+        return
+    direction, kind = scribe.direction(measure, offset, 1, "above")
+    if tempo.text:
+        sub(kind, "words", f"{tempo.text} ", font_weight="bold", id=tempo.id)
+        second = etree.Element("direction-type")
+        kind.addnext(second)
+        kind = second
+    metronome = sub(
+        kind, "metronome", parentheses="yes" if tempo.text else "no", **({} if tempo.text else {"id": tempo.id})
+    )
+    sub(metronome, "beat-unit", tempo.beat.base)
+    for _ in range(tempo.beat.dots):
+        sub(metronome, "beat-unit-dot")
+    sub(metronome, "per-minute", f"{tempo.bpm:g}")
+    sub(direction, "sound", tempo=f"{tempo.quarters_per_minute:g}")
+
+
+def _bar_words(scribe: Scribe, bar: Bar, sign: BarSign) -> None:
+    """Signs of a bar that are written as words or signs over the staff."""
+    if sign.bar != bar.index or sign.kind not in SAID:
+        return
+    tag, sound = SAID[sign.kind]
+    right = BAR_SIGNS[sign.kind].right
+
+    def write(measure: Element, offset: int) -> None:
+        direction, kind = scribe.direction(measure, offset, 1, "above")
+        if tag == "words":
+            sub(
+                kind,
+                "words",
+                BAR_SIGNS[sign.kind].shown,
+                font_weight="bold",
+                **({"justify": "right", "halign": "right"} if right else {}),
+            )
+        else:
+            sub(kind, tag, sign.text if tag == "rehearsal" else None, id=sign.id)
+        if sound:
+            sub(direction, "sound", **sound)
+
+    scribe.put(1, bar.end if right else bar.start, 0 if right else 1, write)
+
+
+SAID: dict[str, tuple[str, dict[str, str]]] = {
+    "segno": ("segno", {"segno": "segno"}),
+    "coda": ("coda", {"coda": "coda"}),
+    "to-coda": ("words", {"tocoda": "coda"}),
+    "fine": ("words", {"fine": "yes"}),
+    "section": ("rehearsal", {}),
+    **{kind: ("words", {"dacapo": "yes"} if kind.startswith("da-capo") else {"dalsegno": "segno"}) for kind in JUMPS},
+}
+
+
+def write_left_bar_line(measure: Element, bar: int, signs: Iterable[BarSign], *, endings: bool) -> None:
+    """The bar line before a bar, where a repeat or an ending begins."""
+    here = [s for s in signs if s.bar == bar]
+    ending = next((s for s in here if s.kind == "ending"), None) if endings else None
+    repeat = any(s.kind == "repeat-start" for s in here)
+    if not (ending or repeat):
+        return
+    barline = sub(measure, "barline", location="left")
+    if repeat:
+        sub(barline, "bar-style", "heavy-light")
+    if ending:
+        sub(barline, "ending", _ending_words(ending), number=ending.text.replace(" ", ""), type="start")
+    if repeat:
+        sub(barline, "repeat", direction="forward")
+
+
+def write_right_bar_line(
+    measure: Element, bar: int, signs: Iterable[BarSign], usual: str | None, *, endings: bool
+) -> None:
+    """The bar line after a bar; ``usual`` is its style where no sign says another."""
+    signs = list(signs)
+    here = {s.kind: s for s in signs if s.bar == bar}
+    ending = next((s for s in signs if endings and s.kind == "ending" and s.bar + s.bars - 1 == bar), None)
+    style = next((BAR_STYLES[k] for k in BAR_STYLES if k in here), usual)
+    repeat = here.get("repeat-end")
+    if not (style or ending or repeat):
+        return
+    barline = sub(measure, "barline", location="right")
+    if repeat or style:
+        sub(barline, "bar-style", "light-heavy" if repeat else style)
+    if ending:
+        sub(barline, "ending", number=ending.text.replace(" ", ""), type="stop" if repeat else "discontinue")
+    if repeat:
+        sub(barline, "repeat", direction="backward", **({"times": repeat.text} if repeat.text else {}))
+
+
+def _ending_words(sign: BarSign) -> str:
+    return ", ".join(f"{n.strip()}." for n in sign.text.split(","))
+
+
+# --- notations of notes ---------------------------------------------------------------------------
+
+
+def write_signs(notations: Element, chord: Iterable[Note], note: Note, *, first: bool) -> None:
+    """The signs of a note; those of a chord stand at its first note only."""
+    shared = dict.fromkeys(s for n in chord for s in n.signs if not NOTE_SIGNS[s].each) if first else {}
+    groups: dict[str, list[str]] = defaultdict(list)
+    for name in (*shared, *(s for s in note.signs if NOTE_SIGNS[s].each)):
+        sign = NOTE_SIGNS[name]
+        if sign.tag:
+            groups[sign.group or sign.tag].append(name)
+    for group in ("tied", "ornaments", "technical", "articulations", "fermata", "arpeggiate"):
+        names = groups.get(group)
+        if not names:
+            continue
+        if group == "tied":
+            sub(notations, "tied", type="let-ring")
+        elif group in ("fermata", "arpeggiate"):
+            sub(notations, group)
+        else:
+            parent = sub(notations, group)
+            for name in names:
+                _write_sign(parent, name)
+
+
+def _write_sign(parent: Element, name: str) -> None:
+    sign = NOTE_SIGNS[name]
+    if sign.tag == "tremolo":
+        sub(parent, "tremolo", name[-1], type="single")
+    elif sign.tag == "fingering":
+        sub(parent, "fingering", name[-1])
+    elif sign.group == "ornaments":
+        sub(parent, sign.tag, placement="above")
+    else:
+        sub(parent, sign.tag)
+
+
+def write_lyrics(element: Element, note: Note) -> None:
+    """The syllables of a note."""
+    for syllable in note.lyrics:
+        lyric = sub(element, "lyric", number=str(syllable.verse))
+        sub(lyric, "syllabic", syllable.syllabic)
+        sub(lyric, "text", syllable.text)
+        if syllable.extends:
+            sub(lyric, "extend")
+
+
+def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:
+    """Note id -> (start or stop, slur number, the slur) of the slurs among these marks."""
+    out: dict[str, list[tuple[str, int, Mark]]] = {}
+    slurs = {m.id: m for m in marks if m.kind == "slur" and len(m.notes) >= 2}
+    for k, mark in enumerate(sorted(slurs.values(), key=lambda m: (m.tick, m.id))):
+        out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1, mark))
+        out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1, mark))
+    return out
+
+
+def wants_bracket(voice: VoiceBar, span: object) -> bool | None:
+    """Whether a hand chose that the bracket of a tuplet is shown, hidden, or neither."""
+    inside: list[Symbol] = [s for s in voice.symbols if s.span == span]
+    signs = {s for symbol in inside for n in symbol.notes for s in n.signs}
+    return True if "bracket" in signs else False if "no-bracket" in signs else None

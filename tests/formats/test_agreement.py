@@ -16,7 +16,8 @@ from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.notation.bars import notate_bar
-from ductus.core.playback.performance import one_by_one, performed, playback, written_tempo_map
+from ductus.core.playback.performance import one_by_one, performed, playback
+from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.choosing import Select
 from ductus.core.score.selection.places import Delete

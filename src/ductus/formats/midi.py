@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -10,7 +11,9 @@ import mido
 
 from ductus.core.performance.takes import SUSTAIN
 from ductus.core.pitch.keys import MAJOR_NAMES
-from ductus.core.playback.performance import channels_of, one_by_one, performed
+from ductus.core.playback.performance import channels_of, one_by_one, performed, unfolded
+from ductus.core.playback.tempi import Pace, pace_at, paces
+from ductus.core.score.order import Stretch, played_ticks, playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
@@ -21,8 +24,10 @@ FILE_QUARTER = 960  # ticks to the quarter in the files we write
 def write_midi(piece: Piece) -> bytes:
     """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as ``performed``."""
     midi = mido.MidiFile(type=1, ticks_per_beat=FILE_QUARTER)
-    midi.tracks.append(_conductor(piece))
-    sound, channels = performed(piece), channels_of(piece)
+    midi.tracks.append(_conductor(piece, playing_order(piece)))
+    order = playing_order(piece)
+    sound, channels = unfolded(piece, performed(piece), order), channels_of(piece)
+    end = file_ticks(played_ticks(order))
     by_part: dict[str, list[tuple[int, int, mido.Message]]] = {part.id: [] for part in piece.ordered_parts()}
     rounded = (replace(n, on=file_ticks(n.on), off=max(file_ticks(n.off), file_ticks(n.on) + 1)) for n in sound.notes)
     for n in one_by_one(rounded):  # rounding can bring two strikes of a key onto one tick
@@ -37,7 +42,7 @@ def write_midi(piece: Piece) -> bytes:
         track = mido.MidiTrack()
         track.append(mido.MetaMessage("track_name", name=latin(part.name)))
         track.append(mido.Message("program_change", program=part.programme, channel=channels[part.id]))
-        _append(track, by_part[part.id], file_ticks(piece.end))
+        _append(track, by_part[part.id], end)
         midi.tracks.append(track)
     out = io.BytesIO()
     midi.save(file=out)
@@ -54,34 +59,35 @@ def latin(text: str) -> str:
     return text.encode("latin-1", "replace").decode("latin-1")
 
 
-def _conductor(piece: Piece) -> mido.MidiTrack:
+def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
+    """Meter, key and tempo in playing order: at the head of each stretch what holds there, then what changes inside it."""
     events: list[tuple[int, int, Any]] = []
-    timeline = piece.timeline
-    first = timeline.bar(0)
-    if first.missing:  # a short bar of its own, so that bar lines fall where they should
-        unit = first.meter.unit_ticks
-        if first.ticks % unit == 0:
-            events.append(
-                (0, 0, mido.MetaMessage("time_signature", numerator=first.ticks // unit, denominator=first.meter.unit))
-            )
-    for change in piece.meters.values():
-        bar = timeline.bar(max(change.bar, 1 if first.missing else 0))
-        events.append(
-            (
-                file_ticks(bar.start),
-                1,
-                mido.MetaMessage("time_signature", numerator=change.meter.count, denominator=change.meter.unit),
-            )
-        )
-    for key in piece.keys.values():
-        name = MAJOR_NAMES[key.fifths].replace(" flat", "b").replace(" sharp", "#")
-        events.append((file_ticks(timeline.bar(key.bar).start), 2, mido.MetaMessage("key_signature", key=name)))
-    for tempo in piece.tempi.values():
-        us = round(US_PER_MINUTE / tempo.quarters_per_minute)
-        events.append((file_ticks(tempo.tick), 3, mido.MetaMessage("set_tempo", tempo=min(us, 0xFFFFFF))))
+    timeline, steps = piece.timeline, paces(piece, fermatas=True)
+    now = 0
+    for stretch in order:
+        shown: tuple[object, ...] = ()
+        for index in range(stretch.first, stretch.last + 1):
+            bar = timeline.bar(index)
+            at, key = file_ticks(bar.start - stretch.start + now), piece.key_at(index)
+            whole, rest = divmod(bar.ticks, bar.meter.unit_ticks)
+            count = whole if bar.missing and not rest else bar.meter.count  # a pick-up is a short bar of its own
+            if shown[:2] != (count, bar.meter.unit):
+                events.append((at, 1, mido.MetaMessage("time_signature", numerator=count, denominator=bar.meter.unit)))
+            name = MAJOR_NAMES[key.fifths].replace(" flat", "b").replace(" sharp", "#")
+            if shown[2:] != (name,):
+                events.append((at, 2, mido.MetaMessage("key_signature", key=name)))
+            shown = (count, bar.meter.unit, name)
+        inside = [
+            Pace(stretch.start, pace_at(steps, stretch.start)),
+            *(s for s in steps if stretch.start < s.tick < stretch.end),
+        ]
+        for pace in inside:
+            tempo = min(round(US_PER_MINUTE / pace.qpm), 0xFFFFFF)
+            events.append((file_ticks(pace.tick - stretch.start + now), 3, mido.MetaMessage("set_tempo", tempo=tempo)))
+        now += stretch.ticks
     track = mido.MidiTrack()
     track.append(mido.MetaMessage("track_name", name=latin(piece.facts.title)))
-    _append(track, events, file_ticks(piece.end))
+    _append(track, events, file_ticks(now))
     return track
 
 

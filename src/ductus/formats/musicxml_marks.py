@@ -231,6 +231,7 @@ def _bar_words(scribe: Scribe, bar: Bar, sign: BarSign) -> None:
                 kind,
                 "words",
                 BAR_SIGNS[sign.kind].shown,
+                id=sign.id,
                 font_weight="bold",
                 **({"justify": "right", "halign": "right"} if right else {}),
             )

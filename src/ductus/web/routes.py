@@ -182,7 +182,7 @@ def get_playback(library: Lib, piece_id: str, from_tick: FromTick = 0) -> s.Play
     return s.PlaybackView(
         notes=tuple(s.SoundingView.model_validate(n) for n in heard.notes),
         places=heard.places,
-        clicks=tuple(s.ClickView.model_validate(c) for c in playback_clicks(piece, from_tick, heard.places)),
+        clicks=tuple(s.ClickView.model_validate(c) for c in playback_clicks(piece, heard.places)),
     )
 
 

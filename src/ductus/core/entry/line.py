@@ -29,6 +29,7 @@ from ductus.core.entry.commands.choices import (
 from ductus.core.entry.commands.pen import AtSpanEnd, HoldInBars, PlacePen, ToVoice
 from ductus.core.entry.commands.values import FixPitch, FixVelocity, SoundLate, VaryLength
 from ductus.core.entry.hands import divides
+from ductus.core.entry.marking import open_words
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.ways.registry import WAY_WORDS
 from ductus.core.phrases import Choice, Phrase, plain
@@ -36,7 +37,8 @@ from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.edits import MAX_VOICES
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
-from ductus.core.words import article, count_words, with_the
+from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.words import article, count_words, listed, with_the
 
 FIRST_WORDS = {
     "step": "Step",
@@ -72,6 +74,8 @@ def sentence(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
         *BUILD[state.way](state, piece),
         *_extras(state, piece),
         plain("; "),
+        Phrase("with ...", "with", form="with"),
+        plain(" "),
         Phrase("or ...", "more", form="more"),
     )
 
@@ -259,6 +263,11 @@ def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
             Phrase("stays", "moving on", (Choice("let it move on", PenAdvances(True)),)),
             plain(" after each step"),
         ]
+    if state.carries:
+        out += [plain(f"; the next note comes with {listed([NOTE_SIGNS[s].words for s in state.carries])}")]
+    if state.open_marks:
+        marks = listed([open_words(m) for m in state.open_marks])
+        out += [plain(f"; {article(marks)} {marks} goes on" if len(state.open_marks) == 1 else f"; {marks} go on")]
     if state.pedal_from is not None:
         out += [plain(f"; the pedal is down since {piece.timeline.place_words(state.pedal_from)}")]
     if state.held and state.way in ("step", "over", "pulse"):

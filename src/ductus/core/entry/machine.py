@@ -11,6 +11,7 @@ from fractions import Fraction
 
 from ductus.core.entry.commands.choices import PulseKey
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.marking import carried
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.errors import BadInput
@@ -33,6 +34,7 @@ def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
             outcome = _played(state, event, piece)
         except BadInput as error:
             return Outcome(evolved(state, held=()), say=str(error))
+    outcome = carried(state, outcome, piece)
     if outcome.change is None:
         return outcome
     if outcome.state.tick > piece.timeline.bar(MAX_BAR).start:

@@ -186,6 +186,16 @@ class Figure:
     notes: tuple[tuple[int, int, int, int], ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class OpenMark:
+    """A mark that goes on from note to note: its kind and words, the id it has on the page by now, and the note it waits at."""
+
+    kind: str
+    text: str = ""
+    id: str = ""
+    first: str = ""
+
+
 @dataclass(frozen=True)
 class EntryState:
     """Everything that decides what the next key does."""
@@ -222,6 +232,8 @@ class EntryState:
     split: int = MIDDLE_C  # lowest MIDI key of the right hand with "split"
     chosen: frozenset[str] = frozenset()  # notes that are selected on the page
     naming_pulse: bool = False  # the next key that is struck becomes the pulse key
+    carries: tuple[str, ...] = ()  # signs that the next note comes with
+    open_marks: tuple[OpenMark, ...] = ()  # marks that go on over what is written
     pedal_from: int | None = None  # tick at which the pedal went down, where it is kept as a pedal mark
 
     @property
@@ -239,7 +251,15 @@ class EntryState:
     def fresh(self) -> EntryState:
         """The state with nothing held or half done."""
         return evolved(
-            self, held=(), steps=(), beating=NOT_BEATING, figure=NO_FIGURE, over_done=False, naming_pulse=False
+            self,
+            held=(),
+            steps=(),
+            beating=NOT_BEATING,
+            figure=NO_FIGURE,
+            over_done=False,
+            naming_pulse=False,
+            carries=(),
+            open_marks=(),
         )
 
 

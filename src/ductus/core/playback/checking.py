@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ductus.core.performance.takes import Take
-from ductus.core.playback.performance import written_tempo_map
+from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.settings import ReadingResult
 from ductus.core.score.piece import Piece
 

@@ -16,7 +16,8 @@ from typing import Annotated, Any, ClassVar, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
-from ductus.core.playback.performance import Sounding, channels_of, one_by_one, sounds_of, written_tempo_map
+from ductus.core.playback.performance import Shape, Sounding, one_by_one
+from ductus.core.playback.tempi import pace_at, paces
 from ductus.core.score.piece import Piece
 from ductus.core.time.bars import MAX_BAR, Bar
 from ductus.core.time.meters import BEAT, MIDDLE, Meter
@@ -112,14 +113,13 @@ class ClickPlan:
         bars = [b for b in self.bars(since, count) if b.index >= 0 and (self.real or b.start >= self.start)]
         if not bars:
             return []
-        channels = channels_of(self.piece)
         struck = []
         first, end = bars[0].start, bars[-1].end
-        pulses = self.pulses.moved(self.start)
+        shape = Shape(self.piece, self.pulses.moved(self.start))
         for part in self.piece.ordered_parts():
             for note in self.piece.notes_between(part.id, first, end):
                 if note.tick >= first and not leave_out.covers(part.id, note.staff, note.tick):
-                    struck += sounds_of(note, channels[part.id], pulses)
+                    struck += shape.sounds(note)
         out = []
         for s in one_by_one(struck):
             on = max(self.time_of(s.on), 0)
@@ -195,15 +195,16 @@ class LeadBar(Bar):
 def tempo_pulses(piece: Piece, tempo: TempoChoice, begin: int, written: int, zero: int, real: bool) -> PulseMap:
     """Pulses from ``begin`` (time 0) on; ticks count from ``zero``. Before ``written`` the tempo is that of ``written``, unless these bars are
     those of the piece."""
+    steps = paces(piece)
     share = Fraction(tempo.percent).limit_denominator(10_000) / 100 if isinstance(tempo, AsWritten) else Fraction(1)
 
     def pace(tick: int) -> Fraction:
         if isinstance(tempo, OneTempo):
             return Fraction(tempo.qpm).limit_denominator(10_000)
-        return Fraction(piece.tempo_at(tick).quarters_per_minute).limit_denominator(10_000) * share
+        return Fraction(pace_at(steps, tick)).limit_denominator(10_000) * share
 
     at = begin if real else written
-    edges = sorted({t.tick for t in piece.tempi.values() if t.tick > at}) if isinstance(tempo, AsWritten) else []
+    edges = sorted({s.tick for s in steps if s.tick > at}) if isinstance(tempo, AsWritten) else []
     far = max([begin, *edges]) + FAR
     pulses, tick, time_us, now = [Pulse(begin - zero, 0)], begin, Fraction(0), pace(at)
     for edge in (*edges, far):
@@ -213,16 +214,19 @@ def tempo_pulses(piece: Piece, tempo: TempoChoice, begin: int, written: int, zer
     return PulseMap(tuple(pulses))
 
 
-def playback_clicks(piece: Piece, start: int, places: Sequence[tuple[int, int]]) -> tuple[Click, ...]:
-    """The click along with a playback from ``start``: ``places`` are its beats as (microseconds, tick), at the written tempi."""
-    pulses, out = written_tempo_map(piece), []
-    if not places:
-        return ()
-    zero_us = pulses.time_at(places[0][1]) - places[0][0]
-    for index in range(piece.timeline.bar_at(start).index, piece.bar_count):
-        for tick, rank in click_ranks(piece.timeline.bar(index)):
-            if tick >= start:
-                out.append(Click(pulses.time_at(tick) - zero_us, rank))
+def playback_clicks(piece: Piece, places: Sequence[tuple[int, int]]) -> tuple[Click, ...]:
+    """The click along with a playback: ``places`` are its beats as (microseconds, tick); what lies between two of them is shared out evenly."""
+    out: list[Click] = []
+    for k, (us, tick) in enumerate(places):
+        bar = piece.timeline.bar_at(tick)
+        following = next((t for t in (*bar.beats(), bar.end) if t > tick), bar.end)
+        until = places[k + 1][0] if k + 1 < len(places) else us
+        inside = [(t, rank) for t, rank in click_ranks(bar) if tick <= t < following]
+        out += [
+            Click(us + (until - us) * (t - tick) // max(following - tick, 1), rank)
+            for t, rank in inside
+            if t == tick or until > us
+        ]
     return tuple(out)
 
 

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ductus.core.playback.performance import written_tempo_map
+from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.settings import ReadingResult
 from ductus.core.score.changes import Draft
 from ductus.core.score.layouts import felt_beat

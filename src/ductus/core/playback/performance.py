@@ -3,7 +3,8 @@
     piece -> notes (key, velocity, on, off, channel) and pedal, in playing order, in ticks; then in microseconds at the tempi of the page
 
 Ties need no care, since a note is one record however many symbols write it. Grace notes with a stroke sound just before their note;
-at the very start of the piece they take their time from it. Staccato sounds half (common practice) unless a sounding length is stated. One
+at the very start of the piece they take their time from it. What marks do to the sound stands in ``shaping``, what they do to time in
+``tempi``, repeats and jumps in ``score.order``. One
 key of a channel has one note on at a time: unisons of two staves are one sound, a key struck again ends what sounded.
 """
 
@@ -15,13 +16,16 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from ductus.core.performance.takes import SUSTAIN, Take
+from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, sounding_ticks
+from ductus.core.playback.tempi import written_tempo_map
+from ductus.core.score.order import Stretch, playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
-from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
+from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)
-SHARES = {"staccato": (1, 2), "staccatissimo": (1, 4)}  # of the written length that sounds (common practice)
 PERCUSSION_CHANNEL = 9  # General MIDI 1: channel 10, counted from 0
 PITCHED_CHANNELS = tuple(c for c in range(16) if c != PERCUSSION_CHANNEL)
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
@@ -95,30 +99,56 @@ def channels_of(piece: Piece) -> dict[str, int]:
     return out | {p.id: PITCHED_CHANNELS[programmes.index(p.programme) % len(PITCHED_CHANNELS)] for p in pitched}
 
 
-def written_tempo_map(piece: Piece) -> PulseMap:
-    """The tempi of the page as a pulse map that starts at tick 0, time 0."""
-    changes = sorted({t.tick: t for t in piece.tempi.values()}.values(), key=lambda t: t.tick)
-    pulses, tick, time_us = [Pulse(0, 0)], 0, 0.0
-    qpm = piece.tempo_at(0).quarters_per_minute
-    end = max([piece.end, *(t.tick for t in changes)]) + 4096 * QUARTER
-    for edge, following in [*((t.tick, t.quarters_per_minute) for t in changes if t.tick > 0), (end, 0.0)]:
-        time_us += (edge - tick) / QUARTER * US_PER_MINUTE / qpm
-        pulses.append(Pulse(edge, round(time_us)))
-        tick, qpm = edge, following
-    return PulseMap(tuple(pulses))
+class Shape:
+    """What the page says of the sound of its notes, gathered once for many of them."""
+
+    def __init__(self, piece: Piece, pulses: PulseMap) -> None:
+        self.piece, self.pulses = piece, pulses
+        self.loudness, self.channels = Loudness(piece), channels_of(piece)
+
+    def sounds(self, note: Note) -> list[Sounded]:
+        """A note as it sounds: with its grace notes, its figure, its length and velocity."""
+        channel, velocity = self.channels[note.part], self.loudness.velocity(note)
+        at = max(note.tick + note.sounds_late, 0)
+        per_quarter = self.pulses.us_per_quarter_at(at)
+        on = at + (round(self._rolled(note) * ROLLED_US / per_quarter * QUARTER) if "rolled" in note.signs else 0)
+        grace = round(GRACE_US / per_quarter * QUARTER) if note.crushed else 0
+        first = max(on - grace * len(note.crushed), 0)
+        delay = max(first + grace * len(note.crushed) - on, 0)
+
+        def one(begin: int, end: int, key: int) -> Sounded:
+            return Sounded(begin, end, min(max(key, 0), 127), velocity, channel, note.part, note.staff, note.id)
+
+        out = [one(first + k * grace, first + (k + 1) * grace, p.midi) for k, p in enumerate(note.crushed)]
+        begin, end = on + delay, max(at + sounding_ticks(note), on + delay + 1)
+        if any(NOTE_SIGNS[s].figure for s in note.signs if s in NOTE_SIGNS):
+            fifths = self.piece.key_at(self.piece.timeline.bar_at(note.tick).index).fifths
+            for f in figure_of(note, fifths, (end - begin) / QUARTER * per_quarter, per_quarter):
+                a, b = (begin + round(us / per_quarter * QUARTER) for us in (f.on_us, f.off_us))
+                out.append(one(a, max(b, a + 1), f.key))
+            if len(out) > len(note.crushed):
+                return out
+        return [*out, one(begin, end, note.pitch.midi)]
+
+    def _rolled(self, note: Note) -> int:
+        """How many notes of its rolled chord are below a note."""
+        chord = self.piece.notes_between(note.part, note.tick, note.tick + 1)
+        return sum(
+            n.tick == note.tick and "rolled" in n.signs and n.pitch.midi < note.pitch.midi and n.staff >= note.staff
+            for n in chord
+        )
 
 
 def performed(piece: Piece, pulses: PulseMap | None = None) -> Performance:
-    """The whole page as it sounds."""
-    pulses = pulses or written_tempo_map(piece)
-    channels = channels_of(piece)
+    """The whole page as it sounds, each bar once, in the order of the page."""
+    shape = Shape(piece, pulses or written_tempo_map(piece, fermatas=True))
     struck: list[Sounded] = []
     for note in piece.notes.values():
-        struck += sounds_of(note, channels[note.part], pulses)
+        struck += shape.sounds(note)
     pedal = []
     for mark in piece.marks.values():
         if mark.kind == "pedal" and mark.ticks > 0:
-            channel = channels[mark.part]
+            channel = shape.channels[mark.part]
             pedal += [
                 PedalChange(mark.tick, channel, mark.part, True),
                 PedalChange(mark.end, channel, mark.part, False),
@@ -127,32 +157,42 @@ def performed(piece: Piece, pulses: PulseMap | None = None) -> Performance:
     return Performance(tuple(one_by_one(struck)), tuple(pedal))
 
 
-def sounds_of(note: Note, channel: int, pulses: PulseMap) -> list[Sounded]:
-    """A note with its grace notes, as it sounds."""
-    on = max(note.tick + note.sounds_late, 0)
-    length = note.sounds_ticks
-    if length is None:
-        times, over = next((SHARES[a] for a in note.signs if a in SHARES), (1, 1))
-        length = max(note.ticks * times // over, 1)
-    grace = round(GRACE_US / pulses.us_per_quarter_at(on) * QUARTER) if note.crushed else 0
-    first = max(on - grace * len(note.crushed), 0)
-    delay = max(first + grace * len(note.crushed) - on, 0)
-    out = [
-        Sounded(
-            first + k * grace,
-            first + (k + 1) * grace,
-            pitch.midi,
-            note.velocity,
-            channel,
-            note.part,
-            note.staff,
-            note.id,
-        )
-        for k, pitch in enumerate(note.crushed)
-    ]
-    key = min(max(note.pitch.midi, 0), 127)
-    off = max(on + length, on + delay + 1)
-    return [*out, Sounded(on + delay, off, key, note.velocity, channel, note.part, note.staff, note.id)]
+def unfolded(piece: Piece, page: Performance, order: Sequence[Stretch]) -> Performance:
+    """What the page sounds like with its repeats and jumps: ticks are those of the playing, not of the page. A note ends where its stretch
+    does."""
+    if len(order) == 1 and order[0].first == 0:
+        return page
+    notes: list[Sounded] = []
+    pedal: list[PedalChange] = []
+    ends = ends_of_pedal(page.pedal)
+    now = 0
+    for stretch in order:
+        by = now - stretch.start
+        for sound in page.notes:
+            if stretch.start <= piece.notes[sound.note].tick < stretch.end:
+                on = max(sound.on + by, 0)
+                notes.append(replace(sound, on=on, off=max(min(sound.off, stretch.end) + by, on + 1)))
+        for down, up in ends:
+            a, b = max(down.tick, stretch.start), min(up, stretch.end)
+            if a < b:
+                pedal += [replace(down, tick=a + by), replace(down, tick=b + by, down=False)]
+        now += stretch.ticks
+    pedal.sort(key=lambda c: (c.tick, c.down))
+    return Performance(tuple(one_by_one(notes)), tuple(pedal))
+
+
+def ends_of_pedal(pedal: Sequence[PedalChange]) -> list[tuple[PedalChange, int]]:
+    """Each time the pedal goes down, with the tick at which it is let go."""
+    out: list[tuple[PedalChange, int]] = []
+    down: dict[tuple[int, str], PedalChange] = {}
+    for change in pedal:
+        key = (change.channel, change.part)
+        begun = down.pop(key, None)
+        if begun is not None:
+            out.append((begun, change.tick))
+        if change.down:
+            down[key] = change
+    return out
 
 
 def one_by_one(struck: Iterable[Sounded]) -> list[Sounded]:
@@ -169,29 +209,50 @@ def one_by_one(struck: Iterable[Sounded]) -> list[Sounded]:
     return sorted((s for row in by_key.values() for s in row), key=lambda s: (s.on, s.key, s.channel))
 
 
-def playback(piece: Piece, start: int = 0, end: int | None = None) -> Playback:
-    """What sounds in [start, end) at the written tempi, times from its beginning: notes that sound already at ``start`` are heard from there
-    on, grace notes of the first note before it; the pedal holds notes on."""
-    pulses = written_tempo_map(piece)
+def playback(piece: Piece, start: int = 0, end: int | None = None, *, repeats: bool = True) -> Playback:
+    """What sounds in [start, end) of the page at its tempi, times from its beginning: notes that sound already at ``start`` are heard from there
+    on, grace notes of the first note before it; the pedal holds notes on. With ``repeats`` bars are played in playing order, from the first
+    time that ``start`` is reached."""
+    pulses = written_tempo_map(piece, fermatas=True)
     whole = performed(piece, pulses)
     offs = held_by_pedal(whole.notes, whole.pedal)
-    ids = {n.id for n in piece.notes_from(start)} if start else None
-    heard = []
-    for sound, off in zip(whole.notes, offs, strict=True):
-        mine = ids is None or sound.note in ids
-        if (end is not None and sound.on >= end) or (not mine and off <= start):
-            continue
-        heard.append((sound.on if mine else max(sound.on, start), off, sound))
-    zero = min([start, *(on for on, _, _ in heard)])
-    zero_us = pulses.time_at(zero)
-    notes = []
-    for on, off, s in heard:
-        onset = pulses.time_at(on) - zero_us
-        notes.append(Sounding(onset, max(pulses.time_at(off) - zero_us - onset, 1), s.key, s.velocity, s.part, s.note))
-    first = piece.timeline.bar_at(start).index
-    beats = (t for i in range(first, piece.bar_count) for t in piece.timeline.bar(i).beats() if t >= start)
-    places = tuple((pulses.time_at(t) - zero_us, t) for t in beats)
-    return Playback(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))), places)
+    order = playing_order(piece, repeats and end is None)
+    k = next((i for i, s in enumerate(order) if s.start <= start < s.end), len(order) - 1)
+    stretches = [(max(order[k].start, start) if i == k else s.start, s.end) for i, s in enumerate(order) if i >= k]
+    if end is not None or len(order) == 1:
+        stretches = [(start, end if end is not None else max(piece.end, start) + 1)]
+    notes: list[Sounding] = []
+    places: list[tuple[int, int]] = []
+    lead = 0  # microseconds by which grace notes come before the first stretch
+    now = 0
+    for i, (begin, stop) in enumerate(stretches):
+        heard = [
+            (max(sound.on, begin) if tick < begin else sound.on, off, sound)
+            for sound, off in zip(whole.notes, offs, strict=True)
+            if (tick := piece.notes[sound.note].tick) < stop
+            and sound.on < stop
+            and (tick >= begin or (off > begin and i == 0))
+        ]
+        begin_us = pulses.time_at(begin)
+        if i == 0:
+            lead = begin_us - pulses.time_at(min([begin, *(on for on, _, _ in heard)]))
+            now = lead
+        cut = stop if len(stretches) > 1 else None
+        for on, off, s in heard:
+            onset = now + pulses.time_at(on) - begin_us
+            length = pulses.time_at(min(off, cut) if cut else off) - pulses.time_at(on)
+            notes.append(Sounding(max(onset, 0), max(length, 1), s.key, s.velocity, s.part, s.note))
+        places += _places(piece, pulses, begin, stop, now - begin_us)
+        now += pulses.time_at(stop) - begin_us
+    return Playback(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))), tuple(places))
+
+
+def _places(piece: Piece, pulses: PulseMap, begin: int, stop: int, offset_us: int) -> list[tuple[int, int]]:
+    """The beats of a stretch as (microseconds, tick)."""
+    first = piece.timeline.bar_at(begin).index
+    last = min(piece.timeline.bar_at(max(stop - 1, begin)).index, piece.bar_count - 1)
+    beats = (t for i in range(first, last + 1) for t in piece.timeline.bar(i).beats() if begin <= t < stop)
+    return [(pulses.time_at(t) + offset_us, t) for t in beats]
 
 
 def held_by_pedal(notes: Sequence[Sounded], pedal: Sequence[PedalChange]) -> list[int]:

@@ -20,6 +20,7 @@ from ductus.core.entry.commands.choices import (
     WayTo,
     WhenWritten,
 )
+from ductus.core.entry.commands.marking import Sing, WithHere
 from ductus.core.entry.commands.pen import (
     AtSpanEnd,
     Back,
@@ -55,7 +56,7 @@ AnyCommand = (
     | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
     | FixVelocity | FixPitch
     | WhenWritten | PolicyTo | HoldToHarmony | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | DivideHands | WayTo | BeginPitches
-    | PenAdvances | PulseKey | WalkRate | ChordSymbol
+    | PenAdvances | PulseKey | WalkRate | ChordSymbol | WithHere | Sing
     | Advance | RhythmValue | DivideBeat | WriteLetter | ClickNote
 )  # fmt: skip
 COMMANDS: tuple[type[AnyCommand], ...] = AnyCommand.__args__

@@ -1,0 +1,146 @@
+"""What marks do to the sound: dynamics and hairpins to the velocity, articulations to length and velocity, trills and their like to the notes.
+
+The velocities of dynamics are evenly spaced over the range of MIDI 1.0, as most programs space them (common practice). A note keeps half of
+what its own velocity differs from the middle; where no dynamic stands before it, it sounds as it was entered.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ductus.core.pitch.keys import signature
+from ductus.core.pitch.pitches import STEPS, Pitch
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Note
+from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.time.ticks import QUARTER
+
+LEVELS = {"pppp": 8, "ppp": 16, "pp": 33, "p": 49, "mp": 64, "mf": 80, "f": 96, "ff": 112, "fff": 120, "ffff": 127}
+STRESSED = {"sf": 20, "sfz": 24, "sffz": 32, "fz": 20, "rf": 16, "rfz": 16}  # on one place, then as before
+STRUCK = {"fp": ("f", "p"), "sfp": ("f", "p"), "pf": ("p", "f")}  # one place, then the other
+MIDDLE = 80
+STEP = 16  # what a hairpin with no dynamic at its end comes to
+FIGURE_US = 80_000  # a note of a trill: about twelve a second (common practice)
+ROLLED_US = 35_000  # from note to note of an arpeggio
+
+
+@dataclass(frozen=True, slots=True)
+class Swell:
+    """A hairpin: velocities at its beginning and end."""
+
+    start: int
+    end: int
+    low: float
+    high: float
+
+
+class Loudness:
+    """The dynamics of a piece, ready to be asked for many notes."""
+
+    def __init__(self, piece: Piece) -> None:
+        by_part: dict[str, list[Mark]] = defaultdict(list)
+        for mark in piece.marks.values():
+            if mark.kind in ("dynamic", "hairpin"):
+                by_part[mark.part].append(mark)
+        self._levels: dict[str, list[tuple[int, float]]] = {}
+        self._stress: dict[tuple[str, int], float] = {}
+        self._swells: dict[str, list[Swell]] = {}
+        for part, marks in by_part.items():
+            self._lay_out(part, sorted(marks, key=lambda m: (m.tick, m.kind)))
+
+    def _lay_out(self, part: str, marks: Iterable[Mark]) -> None:
+        levels: list[tuple[int, float]] = []
+        swells: list[Swell] = []
+        marks = list(marks)
+        dynamics = [m for m in marks if m.kind == "dynamic" and (m.text in LEVELS or m.text in STRUCK)]
+        for mark in marks:
+            now = levels[-1][1] if levels else MIDDLE
+            if mark.text in LEVELS:
+                levels.append((mark.tick, LEVELS[mark.text]))
+            elif mark.text in STRUCK:
+                first, then = STRUCK[mark.text]
+                self._stress[part, mark.tick] = LEVELS[first] - LEVELS[then]
+                levels.append((mark.tick, LEVELS[then]))
+            elif mark.kind == "dynamic" and mark.text in STRESSED:
+                self._stress[part, mark.tick] = STRESSED[mark.text]
+                levels.append((mark.tick, now))
+            elif mark.kind == "hairpin" and mark.ticks:
+                goal = next((m for m in dynamics if mark.end - QUARTER // 4 <= m.tick <= mark.end + QUARTER), None)
+                up = mark.text in ("<", "cresc.")
+                text = STRUCK[goal.text][0] if goal and goal.text in STRUCK else goal.text if goal else ""
+                high = LEVELS[text] if text else min(max(now + (STEP if up else -STEP), 1), 127)
+                swells.append(Swell(mark.tick, mark.end, now, high))
+                levels.append((mark.tick, now))
+                levels.append((mark.end, high))
+        self._levels[part] = sorted(levels, key=lambda level: level[0])
+        self._swells[part] = swells
+
+    def velocity(self, note: Note) -> int:
+        """How hard a note sounds, 1..127, its own signs included."""
+        louder = sum(NOTE_SIGNS[s].louder for s in note.signs if s in NOTE_SIGNS)
+        levels = self._levels.get(note.part)
+        base: float = note.velocity
+        if levels and levels[0][0] <= note.tick:
+            level = levels[bisect_right(levels, note.tick, key=lambda one: one[0]) - 1][1]
+            for swell in self._swells[note.part]:
+                if swell.start <= note.tick < swell.end:
+                    level = swell.low + (swell.high - swell.low) * (note.tick - swell.start) / (swell.end - swell.start)
+            base = level + (note.velocity - MIDDLE) / 2 + self._stress.get((note.part, note.tick), 0)
+        return min(max(round(base) + louder, 1), 127)
+
+
+def sounding_ticks(note: Note) -> int:
+    """How long a note sounds: as stated, or the share of its written length that its signs leave."""
+    if note.sounds_ticks is not None:
+        return note.sounds_ticks
+    share = min(
+        (s.share for name in note.signs if (s := NOTE_SIGNS.get(name)) is not None and s.share is not None),
+        default=None,
+    )
+    return note.ticks if share is None else max(note.ticks * share.numerator // share.denominator, 1)
+
+
+def neighbour(pitch: Pitch, fifths: int, by: int) -> int:
+    """The MIDI key a step of the key signature above (1) or below (-1) a pitch."""
+    octave, index = divmod(pitch.diatonic + by, 7)
+    return Pitch(STEPS[index], signature(fifths)[STEPS[index]], octave).midi
+
+
+@dataclass(frozen=True, slots=True)
+class Figured:
+    """One key of a figure: MIDI key, when it begins and ends in microseconds from the note's beginning."""
+
+    key: int
+    on_us: float
+    off_us: float
+
+
+def figure_of(note: Note, fifths: int, length_us: float, quarter_us: float) -> list[Figured]:
+    """The notes that a trill, turn, mordent or tremolo is played as; nothing for a plain note. Common practice: a trill begins on its main
+    note, a turn and a mordent take their notes from its beginning, tremolo strokes are eighths, sixteenths, thirty-seconds."""
+    name = next(
+        (NOTE_SIGNS[s].figure for s in note.signs if s in NOTE_SIGNS and NOTE_SIGNS[s].figure not in ("", "rolled")), ""
+    )
+    if not name or length_us < 2 * FIGURE_US:
+        return []
+    own, above, below = note.pitch.midi, neighbour(note.pitch, fifths, 1), neighbour(note.pitch, fifths, -1)
+    if name in ("trill", "tremolo"):
+        each = (
+            FIGURE_US
+            if name == "trill"
+            else quarter_us / 2 ** next(int(s[-1]) for s in note.signs if s.startswith("tremolo-"))
+        )
+        count = max(round(length_us / each), 2)
+        keys = [own if name == "tremolo" or k % 2 == 0 else above for k in range(count)]
+        if name == "trill" and count % 2 == 0:
+            keys[-1] = own
+        return [Figured(key, length_us * k / count, length_us * (k + 1) / count) for k, key in enumerate(keys)]
+    lead = {
+        "turn": (above, own, below), "inverted-turn": (below, own, above), "mordent": (own, below), "inverted-mordent": (own, above),
+    }[name]  # fmt: skip
+    each = min(FIGURE_US, length_us / (len(lead) + 1))
+    out = [Figured(key, k * each, (k + 1) * each) for k, key in enumerate(lead)]
+    return [*out, Figured(own, len(lead) * each, length_us)]

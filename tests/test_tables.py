@@ -12,7 +12,7 @@ from ductus.cli import parser
 from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.reading.choosing import READING_CHOICES
 from ductus.core.recording.choices import RECORD_CHOICES
-from ductus.core.score.frame import FRAME_EDITS
+from ductus.core.score.frame.table import FRAME_EDITS
 from ductus.core.score.selection.table import EDITS
 
 ROOT = Path(__file__).parent.parent

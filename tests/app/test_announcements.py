@@ -13,7 +13,7 @@ from tests.formats.test_agreement import entered
 
 THINGS = "note|bar|beat|time|key|event|semitone|octave|step|half|quarter|eighth|16th|32nd|place|voice|sharp|flat"
 WRONG = {
-    "one of many": rf"(?<![\d.,/:])1 (?:{THINGS.replace('half', 'halve')})s\b",
+    "one of many": rf"(?<![\d.,/:-])1 (?:{THINGS.replace('half', 'halve')})s\b",
     "many of one": rf"(?<![\d.,/:])(?:[02-9]|[1-9]\d+) (?:{THINGS})\b(?![- ](?:triplet|quintuplet|septuplet|rest|note))(?! \d)",
     "plural": r"halfs\b",
     "a before a vowel": r"\b[Aa] (?:eighth|octave|ornament|8th|11:)",

@@ -9,7 +9,8 @@ import pytest
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change
-from ductus.core.score.frame import FrameEdit, KeyFrom, MeterFrom, PickUp, TempoFrom
+from ductus.core.score.frame.base import FrameEdit
+from ductus.core.score.frame.meters import KeyFrom, MeterFrom, PickUp, TempoFrom
 from ductus.core.score.piece import Piece, records_of
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
@@ -66,7 +67,7 @@ def test_a_key_and_a_tempo_from_a_place_on() -> None:
     piece = waltz()
     after, change = done(piece, KeyFrom(4, 2))
     assert (after.key_at(3).fifths, after.key_at(4).fifths) == (-2, 2)
-    assert change.sentence == "Bar 5 on has 2 sharps; notes keep their pitch"
+    assert change.sentence == "Bar 5 on is in D major; notes keep their pitch"
     assert sounds(after) == sounds(piece)
     after, change = done(piece, TempoFrom(piece.timeline.bar(8).start, 72, "Slower"))
     assert after.tempo_at(piece.timeline.bar(9).start).bpm == 72

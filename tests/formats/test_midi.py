@@ -33,7 +33,10 @@ def test_a_piece_read_back_has_its_onsets_keys_meter_and_tempo() -> None:
     piece = waltz()
     file = read_midi(write_midi(piece))
     per_quarter = 60e6 / 96
-    ours = sorted((round(n.tick / 23_063_040 * per_quarter), n.pitch.midi, MP + round((n.velocity - 80) / 2)) for n in piece.notes.values())
+    ours = sorted(
+        (round(n.tick / 23_063_040 * per_quarter), n.pitch.midi, MP + round((n.velocity - 80) / 2))
+        for n in piece.notes.values()
+    )
     theirs = sorted((n.onset_us, n.key, n.velocity) for n in file.take.notes)
     assert len(ours) == len(theirs)
     assert all(abs(a[0] - b[0]) < 1500 and a[1:] == b[1:] for a, b in zip(ours, theirs, strict=True))

@@ -12,7 +12,7 @@ from ductus.core.performance.delay import MOST_LATE_US
 from ductus.core.playback.click import TempoChoice
 from ductus.core.reading.choosing import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
-from ductus.core.score.frame import AnyFrameEdit
+from ductus.core.score.frame.table import AnyFrameEdit
 from ductus.core.score.selection.choosing import Selecting
 from ductus.core.score.selection.table import NoteEdit
 from ductus.core.time.bars import MAX_BAR

@@ -109,6 +109,10 @@ class Draft:
         """Remove a record."""
         self._remember(record.id, None)
 
+    def has(self, record_id: str) -> bool:
+        """Is a record of the piece still there (not dropped by this draft)?"""
+        return self._after.get(record_id, True) is not None
+
     def note(self, note_id: str) -> Note | None:
         """A note as the draft has it; None where it is gone."""
         found = self._after[note_id] if note_id in self._after else self.piece.notes.get(note_id)

@@ -175,11 +175,3 @@ def change_facts(piece: Piece, **facts: object) -> Change:
     draft = Draft(piece)
     draft.put(replace(piece.facts, **facts))  # type: ignore[arg-type]
     return draft.change("Title block changed")
-
-
-def trim_empty_bars(piece: Piece) -> Change:
-    """Remove the empty bars at the end."""
-    draft = Draft(piece)
-    used = max(piece.last_end, default=-1) + 1
-    draft.put(replace(piece.facts, bars=max(used, 1)))
-    return draft.change("Empty bars at the end removed")

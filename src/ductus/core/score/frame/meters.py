@@ -1,38 +1,39 @@
-"""Edits of the frame: meter, key, tempo and pick-up at any place. Values stay, bar lines are laid anew; each says what it does.
+"""Meter, key, tempo and pick-up at any place. Values stay (or are scaled), bar lines are laid anew; each says what it does.
 
 Changes of meter and key behind the edited place stay with the music that they stood over: at the bar line that is there now, or the next one.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Annotated, Any, ClassVar, Literal
+from fractions import Fraction
+from typing import Annotated, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.errors import BadInput
+from ductus.core.pitch.intervals import interval_between
+from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change, Draft
+from ductus.core.score.frame.base import (
+    BarIndex,
+    FrameEdit,
+    bar_line_near,
+    bars_words,
+    place,
+    said,
+    shifted_ticks,
+    stay_with_music,
+)
+from ductus.core.score.frame.moving import move_notes, octave_toward
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import KeyChange, MeterChange, TempoMark, checked_text
-from ductus.core.time.bars import MAX_BAR, Timeline
-from ductus.core.time.meters import parse_meter
+from ductus.core.time.bars import Timeline
+from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.words import capital, count_words
 
 SLOWEST, FASTEST = 10, 400  # beats a minute
-BarIndex = Annotated[int, Ge(0), Le(MAX_BAR)]
-
-
-@dataclass(frozen=True, slots=True)
-class FrameEdit:
-    """Base of all edits of the frame."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
-
-    def change(self, piece: Piece) -> Change:
-        """The change that this edit makes. Raises BadInput, and then nothing is changed."""
-        raise NotImplementedError
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,11 +42,14 @@ class MeterFrom(FrameEdit):
 
     bar: BarIndex
     meter: Annotated[str, MaxLen(40)]
+    values: Literal["kept", "scaled"] = "kept"
     name: Literal["meter-from"] = "meter-from"
 
     def change(self, piece: Piece) -> Change:
-        """See FrameEdit."""
+        """See FrameEdit. Scaled values fill as many bars of the new meter as they filled of the old."""
         meter = parse_meter(self.meter)
+        if self.values == "scaled":
+            return scaled_into(piece, self.bar, meter)
         old = piece.timeline
         was = old.bar(self.bar).meter
         draft = Draft(piece)
@@ -58,30 +62,79 @@ class MeterFrom(FrameEdit):
             bar = bar_line_near(laid, old.bar(change.bar).start)
             draft.put(replace(change, bar=bar))
             laid = Timeline({**laid.meters, bar: change.meter}, piece.facts.pickup)
-        keys_follow(draft, old, laid, lambda k: k.bar > self.bar)
+        stay_with_music(draft, old, laid, lambda k: k.bar > self.bar)
         return said(draft, laid, f"{place(piece, self.bar)} on is in {self.meter.split()[0]}, was {was}")
+
+
+def scaled_into(piece: Piece, bar: int, meter: Meter) -> Change:
+    """The bars up to the next change of meter in another meter, each bar a bar, all values scaled. Raises BadInput unless the bars are
+    twice, half, four times or a quarter as long."""
+    old = piece.timeline
+    was = old.bar(bar).meter
+    share = Fraction(meter.bar_ticks, was.bar_ticks)
+    if share not in (Fraction(1, 4), Fraction(1, 2), Fraction(2), Fraction(4)) or old.bar(bar).missing:
+        raise BadInput(
+            f"A bar of {meter} is not twice or half as long as one of {was}; values can be kept there, not scaled. Nothing was changed."
+        )
+    start = old.bar(bar).start
+    following = min((m.bar for m in piece.meters.values() if m.bar > bar), default=max(piece.bar_count, bar + 1))
+    stop = old.bar(following).start
+    draft = Draft(piece)
+    shifted_ticks(draft, stop, round((stop - start) * (share - 1)))
+
+    def at(tick: int) -> int:
+        return start + round((min(tick, stop) - start) * share) + max(tick - stop, 0)
+
+    for note in piece.notes.values():
+        if start <= note.tick < stop:
+            sounds = note.sounds_ticks and max(round(note.sounds_ticks * share), 1)
+            draft.put(
+                replace(note, tick=at(note.tick), ticks=max(at(note.end) - at(note.tick), 1), sounds_ticks=sounds)
+            )
+    for mark in piece.marks.values():
+        if start <= mark.tick < stop:
+            draft.put(replace(mark, tick=at(mark.tick), ticks=at(mark.end) - at(mark.tick)))
+    for tempo in piece.tempi.values():
+        if start < tempo.tick < stop:
+            draft.put(replace(tempo, tick=at(tempo.tick)))
+    for clef in piece.clefs.values():
+        if start < clef.tick < stop:
+            draft.put(replace(clef, tick=at(clef.tick)))
+    here = next((m for m in piece.meters.values() if m.bar == bar), None)
+    draft.put(MeterChange(here.id if here else draft.new_id("m"), bar, meter))
+    if not any(m.bar == following for m in piece.meters.values()) and following < piece.bar_count:
+        draft.put(MeterChange(draft.new_id("m"), following, was))
+    how = {Fraction(1, 2): "half", Fraction(2): "twice", Fraction(4): "four times", Fraction(1, 4): "a quarter"}[share]
+    return draft.change(
+        f"{capital(bars_words(piece, bar, following - 1))} in {meter}, was {was}: all values {how} as long"
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class KeyFrom(FrameEdit):
-    """A key signature from a bar (index) on, up to the next change of key; notes keep their pitch."""
+    """A key signature from a bar (index) on, up to the next change of key; the notes keep their pitch, or go with the key."""
 
     bar: BarIndex
     fifths: Annotated[int, Ge(-7), Le(7)]
     mode: Literal["major", "minor"] = "major"
+    notes: Literal["kept", "nearest", "up", "down"] = "kept"
     name: Literal["key-from"] = "key-from"
 
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
         draft = Draft(piece)
+        was = piece.key_at(self.bar).fifths
         here = next((k for k in piece.keys.values() if k.bar == self.bar), None)
         draft.put(KeyChange(here.id if here else draft.new_id("k"), self.bar, self.fifths, self.mode))
-        signs = (
-            count_words(abs(self.fifths), "flat" if self.fifths < 0 else "sharp")
-            if self.fifths
-            else "no sharps or flats"
-        )
-        return draft.change(f"{place(piece, self.bar)} on has {signs}; notes keep their pitch")
+        signs = key_words(self.fifths, self.mode)
+        if self.notes == "kept":
+            return draft.change(f"{place(piece, self.bar)} on is in {signs}; notes keep their pitch")
+        following = min((k.bar for k in piece.keys.values() if k.bar > self.bar), default=None)
+        end = piece.timeline.bar(following).start if following is not None else None
+        steps, semitones = octave_toward(interval_between(was, self.fifths), self.notes)
+        start = piece.timeline.bar(self.bar).start
+        count = move_notes(draft, None, start, end, steps, semitones)
+        return draft.change(f"{place(piece, self.bar)} on is in {signs}; {count_words(count, 'note')} moved with it")
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,42 +181,7 @@ class PickUp(FrameEdit):
             bar = bar_line_near(laid, old.bar(change.bar).start)
             draft.put(replace(change, bar=bar))
             laid = Timeline({**laid.meters, bar: change.meter}, self.ticks)
-        keys_follow(draft, old, laid, lambda k: k.bar > 0)
+        stay_with_music(draft, old, laid, lambda k: k.bar > 0)
         draft.put(replace(piece.facts, pickup=self.ticks))
         words = "There is no pick-up any more" if not self.ticks else "The pick-up has another length"
         return said(draft, laid, words)
-
-
-def bar_line_near(timeline: Timeline, tick: int) -> int:
-    """The bar (index) that begins at a tick, or the next one."""
-    bar = timeline.bar_at(tick)
-    return bar.index if bar.start == tick else bar.index + 1
-
-
-def keys_follow(draft: Draft, old: Timeline, laid: Timeline, which: Callable[[KeyChange], bool]) -> None:
-    """Changes of key stay with the music."""
-    for key in draft.piece.keys.values():
-        if which(key):
-            draft.put(replace(key, bar=bar_line_near(laid, old.bar(key.bar).start)))
-
-
-def place(piece: Piece, bar: int) -> str:
-    """A bar as people count: "Bar 9", "The pick-up"."""
-    number = piece.timeline.number_of(bar)
-    return f"Bar {number}" if number else "The pick-up"
-
-
-def said(draft: Draft, laid: Timeline, words: str) -> Change:
-    """The change, with how many notes now go over a bar line that did not before."""
-    piece, old = draft.piece, draft.piece.timeline
-    ties = 0
-    for note in piece.notes.values():
-        ties += (laid.bar_at(note.end - 1).index - laid.bar_at(note.tick).index) > (
-            old.bar_at(note.end - 1).index - old.bar_at(note.tick).index
-        )
-    appear = f"{count_words(ties, 'tie')} {'appears' if ties == 1 else 'appear'}" if ties else "no tie appears"
-    return draft.change(f"{words}: values stay, {appear}")
-
-
-AnyFrameEdit = MeterFrom | KeyFrom | TempoFrom | PickUp
-FRAME_EDITS: tuple[type[AnyFrameEdit], ...] = AnyFrameEdit.__args__

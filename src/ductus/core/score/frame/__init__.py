@@ -1,0 +1,1 @@
+"""Edits of the frame: meter, key, tempo, pick-up, bars, parts, transposition."""

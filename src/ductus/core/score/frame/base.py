@@ -1,0 +1,129 @@
+"""What all edits of the frame share: what stands at bars stays with its music, and each says what it does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, ClassVar
+
+from annotated_types import Ge, Le, MaxLen
+
+from ductus.core.errors import BadInput
+from ductus.core.score.changes import Change, Draft
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import BarSign, KeyChange, MeterChange
+from ductus.core.time.bars import MAX_BAR, Timeline
+from ductus.core.words import count_words
+
+BarIndex = Annotated[int, Ge(0), Le(MAX_BAR)]
+PartId = Annotated[str, MaxLen(40)]
+
+
+@dataclass(frozen=True, slots=True)
+class FrameEdit:
+    """Base of all edits of the frame."""
+
+    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
+
+    def change(self, piece: Piece) -> Change:
+        """The change that this edit makes. Raises BadInput, and then nothing is changed."""
+        raise NotImplementedError
+
+
+class FrameQuestion(BadInput):
+    """The edit would take something away: ``again`` is the same edit with the answer yes, ``yes`` its words."""
+
+    def __init__(self, words: str, yes: str, again: FrameEdit) -> None:
+        super().__init__(words)
+        self.yes, self.again = yes, again
+
+
+def bar_line_near(timeline: Timeline, tick: int) -> int:
+    """The bar (index) that begins at a tick, or the next one."""
+    bar = timeline.bar_at(tick)
+    return bar.index if bar.start == tick else bar.index + 1
+
+
+def stay_with_music(draft: Draft, old: Timeline, laid: Timeline, which: Callable[[KeyChange | BarSign], bool]) -> None:
+    """Changes of key and signs of bars stay with the music when bar lines are laid anew."""
+    for key in draft.piece.keys.values():
+        if which(key):
+            draft.put(replace(key, bar=bar_line_near(laid, old.bar(key.bar).start)))
+    for sign in draft.piece.signs.values():
+        if which(sign):
+            last = laid.bar_at(max(old.bar(sign.bar + sign.bars - 1).end - 1, 0)).index
+            bar = laid.bar_at(old.bar(sign.bar).start).index
+            draft.put(replace(sign, bar=bar, bars=max(last - bar + 1, 1)))
+
+
+def place(piece: Piece, bar: int) -> str:
+    """A bar as people count: "Bar 9", "The pick-up"."""
+    number = piece.timeline.number_of(bar)
+    return f"Bar {number}" if number else "The pick-up"
+
+
+def bars_words(piece: Piece, first: int, last: int) -> str:
+    """Bars as people count: "bar 9", "bars 9 to 12"."""
+    numbers = [piece.timeline.number_of(b) for b in (first, last)]
+    if first == last:
+        return f"bar {numbers[0]}" if numbers[0] else "the pick-up"
+    return f"bars {numbers[0]} to {numbers[1]}" if numbers[0] else f"the pick-up to bar {numbers[1]}"
+
+
+def said(draft: Draft, laid: Timeline, words: str) -> Change:
+    """The change, with how many notes now go over a bar line that did not before."""
+    piece, old = draft.piece, draft.piece.timeline
+    ties = 0
+    for note in piece.notes.values():
+        ties += (laid.bar_at(note.end - 1).index - laid.bar_at(note.tick).index) > (
+            old.bar_at(note.end - 1).index - old.bar_at(note.tick).index
+        )
+    appear = f"{count_words(ties, 'tie')} {'appears' if ties == 1 else 'appear'}" if ties else "no tie appears"
+    return draft.change(f"{words}: values stay, {appear}")
+
+
+def shifted_bars(draft: Draft, from_bar: int, by: int) -> None:
+    """Meters, keys and signs of bars from a bar on go ``by`` bars later; the first of meter and key stay. Records that were dropped stay so."""
+    piece = draft.piece
+    for meter in piece.meters.values():
+        if meter.bar >= from_bar and meter.bar > 0 and draft.has(meter.id):
+            draft.put(replace(meter, bar=meter.bar + by))
+    for key in piece.keys.values():
+        if key.bar >= from_bar and key.bar > 0 and draft.has(key.id):
+            draft.put(replace(key, bar=key.bar + by))
+    for sign in piece.signs.values():
+        if not draft.has(sign.id):
+            continue
+        if sign.bar >= from_bar:
+            draft.put(replace(sign, bar=sign.bar + by))
+        elif sign.bar + sign.bars > from_bar:
+            draft.put(replace(sign, bars=max(sign.bars + by, 1)))
+
+
+def shifted_ticks(draft: Draft, start: int, by: int) -> None:
+    """Everything that begins at a tick or later goes ``by`` ticks later; what spans the place grows or shrinks with it."""
+    piece = draft.piece
+    for note in piece.notes.values():
+        if note.tick >= start and draft.has(note.id):
+            draft.put(replace(note, tick=note.tick + by))
+    for mark in piece.marks.values():
+        if not draft.has(mark.id):
+            continue
+        if mark.tick >= start:
+            draft.put(replace(mark, tick=mark.tick + by))
+        elif mark.end > start:
+            draft.put(replace(mark, ticks=max(mark.ticks + by, 1)))
+    for tempo in piece.tempi.values():
+        if tempo.tick >= start and tempo.tick > 0 and draft.has(tempo.id):
+            draft.put(replace(tempo, tick=tempo.tick + by))
+    for clef in piece.clefs.values():
+        if clef.tick >= start and draft.has(clef.id):
+            draft.put(replace(clef, tick=clef.tick + by))
+    for reading in piece.readings.values():
+        if reading.start >= start and draft.has(reading.id):
+            draft.put(replace(reading, start=reading.start + by))
+
+
+def meter_before(piece: Piece, bar: int) -> MeterChange | None:
+    """The change of meter that stands at a bar itself."""
+    return next((m for m in piece.meters.values() if m.bar == bar), None)

@@ -23,7 +23,7 @@ from ductus.store.journal import CutOff, Stretch
 
 def head_fact(facts: Facts) -> m.HeadFact:
     """The head of the page."""
-    return m.HeadFact(facts.title, facts.subtitle, facts.composer, facts.arranger, facts.cautions)
+    return m.HeadFact(facts.title, facts.subtitle, facts.composer, facts.arranger, facts.number, facts.cautions)
 
 
 def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
@@ -117,7 +117,7 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         clicks=state.clicks,  # type: ignore[arg-type]
         hands=state.hands,
         split=state.split,
-        clef=part.clefs[state.staff - 1],
+        clef=piece.clef_at(part, min(state.staff, part.staves), state.tick),
         advances=state.advances,
         harmony=state.harmony,
         pulse_key=state.pulse_key,

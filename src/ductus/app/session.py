@@ -21,6 +21,7 @@ from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact,
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
+from ductus.app.page import about_page, marks_left, page_change
 from ductus.app.readings import doubt_decided, kept_take_onto_page, reading_otherwise
 from ductus.app.recorder import Recorder
 from ductus.app.recording import DROPPED, Recording, take_from_journal
@@ -31,10 +32,12 @@ from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import SUSTAIN, Heard
 from ductus.core.score.changes import Change, PenPlace
+from ductus.core.score.frame.base import FrameQuestion
 from ductus.core.score.selection.base import At, Question
 from ductus.core.score.selection.choosing import Select, select
 from ductus.core.score.selection.copying import Excerpt
 from ductus.core.score.selection.table import edit_notes
+from ductus.core.words import capital
 
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 log = logging.getLogger(__name__)
@@ -166,6 +169,8 @@ class Session:
         except Question as question:
             ids = item.ids if isinstance(item, m.EditNotes) else ()
             self._send(m.Ask(str(question), question.yes, question.again, ids))  # type: ignore[arg-type]
+        except FrameQuestion as question:
+            self._send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
         except Stale as error:
             self._send(m.Problem(str(error), stale=True))
             self._send(state_fact(self.desk, self.state))
@@ -187,8 +192,13 @@ class Session:
                 self._select(item)
             case m.EditNotes():
                 self._edit(item)
-            case m.EditFrame(base, do):
-                self._made(do.change(self.desk.piece), base, tuple(self.state.chosen))
+            case m.WeighFrame() | m.LookAtFrame() | m.PickMarks():
+                self._send(fact := about_page(self.desk.piece, item))
+                self._say(capital(fact.words) if isinstance(fact, m.MarksFact) else "")
+            case m.EditFrame() | m.EditMarks():
+                self._made(page_change(self.desk.piece, item), item.base, tuple(self.state.chosen))
+                if isinstance(item, m.EditMarks):
+                    self._send(marks_left(self.desk.piece, item.ids))
             case m.Clip():
                 self._clip(item)
             case m.Travel():

@@ -213,7 +213,7 @@ def write_tempo(scribe: Scribe, measure: Element, offset: int, tempo: TempoMark)
     sub(metronome, "beat-unit", tempo.beat.base)
     for _ in range(tempo.beat.dots):
         sub(metronome, "beat-unit-dot")
-    sub(metronome, "per-minute", f"{tempo.bpm:g}")
+    sub(metronome, "per-minute", tempo.shown or f"{tempo.bpm:g}")
     sub(direction, "sound", tempo=f"{tempo.quarters_per_minute:g}")
 
 

@@ -28,8 +28,8 @@ insert or replace into meter (piece, id, bar, count, unit, groups) values (:piec
     "key": """
 insert or replace into key_signature (piece, id, bar, fifths, mode) values (:piece, :id, :bar, :fifths, :mode)""",
     "tempo": """
-insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed)
-values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed)""",
+insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed, shown)
+values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed, :shown)""",
     "clef": """
 insert or replace into clef (piece, id, part, staff, tick, clef) values (:piece, :id, :part, :staff, :tick, :clef)""",
     "sign": """

@@ -66,6 +66,7 @@ def to_columns(record: Record) -> Columns:
                 "dots": record.beat.dots,
                 "text": record.text,
                 "printed": int(record.printed),
+                "shown": record.shown,
             }
         case ClefChange():
             return {name: getattr(record, name) for name in CLEF}
@@ -167,9 +168,8 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
         case "key":
             return KeyChange(r["id"], r["bar"], r["fifths"], r["mode"])
         case "tempo":
-            return TempoMark(
-                r["id"], r["tick"], r["bpm"], NoteValue(r["beat"], r["dots"]), r["text"], bool(r["printed"])
-            )
+            beat = NoteValue(r["beat"], r["dots"])
+            return TempoMark(r["id"], r["tick"], r["bpm"], beat, r["text"], bool(r["printed"]), given(r, "shown", ""))
         case "clef":
             return ClefChange(**{name: r[name] for name in CLEF})
         case "sign":

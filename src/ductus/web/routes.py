@@ -27,6 +27,7 @@ from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
 from ductus.core.time.meters import parse_meter
+from ductus.core.time.ticks import ticks_of_shown
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import left_out, write_musicxml
@@ -81,11 +82,15 @@ def piece_from(a: s.NewPiece) -> Piece:
         meter,
         a.fifths,
         a.mode,
-        a.pickup_beats * meter.unit_ticks,
-        a.bpm,
+        ticks_of_shown(a.pickup) or a.pickup_beats * meter.unit_ticks,
+        a.bpm if a.bpm_to is None else (a.bpm + a.bpm_to) / 2,
         a.tempo_text,
         a.composer,
         a.subtitle,
+        a.arranger,
+        a.number,
+        a.parts,
+        "" if a.bpm_to is None else f"{a.bpm:g}–{a.bpm_to:g}",
     )
 
 

@@ -30,16 +30,21 @@ class Out(BaseModel):
 class NewPiece(In):
     """The answers of the fill-in sentence; what is not answered leaves no text on the page."""
 
-    layout: Literal["keys", "singer and keys", "melody", "four voices"] = "keys"
+    layout: Literal["keys", "singer and keys", "keys and kit", "melody", "four voices"] = "keys"
+    parts: Annotated[tuple[Words, ...], Field(max_length=40)] = ()
     title: Words = ""
     subtitle: Words = ""
     composer: Words = ""
+    arranger: Words = ""
+    number: Words = ""
     meter: Annotated[str, Field(max_length=40)] = "4/4"
     fifths: Annotated[int, Field(ge=-7, le=7)] = 0
     mode: Literal["major", "minor"] = "major"
     pickup_beats: Annotated[int, Field(ge=0, le=31)] = 0
+    pickup: Annotated[int, Field(ge=0, le=960 * 32)] = 0  # any length, in ticks as people see them (960 to the quarter)
     tempo_text: Words = ""
     bpm: Annotated[float, Field(ge=5, le=600)] = 92
+    bpm_to: Annotated[float, Field(ge=5, le=600)] | None = None
 
 
 class FactsEdit(In):
@@ -50,6 +55,7 @@ class FactsEdit(In):
     subtitle: Words | None = None
     composer: Words | None = None
     arranger: Words | None = None
+    number: Words | None = None
     cautions: Cautions | None = None
 
 

@@ -13,6 +13,7 @@ from ductus.core.playback.click import TempoChoice
 from ductus.core.reading.choosing import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.frame.table import AnyFrameEdit
+from ductus.core.score.mark_edits import AnyMarkEdit
 from ductus.core.score.selection.choosing import Selecting
 from ductus.core.score.selection.table import NoteEdit
 from ductus.core.time.bars import MAX_BAR
@@ -94,6 +95,45 @@ class EditFrame(Message):
     base: Revision
     do: AnyFrameEdit
     type: Literal["frame"] = "frame"
+
+
+@dataclass(frozen=True, slots=True)
+class WeighFrame(Message):
+    """What would an edit of the frame do? Nothing is changed."""
+
+    do: AnyFrameEdit
+    type: Literal["weigh"] = "weigh"
+
+
+@dataclass(frozen=True, slots=True)
+class LookAtFrame(Message):
+    """The line is to speak of the clef, key, meter, tempo, part or bar at a place; ``last`` is the last bar where several are meant."""
+
+    what: Literal["clef", "key", "meter", "tempo", "part", "bar"]
+    bar: BarIndex
+    part: Annotated[str, MaxLen(40)]
+    staff: Annotated[int, Ge(1), Le(2)] = 1
+    tick: Annotated[int, Ge(0), Le(2**52)] = 0
+    last: BarIndex = 0
+    type: Literal["frame-wanted"] = "frame-wanted"
+
+
+@dataclass(frozen=True, slots=True)
+class PickMarks(Message):
+    """Marks (and signs of bars, tempi, clefs) that are chosen on the sheet; none: they are let go."""
+
+    ids: NoteIds = ()
+    type: Literal["marks"] = "marks"
+
+
+@dataclass(frozen=True, slots=True)
+class EditMarks(Message):
+    """Edit chosen marks, seen on revision ``base``."""
+
+    base: Revision
+    do: AnyMarkEdit
+    ids: NoteIds = ()
+    type: Literal["mark-edit"] = "mark-edit"
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,6 +294,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
     | StopWork | Look
 )  # fmt: skip

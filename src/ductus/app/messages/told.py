@@ -11,6 +11,7 @@ from ductus.core.playback.click import Click, TempoChoice
 from ductus.core.playback.performance import Sounding
 from ductus.core.reading.choosing import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
+from ductus.core.score.frame.table import AnyFrameEdit
 from ductus.core.score.selection.table import NoteEdit
 
 
@@ -33,6 +34,7 @@ class HeadFact:
     subtitle: str
     composer: str
     arranger: str
+    number: str
     cautions: str
 
 
@@ -212,12 +214,14 @@ class Problem:
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """A question before something is overwritten: ``yes`` are the words of the answer, ``do`` the edit that it sends for ``ids``."""
+    """A question before something is overwritten: ``yes`` are the words of the answer, ``do`` the edit of notes (for ``ids``) or, with
+    ``frame``, of the frame that it sends."""
 
     message: str
     yes: str
-    do: NoteEdit
+    do: NoteEdit | AnyFrameEdit
     ids: tuple[str, ...]
+    frame: bool = False
     type: Literal["ask"] = "ask"
 
 
@@ -251,6 +255,77 @@ class SelectionFact:
 
     ids: tuple[str, ...]
     type: Literal["selection"] = "selection"
+
+
+@dataclass(frozen=True, slots=True)
+class InstrumentFact:
+    """An instrument that a part can be for."""
+
+    name: str
+    short: str
+    family: str
+    programme: int
+    staves: int
+
+
+@dataclass(frozen=True, slots=True)
+class FrameFact:
+    """The frame at a place, for the line to speak of: bars ``bar`` to ``last`` in words and numbers, and what holds there. ``here`` are ids of
+    what stands right there; ``pickup`` is in ticks as people see them (960 to the quarter)."""
+
+    what: Literal["clef", "key", "meter", "tempo", "part", "bar"]
+    bar: int
+    last: int
+    bars: str
+    tick: int
+    place: str
+    part: str
+    staff: int
+    meter: str
+    fifths: int
+    mode: Literal["major", "minor"]
+    key: str
+    bpm: float
+    tempo_text: str
+    beat: str
+    clef: str
+    part_name: str
+    short: str
+    programme: int
+    transpose: tuple[int, int]
+    staves: int
+    order: int
+    parts: int
+    pickup: int
+    sections: tuple[str, ...]
+    here: tuple[str, ...]
+    type: Literal["frame-at"] = "frame-at"
+
+
+@dataclass(frozen=True, slots=True)
+class WeighedFact:
+    """What an edit of the frame would do."""
+
+    do: AnyFrameEdit
+    words: str
+    type: Literal["weighed"] = "weighed"
+
+
+@dataclass(frozen=True, slots=True)
+class MarksFact:
+    """Marks that are chosen on the sheet, in words; none: nothing is chosen. One that ``spans`` has handles at ``start`` and ``end`` (ticks)."""
+
+    ids: tuple[str, ...]
+    words: str
+    movable: bool
+    moved: bool
+    spans: bool
+    text: str
+    start: int
+    end: int
+    part: str
+    staff: int
+    type: Literal["marks-chosen"] = "marks-chosen"
 
 
 @dataclass(frozen=True, slots=True)
@@ -375,7 +450,7 @@ class Done:
 
 
 Fact = (
-    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
+    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | MarksFact | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
     | ReadingsFact | Busy | Done
 )  # fmt: skip
 FACTS: tuple[type[Fact], ...] = Fact.__args__

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from ductus.core.pitch.keys import check_fifths
+from ductus.core.score.instruments import instrument
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Part, Record, TempoMark, checked_text
 from ductus.core.time.meters import Meter
@@ -13,6 +16,10 @@ LAYOUTS: dict[str, tuple[Part, ...]] = {
     "singer and keys": (
         Part("p1", "Singer", "S.", 52, ("treble",), 0, lyrics=True),
         Part("p2", "Piano", "Pno.", 0, ("treble", "bass"), 1),
+    ),
+    "keys and kit": (
+        Part("p1", "Piano", "Pno.", 0),
+        Part("p2", "Drum kit", "Dr.", 0, ("percussion",), 1),
     ),
     "melody": (Part("p1", "Melody", "Mel.", 73, ("treble",)),),
     "four voices": (
@@ -34,10 +41,14 @@ def new_piece(
     tempo_text: str = "",
     composer: str = "",
     subtitle: str = "",
+    arranger: str = "",
+    number: str = "",
+    parts: Sequence[str] = (),
+    tempo_range: str = "",
 ) -> Piece:
     """Make a clean piece; what is not answered leaves no text on the page.
 
-    ``pickup`` in ticks, ``bpm`` in felt beats a minute (halves in 2/2, dotted quarters in 6/8).
+    ``parts`` are instruments by name in place of a layout; ``tempo_range`` is printed in place of the number ("63–76"). ``pickup`` in ticks, ``bpm`` in felt beats a minute (halves in 2/2, dotted quarters in 6/8).
     """
     meter = meter or Meter(4, 4)
     check_fifths(fifths)
@@ -46,15 +57,27 @@ def new_piece(
             title=checked_text(title, "title"),
             subtitle=checked_text(subtitle, "subtitle"),
             composer=checked_text(composer, "composer line"),
+            arranger=checked_text(arranger, "arranger line"),
+            number=checked_text(number, "number"),
             pickup=pickup if 0 < pickup < meter.bar_ticks else 0,
             bars=NEW_PIECE_BARS + bool(pickup),
         ),
-        *LAYOUTS[layout],
+        *(chosen_parts(parts) if parts else LAYOUTS[layout]),
         MeterChange("m0", 0, meter),
         KeyChange("k0", 0, fifths, mode),
-        TempoMark("t0", 0, float(bpm), felt_beat(meter), checked_text(tempo_text, "tempo word")),
+        TempoMark("t0", 0, float(bpm), felt_beat(meter), checked_text(tempo_text, "tempo word"), shown=tempo_range),
     ]
     return make_piece(records)
+
+
+def chosen_parts(names: Sequence[str]) -> list[Part]:
+    """Parts for instruments, from the top; two of a kind are numbered. Raises BadInput."""
+    out: list[Part] = []
+    for k, name in enumerate(names):
+        kind = instrument(name)
+        same = sum(p.name.startswith(kind.name) for p in out)
+        out.append(kind.part(f"p{k + 1}", k, f"{kind.name} {same + 1}" if same else ""))
+    return out
 
 
 def felt_beat(meter: Meter) -> NoteValue:

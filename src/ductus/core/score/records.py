@@ -87,6 +87,7 @@ class TempoMark:
     beat: NoteValue = NoteValue("quarter")
     text: str = ""
     printed: bool = True
+    shown: str = ""  # what is printed in place of the number: "63–76"
 
     @property
     def quarters_per_minute(self) -> float:

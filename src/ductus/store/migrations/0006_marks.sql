@@ -14,6 +14,7 @@ create table bar_sign (
 ) strict, without rowid;
 
 alter table part add column transpose text not null default '0 0';
+alter table tempo add column shown text not null default '';
 alter table mark add column dx integer not null default 0;
 alter table mark add column dy integer not null default 0;
 alter table mark add column side text not null default '';

@@ -1,0 +1,130 @@
+"""What is told of the frame and of marks on the page: where they stand, how they are, what can be done with them."""
+
+from __future__ import annotations
+
+from ductus.app import messages as m
+from ductus.core.errors import NotThere
+from ductus.core.pitch.keys import key_words
+from ductus.core.score.changes import Change
+from ductus.core.score.frame.base import FrameQuestion, bars_words
+from ductus.core.score.instruments import INSTRUMENTS
+from ductus.core.score.layouts import felt_beat
+from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
+from ductus.core.score.marks import KINDS
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Mark, Part
+from ductus.core.time.meters import default_groups
+from ductus.core.time.ticks import shown_ticks
+from ductus.core.time.values import describe_value
+from ductus.core.words import listed
+
+
+def about_page(
+    piece: Piece, message: m.WeighFrame | m.LookAtFrame | m.PickMarks
+) -> m.FrameFact | m.WeighedFact | m.MarksFact:
+    """What is answered to a question about the page. Raises BadInput, NotThere."""
+    match message:
+        case m.WeighFrame(do):
+            return weighed(piece, do)
+        case m.LookAtFrame():
+            return frame_fact(piece, message)
+        case m.PickMarks(ids):
+            return marks_fact(piece, ids)
+
+
+def page_change(piece: Piece, message: m.EditFrame | m.EditMarks) -> Change:
+    """The change that an edit of the frame or of marks makes. Raises BadInput."""
+    return message.do.change(piece) if isinstance(message, m.EditFrame) else message.do.change(piece, message.ids)
+
+
+def marks_left(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
+    """Those of chosen marks that are still there after an edit."""
+    return marks_fact(piece, tuple(i for i in ids if drawn_records(piece, (i,))))
+
+
+def frame_fact(piece: Piece, about: m.LookAtFrame) -> m.FrameFact:
+    """The frame at a place. Raises NotThere for a part that is gone."""
+    part = piece.part(about.part)
+    staff = min(max(about.staff, 1), part.staves)
+    bar = piece.timeline.bar(min(about.bar, piece.bar_count - 1))
+    last = min(max(about.last, bar.index), piece.bar_count - 1)
+    tick = max(about.tick, bar.start) if about.tick < bar.end else bar.start
+    key, tempo = piece.key_at(bar.index), piece.tempo_at(tick)
+    meter = bar.meter
+    groups = "" if meter.groups == default_groups(meter.count, meter.unit) else f" ({'+'.join(map(str, meter.groups))})"
+    return m.FrameFact(
+        what=about.what,
+        bar=bar.index,
+        last=last,
+        bars=bars_words(piece, bar.index, last),
+        tick=tick,
+        place=piece.timeline.place_words(tick),
+        part=part.id,
+        staff=staff,
+        meter=f"{meter}{groups}",
+        fifths=key.fifths,
+        mode=key.mode,  # type: ignore[arg-type]
+        key=key_words(key.fifths, key.mode),
+        bpm=tempo.bpm,
+        tempo_text=tempo.text,
+        beat=describe_value(felt_beat(meter)),
+        clef=piece.clef_at(part, staff, tick),
+        part_name=part.name,
+        short=part.short,
+        programme=part.programme,
+        transpose=part.transpose,
+        staves=part.staves,
+        order=piece.ordered_parts().index(part),
+        parts=len(piece.parts),
+        pickup=round(shown_ticks(piece.timeline.pickup)),
+        sections=tuple(s.text for s in sorted(piece.signs.values(), key=lambda s: s.bar) if s.kind == "section"),
+        here=tuple(standing_at(piece, about, part, staff, bar.index, tick)),
+    )
+
+
+def standing_at(piece: Piece, about: m.LookAtFrame, part: Part, staff: int, bar: int, tick: int) -> list[str]:
+    """Ids of what stands right at the place, so that it can be taken away."""
+    match about.what:
+        case "clef":
+            return [c.id for c in piece.clefs.values() if (c.part, c.staff, c.tick) == (part.id, staff, tick)]
+        case "key":
+            return [k.id for k in piece.keys.values() if k.bar == bar and bar]
+        case "tempo":
+            return [t.id for t in piece.tempi.values() if t.tick == tick and t.printed]
+        case "bar":
+            return [s.id for s in piece.signs_at(bar)]
+    return []
+
+
+def weighed(piece: Piece, do: m.AnyFrameEdit) -> m.WeighedFact:
+    """What an edit of the frame would do, in words. Raises BadInput for one that cannot be made."""
+    try:
+        return m.WeighedFact(do, do.change(piece).sentence)
+    except FrameQuestion as question:
+        return m.WeighedFact(do, str(question).removesuffix(" Nothing was changed."))
+
+
+def marks_fact(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
+    """Marks that are chosen on the sheet, in words. Raises NotThere when none of them is there any more."""
+    records = drawn_records(piece, ids)
+    if ids and not records:
+        raise NotThere("That mark is not on the page any more.")
+    marks = [r for r in records if isinstance(r, Mark)]
+    spans = len(marks) == 1 and KINDS[marks[0].kind].spans
+    return m.MarksFact(
+        tuple(r.id for r in records),
+        listed([record_words(piece, r) for r in records]),
+        movable=bool(marks) and len(marks) == len(records),
+        moved=any(k.shift != (0, 0) or k.side for k in marks),
+        spans=spans,
+        text=mark_words(piece, marks[0]) if len(marks) == 1 and marks[0].text else "",
+        start=marks[0].tick if spans else 0,
+        end=marks[0].end if spans else 0,
+        part=marks[0].part if marks else "",
+        staff=marks[0].staff if marks else 1,
+    )
+
+
+def instruments() -> list[m.InstrumentFact]:
+    """The list that parts are chosen from."""
+    return [m.InstrumentFact(i.name, i.short, i.family, i.programme, len(i.clefs)) for i in INSTRUMENTS]

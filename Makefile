@@ -5,7 +5,7 @@ WEB = src/ductus/web/static/index.html
 WEB_SOURCES = $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web/wire.py $(wildcard src/ductus/app/messages/*.py) \
   $(wildcard src/ductus/core/entry/commands/*.py src/ductus/core/score/selection/*.py) src/ductus/core/reading/choosing.py src/ductus/core/reading/choosing_beats.py \
-  src/ductus/core/recording/choices.py src/ductus/core/score/frame.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
+  src/ductus/core/recording/choices.py $(wildcard src/ductus/core/score/frame/*.py) src/ductus/core/score/mark_edits.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
 PORT ?= 8765
 
 .PHONY: setup demo test check bench bench-reading fuzz chromium types wheel clean

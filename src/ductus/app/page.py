@@ -7,7 +7,6 @@ from ductus.core.errors import NotThere
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change
 from ductus.core.score.frame.base import FrameQuestion, bars_words
-from ductus.core.score.instruments import INSTRUMENTS
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
 from ductus.core.score.marks import KINDS
@@ -49,6 +48,14 @@ def frame_fact(piece: Piece, about: m.LookAtFrame) -> m.FrameFact:
     bar = piece.timeline.bar(min(about.bar, piece.bar_count - 1))
     last = min(max(about.last, bar.index), piece.bar_count - 1)
     tick = max(about.tick, bar.start) if about.tick < bar.end else bar.start
+    if about.id in piece.tempi:
+        tick = piece.tempi[about.id].tick
+    elif about.what == "clef" and about.near:
+        changes = [c.tick for c in piece.clefs.values() if (c.part, c.staff) == (part.id, staff)]
+        tick = min(
+            [t for t in changes if abs(t - about.tick) <= bar.ticks], key=lambda t: abs(t - about.tick), default=tick
+        )
+    bar = piece.timeline.bar_at(tick)
     key, tempo = piece.key_at(bar.index), piece.tempo_at(tick)
     meter = bar.meter
     groups = "" if meter.groups == default_groups(meter.count, meter.unit) else f" ({'+'.join(map(str, meter.groups))})"
@@ -123,8 +130,3 @@ def marks_fact(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
         part=marks[0].part if marks else "",
         staff=marks[0].staff if marks else 1,
     )
-
-
-def instruments() -> list[m.InstrumentFact]:
-    """The list that parts are chosen from."""
-    return [m.InstrumentFact(i.name, i.short, i.family, i.programme, len(i.clefs)) for i in INSTRUMENTS]

@@ -12,7 +12,9 @@ from collections import defaultdict
 
 from ductus.core.score.piece import Piece
 
-PLACEHOLDER = re.compile(r'(?<=class="section placeholder systemMilestone">)\s*<ellipse [^>]*/>')
+PLACEHOLDER = re.compile(
+    r'(class="[^"]*\bplaceholder\b[^"]*">)\s*<ellipse [^>]*/>'
+)  # a dot where the engraver keeps a place
 CLUTTER = re.compile(r"<desc>.*?</desc>|<style.*?</style>|<title.*?</title>", re.DOTALL)
 VOLTAS = re.compile(r'(<g class="voltaBracket">.*?</g>)(?:\s*<g class="voltaBracket">.*?</g>)+', re.DOTALL)
 VOLTA_NUMBER = re.compile(
@@ -36,7 +38,7 @@ TENTH = 9  # units of the drawing in a tenth of a staff space, at the usual size
 
 def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
     """The drawing of a system that begins with bar ``first``, as it goes to the page."""
-    svg = PLACEHOLDER.sub("", CLUTTER.sub("", svg))
+    svg = PLACEHOLDER.sub(r"\1", CLUTTER.sub("", svg))
     if "voltaBracket" in svg:
         svg = VOLTA_NUMBER.sub(
             lambda m: m.group(1) + m.group(2).replace(",", ".,") + "." + m.group(3), VOLTAS.sub(r"\1", svg)

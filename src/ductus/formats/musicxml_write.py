@@ -69,6 +69,7 @@ class Window:
     heading: bool = True  # title, composer: for files, not for the engraver
     part_names: bool = True
     sounds: bool = True
+    breaks: frozenset[int] = frozenset()  # bars that begin a system of their own, for pages
 
 
 def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
@@ -166,6 +167,8 @@ class _PartWriter:
             )
             if bar.missing:
                 measure.set("implicit", "yes")
+            if self.is_top and index in self.window.breaks:
+                sub(measure, "print", new_system="yes")
             write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
             self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)

@@ -23,9 +23,11 @@ from ductus.core.pitch.keys import check_fifths
 from ductus.core.playback.click import delay_clicks, playback_clicks
 from ductus.core.playback.performance import company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
+from ductus.core.score.instruments import INSTRUMENTS
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
+from ductus.core.score.wording import suggestions
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import ticks_of_shown
 from ductus.demo.keyboard import PROGRAMMES, programme_events
@@ -159,6 +161,18 @@ def get_midi(library: Lib, piece_id: str) -> Response:
     """The piece as a Standard MIDI File."""
     piece = library.desk(piece_id).piece
     return download(write_midi(piece), "audio/midi", piece, "mid")
+
+
+@router.get("/marks")
+def get_marks(text: Annotated[str, Query(max_length=200)] = "") -> list[s.SuggestionView]:
+    """Marks that a beginning could become."""
+    return [s.SuggestionView.model_validate(x) for x in suggestions(text)]
+
+
+@router.get("/instruments")
+def get_instruments() -> list[s.InstrumentView]:
+    """The instruments that parts can be for, by family."""
+    return [s.InstrumentView.model_validate(x) for x in INSTRUMENTS]
 
 
 @router.get("/pieces/{piece_id}/left-out")

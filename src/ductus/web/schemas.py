@@ -47,6 +47,23 @@ class NewPiece(In):
     bpm_to: Annotated[float, Field(ge=5, le=600)] | None = None
 
 
+class SuggestionView(Out):
+    """What typed words could become: the words to give, how it is said, and its picture (code points of the music font)."""
+
+    text: str
+    words: str
+    picture: str
+
+
+class InstrumentView(Out):
+    """An instrument that a part can be for."""
+
+    name: str
+    short: str
+    family: str
+    programme: int
+
+
 class FactsEdit(In):
     """New words for the head of the page, made on revision ``base``."""
 

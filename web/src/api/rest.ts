@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { DelayClicks, DelayFound, NewPiece, PieceRow, Playback, Programme, Sounding, Strip, TakeSounds } from './wire'
+import type { DelayClicks, DelayFound, HeadWords, Instrument, NewPiece, PieceRow, Playback, Programme, Sounding, Strip, Suggestion, TakeSounds } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -33,7 +33,7 @@ export const rest = {
     body.append('file', file)
     return ask<{ id: string; said: string }>('/import', { method: 'POST', body })
   },
-  renameTo: (id: string, base: number, facts: { title?: string; subtitle?: string; composer?: string; cautions?: string }) =>
+  renameTo: (id: string, base: number, facts: HeadWords & { cautions?: string }) =>
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
   playback: (id: string, fromTick: number) => ask<Playback>(`/pieces/${id}/playback?from_tick=${fromTick}`),
   company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
@@ -43,6 +43,8 @@ export const rest = {
   delayClicks: () => ask<DelayClicks>('/delay-test'),
   delayTest: (clicks_us: number[], strokes_us: number[]) => ask<DelayFound>('/delay-test', json('POST', { clicks_us, strokes_us })),
   openings: (id: string, reading: string, question: string) => ask<string[]>(`/pieces/${id}/readings/${reading}/openings?question=${encodeURIComponent(question)}`),
+  marks: (text: string) => ask<Suggestion[]>(`/marks?text=${encodeURIComponent(text)}`),
+  instruments: () => ask<Instrument[]>('/instruments'),
   programmes: () => ask<Programme[]>('/programmes'),
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
   leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),

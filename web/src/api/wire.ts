@@ -2,6 +2,7 @@
 import type { components } from './api-types.gen'
 
 type Schemas = components['schemas']
+export type HeadWords = { [field in 'title' | 'subtitle' | 'composer' | 'arranger' | 'number']?: string }
 export type PieceRow = Schemas['PieceRow']
 export type NewPiece = Schemas['NewPiece']
 export type Sounding = Schemas['SoundingView']
@@ -41,3 +42,10 @@ export type TempoChoice = RecordLine['tempo']
 export type DelayClicks = Schemas['DelayClicks']
 export type DelayFound = Schemas['DelayView']
 export type FrameEdit = Schemas['EditFrame']['do']
+export type ChangePart = Schemas['ChangePart']
+export type MarkEdit = Schemas['EditMarks']['do']
+export type FrameAt = Schemas['FrameFact']
+export type Weighed = Schemas['WeighedFact']
+export type MarksChosen = Schemas['MarksFact']
+export type Suggestion = Schemas['SuggestionView']
+export type Instrument = Schemas['InstrumentView']

@@ -5,10 +5,11 @@
  * held for a moment instead of being tapped.
  */
 import { endRecording, recordAgain, toggleRecording } from '../recording/recorder'
-import type { Command as EntryCommand, Edit, Selecting } from '../api/wire'
+import type { Command as EntryCommand, Edit, MarkEdit, Selecting } from '../api/wire'
 import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
+import { editMarks, letPageGo, lookAtFrame, openWith, usePage } from '../page/page'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
 import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'
@@ -29,11 +30,15 @@ const pick = (what: Extract<Selecting, { what: unknown }>['what']) => () => sele
 
 const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9'], ['32nd', 'Minus']] as const
 
+/** With a mark chosen on the sheet the key is for it. */
+const onMark = (what: MarkEdit, otherwise: () => void) => () => (usePage.getState().marks ? editMarks(what) : otherwise())
+
 /** The step value in ticks as people see them, 960 to the quarter. */
 const shownStep = () => useDesk.getState().pen?.step_shown ?? 0
 
 /** Esc lets go of one thing at a time: a recording ends, what is asked, what is selected, then the pen. */
 function letGo() {
+  if (!useDesk.getState().recording && letPageGo()) return
   const { ask, selection, recording } = useDesk.getState()
   if (recording) endRecording()
   else if (ask) useDesk.setState({ ask: null })
@@ -56,7 +61,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'staff-start', group: 'Pen', label: 'Other staff, where this pass began', keys: ['Shift+ArrowDown'], run: server({ name: 'staff', direction: 'next', at_start: true }) },
   { id: 'voice', group: 'Pen', label: 'Next voice of the staff', keys: ['KeyI'], run: server({ name: 'voice' }) },
   { id: 'hands', group: 'Pen', label: 'Both hands: keys are divided between the staves, or all into one', keys: ['Shift+KeyI'], run: server({ name: 'hands' }) },
-  { id: 'return', group: 'Pen', label: 'Back to where this pass began', keys: ['Home'], run: server({ name: 'return' }) },
+  { id: 'return', group: 'Pen', label: 'Back to where this pass began; with a mark chosen, it goes back to its own place', keys: ['Home'], run: onMark({ name: 'marks-in-place' }, server({ name: 'return' })) },
   { id: 'coarser', group: 'Value', label: 'Coarser step', keys: ['Numpad9', 'BracketLeft'], run: server({ name: 'shift-value', to: 'coarser' }) },
   { id: 'finer', group: 'Value', label: 'Finer step', keys: ['Numpad7', 'BracketRight'], run: server({ name: 'shift-value', to: 'finer' }) },
   {
@@ -94,20 +99,22 @@ export const COMMANDS: readonly Command[] = [
   { id: 'select-right', group: 'Selecting', label: 'Select one more to the right', keys: ['Ctrl+Shift+ArrowRight'], run: pick('right') },
   { id: 'select-bar', group: 'Selecting', label: 'Select the bar at the pen', keys: ['KeyB'], run: pick('bar') },
   { id: 'select-all', group: 'Selecting', label: 'Select everything', keys: ['Ctrl+KeyA'], run: pick('all') },
-  { id: 'delete', group: 'Editing', label: 'Delete the selected notes', keys: ['Delete'], run: change({ name: 'delete' }) },
+  { id: 'delete', group: 'Editing', label: 'Delete the selected notes, or the chosen mark', keys: ['Delete'], run: () => (usePage.getState().marks ? editMarks({ name: 'drop-marks' }) : edit({ name: 'delete' })) },
   { id: 'copy', group: 'Editing', label: 'Copy the selected notes', keys: ['Ctrl+KeyC'], run: () => clip('copy') },
   { id: 'cut', group: 'Editing', label: 'Cut the selected notes', keys: ['Ctrl+KeyX'], run: () => clip('cut') },
   { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => clip('paste') },
   { id: 'hold', group: 'Editing', label: 'Hold each to the next', keys: ['Period'], run: change({ name: 'hold' }) },
   { id: 'respell', group: 'Editing', label: 'Respell', keys: ['Comma'], run: change({ name: 'respell' }) },
-  { id: 'note-up', group: 'Editing', label: 'Selected notes a staff step up (or drag them)', keys: ['Alt+ArrowUp'], run: change({ name: 'steps', by: 1 }) },
-  { id: 'note-down', group: 'Editing', label: 'Selected notes a staff step down', keys: ['Alt+ArrowDown'], run: change({ name: 'steps', by: -1 }) },
-  { id: 'note-earlier', group: 'Editing', label: 'Selected notes a step value earlier (or drag them)', keys: ['Alt+ArrowLeft'], run: () => edit({ name: 'move-by', by: -shownStep() }) },
-  { id: 'note-later', group: 'Editing', label: 'Selected notes a step value later', keys: ['Alt+ArrowRight'], run: () => edit({ name: 'move-by', by: shownStep() }) },
+  { id: 'note-up', group: 'Editing', label: 'Selected notes a staff step up (or drag them)', keys: ['Alt+ArrowUp'], run: onMark({ name: 'nudge-marks', up: 5 }, change({ name: 'steps', by: 1 })) },
+  { id: 'note-down', group: 'Editing', label: 'Selected notes a staff step down', keys: ['Alt+ArrowDown'], run: onMark({ name: 'nudge-marks', up: -5 }, change({ name: 'steps', by: -1 })) },
+  { id: 'note-earlier', group: 'Editing', label: 'Selected notes a step value earlier (or drag them)', keys: ['Alt+ArrowLeft'], run: onMark({ name: 'nudge-marks', right: -5 }, () => edit({ name: 'move-by', by: -shownStep() })) },
+  { id: 'note-later', group: 'Editing', label: 'Selected notes a step value later', keys: ['Alt+ArrowRight'], run: onMark({ name: 'nudge-marks', right: 5 }, () => edit({ name: 'move-by', by: shownStep() })) },
   { id: 'note-longer', group: 'Editing', label: 'A step value longer (or drag with Alt)', keys: ['Shift+Period'], run: () => edit({ name: 'end-later', by: shownStep() }) },
   { id: 'note-shorter', group: 'Editing', label: 'A step value shorter', keys: ['Shift+Comma'], run: () => edit({ name: 'end-later', by: -shownStep() }) },
   { id: 'octave-up-notes', group: 'Editing', label: 'Selected notes an octave up', keys: ['Ctrl+ArrowUp'], run: change({ name: 'octave', by: 1 }) },
   { id: 'octave-down-notes', group: 'Editing', label: 'Selected notes an octave down', keys: ['Ctrl+ArrowDown'], run: change({ name: 'octave', by: -1 }) },
+  { id: 'with', group: 'Editing', label: 'With a mark: dynamics, slurs, words, endings ... as musicians write them', keys: ['Digit2'], run: () => openWith(true) },
+  { id: 'frame', group: 'Editing', label: 'The frame at the pen: bars, meter, key, tempo, clef, parts', keys: ['F4'], run: () => lookAtFrame('bar') },
   { id: 'octave-down', group: 'Keys as a piano', label: 'Octave lower', keys: ['KeyN'], run: () => useComputerKeys.getState().shiftOctave(-1) },
   { id: 'octave-up', group: 'Keys as a piano', label: 'Octave higher', keys: ['KeyM'], run: () => useComputerKeys.getState().shiftOctave(1) },
   { id: 'softer', group: 'Keys as a piano', label: 'Softer', keys: ['Shift+KeyN'], run: () => useComputerKeys.getState().shiftVelocity(-8) },

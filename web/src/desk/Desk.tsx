@@ -16,7 +16,8 @@ import { closeDelayTest, DelayTest, useDelay } from '../recording/DelayTest'
 import { endRecording, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
 import { Strip } from '../reading/Strip'
-import { edit, openDesk, say, settled, useDesk } from './store'
+import type { Edit, FrameEdit } from '../api/wire'
+import { edit, frame, openDesk, say, settled, useDesk } from './store'
 
 /** Say something once what was sent before has been answered, so that it is not overwritten. */
 const sayAfter = (words: string) => settled(() => say(words))
@@ -64,7 +65,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
           {ask && (
             <span role="alertdialog" aria-label="A question" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="ask">
               {ask.message}
-              <button type="button" className="underline" onClick={() => { useDesk.setState({ ask: null }); edit(ask.do, ask.ids) }}>{ask.yes}</button>
+              <button type="button" className="underline" onClick={() => { useDesk.setState({ ask: null }); if (ask.frame) frame(ask.do as FrameEdit); else edit(ask.do as Edit, ask.ids) }}>{ask.yes}</button>
               <button type="button" className="underline" onClick={() => useDesk.setState({ ask: null })}>leave it</button>
             </span>
           )}

@@ -9,6 +9,10 @@ import { hint } from '../commands/table'
 import { LeadLine } from '../reading/Lead'
 import { OutcomePhrase } from '../reading/OutcomePhrase'
 import { MoreForm } from './MoreForm'
+import { FrameLine } from '../page/FrameLine'
+import { MarkLine } from '../page/MarkLine'
+import { usePage } from '../page/page'
+import { WithPhrase } from '../page/WithPhrase'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
@@ -26,11 +30,13 @@ const hintOf = (name: string) => KEYS_OF[name]?.map(hint).join('; ')
 
 export function Line() {
   const { pen, state, way, selection, recording, recordLine } = useDesk()
+  const ofFrame = usePage((s) => s.frame !== null) && !recording
+  const ofMark = usePage((s) => s.marks !== null) && !recording
   if (!pen || !state) return <div className="min-h-16" />
   const about = selection.size > 0 && !recording
   return (
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
+      {ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
     </section>
   )
 }
@@ -73,6 +79,7 @@ function WayPhrase({ pen, words }: { pen: Pen; words: string }) {
 
 function LinePart({ phrase, pen }: { phrase: LinePhrase; pen: Pen }) {
   if (phrase.name === 'way of working') return <WayPhrase pen={pen} words={phrase.words} />
+  if (phrase.form === 'with') return <WithPhrase />
   if (phrase.form === 'place') return <PlacePhrase pen={pen} words={phrase.words} />
   const form = { ladder: <ValueLadder pen={pen} />, touch: <TouchForm />, more: <MoreForm pen={pen} /> }[phrase.form]
   if (form) return <OpenPhrase name={phrase.name} words={phrase.words} wide={phrase.form === 'more'} hint={hintOf(phrase.name)}>{form}</OpenPhrase>

@@ -1,6 +1,7 @@
 /** When something on the sheet is selected the line says first what the next key will do, then speaks of the selection: each phrase is an edit of it. */
 import type { Edit, NoteValue, Pen, ReadingChoice, Selecting } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
+import { WithPhrase } from '../page/WithPhrase'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { setReading } from '../reading/reading'
 import { choose, clip, edit, select, useDesk } from './store'
@@ -57,6 +58,7 @@ export function SelectionLine({ pen }: { pen: Pen }) {
     <>
       <span className="text-faint" data-testid="next-key">{pen.next_key}</span>
       <Tail end=":"><Phrase name="selection" options={wider} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase></Tail>{' '}
+      <Tail><WithPhrase /></Tail>{' '}
       <Tail><Now act={now({ name: 'hold' })} command="hold">hold each to the next</Now></Tail>{' '}
       <Tail><Now act={now({ name: 'take-rest' })}>take the rest after it</Now></Tail>{' '}
       set to a <Tail><Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>value</Phrase></Tail>{' '}

@@ -7,6 +7,7 @@ import { holderOf, tickPlace, penPlace, type PenPlace } from './geometry'
 import { takeInHand, useHand } from './hand'
 import { useListening } from './listening'
 import { Margin } from './Margin'
+import { Handles } from '../page/Handles'
 import { PenMark } from './PenMark'
 import { send, useDesk } from './store'
 import { TitleBlock } from './TitleBlock'
@@ -115,9 +116,9 @@ export function Sheet() {
     send({ type: 'look', bar: penBar })
   }, [penBar, refs.length])
 
+  const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     if (!sheet.current || (event.target as Element).closest('button, input')) return
-    const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
     takeInHand(event.nativeEvent, { sheet: sheet.current, clefs: staves.clefs, viewOf: viewOfHolder, staffAt: staves.at })
   }
 
@@ -135,6 +136,7 @@ export function Sheet() {
           <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"
             style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
         )}
+        <Handles sheet={sheet} clefs={staves.clefs} viewOf={viewOfHolder} />
         <UnderHand />
         <HeardHeads sheet={sheet} />
         <FreeHeads />

@@ -16,7 +16,7 @@ interface Box {
 const STAFF_LINES = 5
 const OPENING_GAP = 14
 /** Diatonic number (C0 = 0) of the lowest line of each clef. */
-export const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, alto: 24, tenor: 22, percussion: 30 }
+export const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, 'treble+8': 37, 'bass-8': 11, soprano: 28, alto: 24, tenor: 22, percussion: 30 }
 
 function box(element: Element, origin: DOMRect): Box {
   const r = element.getBoundingClientRect()

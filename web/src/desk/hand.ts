@@ -4,6 +4,8 @@
  */
 import { create } from 'zustand'
 import type { System } from '../api/wire'
+import { markUnder, pickFromPage } from '../page/pick'
+import { editMarks, leaveFrame, pickMarks, usePage } from '../page/page'
 import { placeAt } from './geometry'
 import { choose, edit, give, useDesk } from './store'
 
@@ -57,7 +59,9 @@ function placeWords(view: System, tick: number): string {
 /** Begin whatever this press of the mouse will become. */
 export function takeInHand(event: PointerEvent, paper: Paper): void {
   if (event.button !== 0 || !event.isPrimary) return
-  const note = (event.target as Element).closest<SVGGElement>('g.note')
+  const target = event.target as Element
+  const note = target.closest<SVGGElement>('g.note')
+  const mark = note ? null : markUnder(target)
   const begin = { x: event.clientX, y: event.clientY }
   let moved = false
   let drag: ReturnType<typeof beginDrag> | null = null
@@ -68,14 +72,15 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
     if (!moved && Math.hypot(dx, dy) < SLACK_PX) return
     if (!moved) {
       moved = true
-      if (note) drag = beginDrag(paper, note, e.altKey ? 'length' : Math.abs(dy) > Math.abs(dx) ? 'pitch' : 'place')
+      if (mark) drag = beginNudge(mark)
+      else if (note) drag = beginDrag(paper, note, e.altKey ? 'length' : Math.abs(dy) > Math.abs(dx) ? 'pitch' : 'place')
     }
     if (drag) drag.move(e, dx, dy)
     else showLasso(paper, begin, e)
   }
   const onUp = (e: PointerEvent) => {
     finish()
-    if (!moved) press(paper, e, note)
+    if (!moved) press(paper, e, note, target)
     else if (drag) drag.drop()
     else selectInside(paper, begin, e)
   }
@@ -99,7 +104,10 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
 }
 
 /** A press without a move: a note is selected, paper takes the pen or a note. */
-function press(paper: Paper, event: PointerEvent, note: Element | null): void {
+function press(paper: Paper, event: PointerEvent, note: Element | null, target: Element): void {
+  if (!note && pickFromPage(target, paper.viewOf, paper.staffAt)) return
+  if (usePage.getState().marks) pickMarks([])
+  leaveFrame()
   const { selection, pen } = useDesk.getState()
   const id = note && idOf(note)
   if (id) choose(event.shiftKey ? [...selection, id] : [id])
@@ -134,6 +142,22 @@ function selectInside(paper: Paper, begin: { x: number; y: number }, event: Poin
   const before = event.shiftKey ? useDesk.getState().selection : []
   const selection = new Set([...before, ...inside.map(idOf)])
   choose(selection)
+}
+
+/** A mark that follows the mouse; it is moved when it is dropped. */
+function beginNudge(mark: SVGGElement) {
+  const scale = mark.getScreenCTM()?.a ?? 1
+  const tenth = halfSpace(mark.closest('g.measure')?.querySelector('g.staff > *') ?? mark) / 5
+  let by = { right: 0, up: 0 }
+  const still = () => mark.style.removeProperty('transform')
+  const move = (_: PointerEvent, dx: number, dy: number) => {
+    by = { right: Math.round(dx / tenth), up: Math.round(-dy / tenth) }
+    mark.style.transform = `translate(${dx / scale}px, ${dy / scale}px)`
+  }
+  return {
+    move, cancel: still,
+    drop: () => { still(); pickMarks([mark.id]); if (by.right || by.up) editMarks({ name: 'nudge-marks', ...by }) },
+  }
 }
 
 /** Notes that follow the mouse; nothing is written before they are dropped. */

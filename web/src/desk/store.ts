@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
-import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
+import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { useSound } from '../sound/engine'
 
@@ -48,6 +48,11 @@ const fresh = (pieceId: string): DeskState => ({
 
 export const useDesk = create<DeskState>(() => fresh(''))
 let socket: DeskSocket | null = null
+
+/** What the page is told of its frame and marks (page/page.ts). */
+type PageTold = Extract<ServerMessage, { type: 'frame-at' | 'weighed' | 'marks-chosen' }>
+let pageTold = (_: PageTold) => {}
+export const whenPageTold = (act: (told: PageTold) => void) => { pageTold = act }
 
 /** During playback and the delay test keys only sound (they are still kept in the journal); those who sound say so here. */
 const soundings: (() => boolean)[] = []
@@ -113,6 +118,11 @@ function receive(message: ServerMessage): void {
       break
     case 'ask':
       useDesk.setState({ ask: message })
+      break
+    case 'frame-at':
+    case 'weighed':
+    case 'marks-chosen':
+      pageTold(message)
       break
     case 'keeping':
       useDesk.setState({ trouble: message.trouble })
@@ -279,7 +289,7 @@ export function stopRecording(drop = false): void {
 }
 
 /** What the page says at its head, and how it is drawn. */
-export async function changeHead(facts: { title?: string; subtitle?: string; composer?: string; cautions?: 'plain' | 'parentheses' | 'none' }): Promise<void> {
+export async function changeHead(facts: HeadWords & { cautions?: 'plain' | 'parentheses' | 'none' }): Promise<void> {
   const { pieceId, state } = useDesk.getState()
   if (!state) return
   try {

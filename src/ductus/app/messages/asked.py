@@ -107,7 +107,8 @@ class WeighFrame(Message):
 
 @dataclass(frozen=True, slots=True)
 class LookAtFrame(Message):
-    """The line is to speak of the clef, key, meter, tempo, part or bar at a place; ``last`` is the last bar where several are meant."""
+    """The line is to speak of the clef, key, meter, tempo, part or bar at a place; ``last`` is the last bar where several are meant, ``id`` a tempo mark
+    that was pointed at, ``near``: the change of clef nearest to the place is meant."""
 
     what: Literal["clef", "key", "meter", "tempo", "part", "bar"]
     bar: BarIndex
@@ -115,6 +116,8 @@ class LookAtFrame(Message):
     staff: Annotated[int, Ge(1), Le(2)] = 1
     tick: Annotated[int, Ge(0), Le(2**52)] = 0
     last: BarIndex = 0
+    near: bool = False
+    id: Annotated[str, MaxLen(40)] = ""
     type: Literal["frame-wanted"] = "frame-wanted"
 
 

@@ -258,17 +258,6 @@ class SelectionFact:
 
 
 @dataclass(frozen=True, slots=True)
-class InstrumentFact:
-    """An instrument that a part can be for."""
-
-    name: str
-    short: str
-    family: str
-    programme: int
-    staves: int
-
-
-@dataclass(frozen=True, slots=True)
 class FrameFact:
     """The frame at a place, for the line to speak of: bars ``bar`` to ``last`` in words and numbers, and what holds there. ``here`` are ids of
     what stands right there; ``pickup`` is in ticks as people see them (960 to the quarter)."""

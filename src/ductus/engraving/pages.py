@@ -1,0 +1,401 @@
+"""Pages for print: the whole piece engraved once, its systems laid on pages by us.
+
+    piece -> balanced systems -> engraved on one long strip -> systems with their heights -> pages -> SVG
+
+Systems are balanced over the piece, so that the last is as full as the others; pages are broken so that none holds a single last system and
+that right-hand pages end, where they can, with a rest to turn in. What is printed, what is previewed and the PDF are the same drawing.
+Lengths are millimetres outside, and units of the drawing inside: 180 to a staff space.
+"""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import verovio
+from lxml import etree
+
+from ductus.core.errors import BadInput, NotThere
+from ductus.core.score.changes import Draft
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Facts, Part
+from ductus.engraving.finish import finished
+from ductus.engraving.layout import SIGNATURE_UNITS, bar_units
+from ductus.formats.musicxml_write import Window, write_musicxml
+
+SIZES: dict[str, tuple[float, float]] = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}  # ISO 216; ANSI/ASME Y14.1
+SPACE = 180  # units of the drawing in a staff space
+STAFF = 4 * SPACE
+MARGINS = (14.0, 15.0)  # mm at the sides, above and below
+SMALLEST, LARGEST = 3.0, 9.0  # mm a staff
+LEAST_GAP, MOST_STRETCH = 5 * SPACE, 7 * SPACE  # between systems; what justification may add to it
+LINE = 24000 / 100  # units of the drawing to one unit of ``layout``
+OPENING, NAMES = 9.0, 8.0  # units of ``layout`` for brace and clef, and for names of parts
+FULL = 1.02  # a system may be estimated this full
+ORPHAN, TURN = 6.0, 0.35  # costs of a page with a single last system, and of a turn without a rest
+SVG = "{http://www.w3.org/2000/svg}"
+NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
+STYLE = (
+    "path,rect,polygon,ellipse,polyline{stroke:currentColor}text,use,g.notehead *{stroke:none}polyline{fill:none}"
+    "text{font-family:Alegreya,Georgia,serif}[font-family=Leipzig]{font-family:Leipzig;font-style:normal}g.mNum{font-style:italic}"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class PageSetup:
+    """How a piece is printed: page size, staff height in mm (None: proposed from the music), one part only ("": all)."""
+
+    size: Literal["a4", "letter"] = "a4"
+    staff_mm: float | None = None
+    part: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class System:
+    """An engraved system: its bars, where its ink begins and ends (units), and its drawing."""
+
+    first: int
+    last: int
+    top: float
+    bottom: float
+    drawing: str
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """A page: its number from 1, its systems and where each stands (units from the top of the page)."""
+
+    number: int
+    systems: tuple[System, ...]
+    places: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Printed:
+    """A piece on pages: width and height in mm, the staff height that was taken, the pages as SVG."""
+
+    width_mm: float
+    height_mm: float
+    staff_mm: float
+    pages: tuple[str, ...]
+
+
+def proposed_staff(piece: Piece) -> float:
+    """The staff height that suits the music: 7 mm for one or two staves, smaller as the score grows (common practice)."""
+    staves = sum(p.staves for p in piece.parts.values())
+    return 7.0 if staves <= 2 else 6.0 if staves <= 4 else 5.2 if staves <= 7 else 4.5 if staves <= 11 else 3.7
+
+
+def printed(piece: Piece, setup: PageSetup, told: Callable[[float], None] = lambda _: None) -> Printed:
+    """The piece on pages. Raises BadInput for a staff that no page holds, NotThere for a part that is gone. ``told`` hears how much is
+    done, 0 to 1."""
+    if setup.part:
+        piece = extract(piece, setup.part)
+    staff = proposed_staff(piece) if setup.staff_mm is None else setup.staff_mm
+    if not SMALLEST <= staff <= LARGEST:
+        raise BadInput(f"A staff of {staff:g} mm cannot be printed; use {SMALLEST:g} to {LARGEST:g} mm.")
+    width, height = SIZES[setup.size]
+    per_mm = STAFF / staff
+    wide, high = (width - 2 * MARGINS[0]) * per_mm, (height - 2 * MARGINS[1]) * per_mm
+    told(0.05)
+    ranges = balanced(piece, wide / LINE)
+    told(0.15)
+    defs, systems = engraved_systems(piece, ranges, wide)
+    told(0.7)
+    head = header_height(piece.facts, bool(setup.part), per_mm)
+    tallest = max(s.bottom - s.top for s in systems)
+    if tallest + head > high:
+        raise BadInput(
+            f"A page of {setup.size.upper()} is too small for these staves at {staff:g} mm; take a smaller staff or fewer parts."
+        )
+    pages = laid_out(piece, systems, head, high)
+    name = piece.part(setup.part).name if setup.part else ""
+    drawn = []
+    for page in pages:
+        drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), per_mm, name))
+        told(0.7 + 0.3 * page.number / len(pages))
+    return Printed(width, height, staff, tuple(drawn))
+
+
+def extract(piece: Piece, part_id: str) -> Piece:
+    """The piece with one part only; words of tempo that stand over the score come along. Raises NotThere."""
+    if part_id not in piece.parts:
+        raise NotThere("That part is not in this piece any more.")
+    draft = Draft(piece)
+    for table in (piece.notes, piece.clefs, piece.readings):
+        for record in table.values():
+            if record.part != part_id:
+                draft.drop(record)
+    for mark in piece.marks.values():
+        if mark.part != part_id:
+            if mark.kind == "tempo-word":
+                draft.put(replace(mark, part=part_id, staff=1))
+            else:
+                draft.drop(mark)
+    for part in piece.parts.values():
+        if part.id != part_id:
+            draft.drop(part)
+    draft.put(replace(piece.facts, bars=piece.bar_count))
+    return piece.with_rows(draft.rows())
+
+
+# --- systems -------------------------------------------------------------------------------
+
+
+def balanced(piece: Piece, line: float) -> list[tuple[int, int]]:
+    """Which bars share a system on a line of so many units of ``layout``: as few systems as hold them, all about equally full."""
+    widths = [bar_units(piece, b) for b in range(piece.bar_count)]
+    sums = [0.0, *itertools.accumulate(widths)]
+    names = NAMES if len(piece.parts) > 1 else 0.0
+
+    def room(first: int) -> float:
+        return line - OPENING - names - SIGNATURE_UNITS * abs(piece.key_at(first).fifths)
+
+    count, first = 0, 0
+    while first < len(widths):  # greedily: the fewest systems
+        last = first + 1
+        while last < len(widths) and sums[last + 1] - sums[first] <= room(first) * FULL:
+            last += 1
+        count, first = count + 1, last
+    aim = sums[-1] / count
+    layer = {0: (0.0, [0])}
+    for _ in range(count):
+        following: dict[int, tuple[float, list[int]]] = {}
+        for first, (cost, breaks) in layer.items():
+            for last in range(first + 1, len(widths) + 1):
+                width = sums[last] - sums[first]
+                if width > room(first) * FULL and last > first + 1:
+                    break
+                total = cost + ((width - aim) / aim) ** 2
+                if last not in following or total < following[last][0]:
+                    following[last] = (total, [*breaks, last])
+        layer = following
+    breaks = layer[len(widths)][1] if len(widths) in layer else list(range(len(widths) + 1))
+    return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
+
+
+def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -> tuple[str, list[System]]:
+    """Glyph definitions, and the systems of a piece on lines of a width (units)."""
+    breaks = {first for first, _ in ranges[1:]}
+    window = Window(0, piece.bar_count - 1, heading=False, sounds=False, breaks=frozenset(breaks))
+    xml = write_musicxml(piece, window).decode()
+    toolkit = verovio.toolkit()
+    toolkit.setOptions(
+        {
+            "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0, "mnumInterval": 0,
+            "pageHeight": 60000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
+            "pageWidth": round(wide / 10), "scale": 100, "svgRemoveXlink": True, "svgViewBox": True, "xmlIdSeed": 1, "font": "Leipzig",
+            "spacingStaff": 9, "lyricSize": 4.8,
+        }
+    )  # fmt: skip
+    if not toolkit.loadData(xml):
+        raise RuntimeError("verovio refused our own MusicXML")
+    defs: dict[str, str] = {}
+    systems: list[System] = []
+    for number in range(1, toolkit.getPageCount() + 1):
+        svg = finished(toolkit.renderToSVG(number), xml, piece, 0)
+        root = etree.fromstring(svg.encode(), etree.XMLParser(huge_tree=True))
+        for glyph in root.iterfind(f".//{SVG}defs/*"):
+            defs[str(glyph.get("id"))] = _text(glyph)
+        for group in root.iter(f"{SVG}g"):
+            if group.get("class") == "system":
+                systems.append(_system(group))
+    return "".join(defs.values()), systems
+
+
+def _text(element: etree._Element) -> str:
+    return etree.tostring(element, encoding="unicode", with_tail=False).replace(
+        ' xmlns="http://www.w3.org/2000/svg"', ""
+    )
+
+
+def _system(group: etree._Element) -> System:
+    """A system with the reach of its ink, as far as coordinates tell it."""
+    bars = [
+        int(m.group(1))
+        for g in group.iter(f"{SVG}g")
+        if g.get("class") == "measure" and (m := re.match(r"b(\d+)-", g.get("id") or ""))
+    ]
+    top, bottom = 1e9, -1e9
+    for element in group.iter():
+        for low, high in heights(element):
+            top, bottom = min(top, low), max(bottom, high)
+    return System(min(bars), max(bars), top, bottom, _text(group))
+
+
+def heights(element: etree._Element) -> Iterator[tuple[float, float]]:
+    """How far down and up the ink of an element reaches."""
+    tag = str(element.tag).removeprefix(SVG)
+    if tag == "path":
+        ys = [float(n) for n in NUMBER.findall(element.get("d", ""))][1::2]
+    elif tag in ("polygon", "polyline"):
+        ys = [float(n) for n in NUMBER.findall(element.get("points", ""))][1::2]
+    elif tag == "rect":
+        y = float(element.get("y", 0))
+        ys = [y, y + float(element.get("height", 0))]
+    elif tag == "ellipse":
+        ys = [float(element.get("cy", 0))]
+    elif tag == "text" and element.get("y"):
+        y = float(element.get("y", 0))
+        ys = [y - 1.6 * SPACE, y + 0.6 * SPACE]
+    elif tag == "use":
+        found = NUMBER.findall(element.get("transform", ""))
+        ys = [float(found[1])] if len(found) > 1 else []
+        parent = element.getparent()
+        kind = parent.get("class", "") if parent is not None else ""
+        if ys and kind.startswith(("clef", "dynam", "keyAccid", "accid")):
+            ys = [ys[0] - 3 * SPACE if kind.startswith("clef") else ys[0] - SPACE, ys[0] + SPACE]
+    else:
+        return
+    if ys:
+        yield min(ys), max(ys)
+
+
+# --- pages ---------------------------------------------------------------------------------
+
+
+def header_height(facts: Facts, part: bool, per_mm: float) -> float:
+    """What the title block takes of the first page (units)."""
+    lines = 11.0 if facts.title else 0.0
+    lines += 6.5 if facts.subtitle else 0.0
+    lines += 5.0 * max(bool(facts.composer) + bool(facts.arranger), bool(part or facts.number))
+    return (lines + 4.0 if lines else 0.0) * per_mm
+
+
+def laid_out(piece: Piece, systems: list[System], head: float, high: float) -> list[Page]:
+    """Systems on pages: the cheapest way to break them (leftover room, single last systems, turns without a rest)."""
+    tall = [s.bottom - s.top for s in systems]
+    count = len(systems)
+
+    def fits(first: int, last: int, room: float) -> bool:
+        return sum(tall[first:last]) + LEAST_GAP * (last - first - 1) <= room
+
+    best: dict[tuple[int, int], tuple[float, tuple[int, ...]]] = {
+        (0, 0): (0.0, ())
+    }  # (systems placed, pages) -> cost, breaks
+    done: list[tuple[float, int, tuple[int, ...]]] = []
+    queue = [(0, 0)]
+    while queue:
+        key = queue.pop(0)
+        first, page = key
+        cost, breaks = best[key]
+        room = high - (head if page == 0 else 0.0)
+        for last in range(first + 1, count + 1):
+            if not fits(first, last, room) and last > first + 1:
+                break
+            used = (sum(tall[first:last]) + LEAST_GAP * (last - first - 1)) / room
+            final = last == count
+            more = 0.0 if final else (1 - min(used, 1.0)) ** 2 * 4
+            if final and page and last - first == 1:
+                more += ORPHAN
+            if not final and page % 2 == 0 and not ends_with_rest(piece, systems[last - 1].last):
+                more += TURN
+            nxt, total = (last, page + 1), cost + more + 0.5
+            if final:
+                done.append((total, page + 1, (*breaks, last)))
+            elif nxt not in best or total < best[nxt][0]:
+                if nxt not in best:
+                    queue.append(nxt)
+                best[nxt] = (total, (*breaks, last))
+    _, _, breaks = min(done)
+    edges = [0, *breaks]
+    return [_placed(systems[a:b], k, head, high, last=b == count) for k, (a, b) in enumerate(itertools.pairwise(edges))]
+
+
+def ends_with_rest(piece: Piece, bar: int) -> bool:
+    """Is there time to turn at the end of a bar: nothing sounds in its last beat on some staff of two, or on all of one?"""
+    here = piece.timeline.bar(bar)
+    last = here.beats()[-1]
+    for part in piece.ordered_parts():
+        sounding = {n.staff for n in piece.notes_between(part.id, last, here.end)}
+        if len(sounding) < part.staves:
+            return True
+    return False
+
+
+def _placed(systems: list[System], index: int, head: float, high: float, *, last: bool) -> Page:
+    """One page: what room is left goes between its systems, as far as that looks well."""
+    begin = head if index == 0 else 0.0
+    used = sum(s.bottom - s.top for s in systems) + LEAST_GAP * (len(systems) - 1)
+    spare = high - begin - used
+    gaps = max(len(systems) - 1, 1)
+    extra = min(spare / gaps, MOST_STRETCH) if len(systems) > 1 else 0.0
+    if last and extra * gaps < spare:
+        extra = min(extra, 2.5 * SPACE)  # the end of a piece need not fill its page
+    places, y = [], begin
+    for system in systems:
+        places.append(y)
+        y += system.bottom - system.top + LEAST_GAP + extra
+    return Page(index + 1, tuple(systems), tuple(places))
+
+
+def _drawing(
+    facts: Facts, page: Page, count: int, defs: str, size: tuple[float, float], per_mm: float, part: str
+) -> str:
+    width, height = size
+    x0, y0 = MARGINS[0] * per_mm, MARGINS[1] * per_mm
+    out = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" viewBox="0 0 {width * per_mm:.0f} {height * per_mm:.0f}" color="#000">',
+        f"<style>{STYLE}</style><defs>{defs}</defs>",
+        *(
+            _title(facts, width * per_mm, y0, per_mm, part)
+            if page.number == 1
+            else _running(facts, page.number, width, per_mm, part)
+        ),
+    ]
+    for system, place in zip(page.systems, page.places, strict=True):
+        out.append(f'<g transform="translate({x0:.0f}, {y0 + place - system.top:.0f})">{system.drawing}</g>')
+    if count > 1:
+        out.append(_words(str(page.number), width / 2 * per_mm, (height - 8) * per_mm, 3.4 * per_mm, "middle"))
+    out.append("</svg>")
+    return "".join(out)
+
+
+def _title(facts: Facts, width: float, top: float, per_mm: float, part: str) -> list[str]:
+    """The title block of the first page."""
+    y = top
+    out = []
+    if facts.title:
+        y += 8.0 * per_mm
+        out.append(_words(facts.title, width / 2, y, 8.0 * per_mm, "middle"))
+        y += 3.0 * per_mm
+    if facts.subtitle:
+        y += 4.0 * per_mm
+        out.append(_words(facts.subtitle, width / 2, y, 4.6 * per_mm, "middle", italic=True))
+        y += 2.5 * per_mm
+    left, right = MARGINS[0] * per_mm, width - MARGINS[0] * per_mm
+    for k, words in enumerate(w for w in (part, facts.number) if w):
+        out.append(_words(words, left, y + (3.5 + 5 * k) * per_mm, 4.0 * per_mm, "start"))
+    for k, words in enumerate(w for w in (facts.composer, facts.arranger) if w):
+        out.append(_words(words, right, y + (3.5 + 5 * k) * per_mm, 3.8 * per_mm, "end"))
+    return out
+
+
+def _running(facts: Facts, number: int, width: float, per_mm: float, part: str) -> list[str]:
+    """The line at the head of the other pages."""
+    words = " · ".join(w for w in (facts.title, part) if w)
+    return [_words(words, width / 2 * per_mm, 9.0 * per_mm, 3.2 * per_mm, "middle", italic=True)] if words else []
+
+
+def _words(text: str, x: float, y: float, size: float, anchor: str, *, italic: bool = False) -> str:
+    element = etree.Element("text", x=f"{x:.0f}", y=f"{y:.0f}")
+    element.set("font-size", f"{size:.0f}px")
+    element.set("text-anchor", anchor)
+    if italic:
+        element.set("font-style", "italic")
+    element.text = text
+    return str(etree.tostring(element, encoding="unicode"))
+
+
+def part_named(piece: Piece, name: str) -> Part:
+    """A part by its name or short name. Raises NotThere, with the names that there are."""
+    wanted = name.strip().casefold()
+    found = next((p for p in piece.ordered_parts() if wanted in (p.name.casefold(), p.short.casefold(), p.id)), None)
+    if found is None:
+        raise NotThere(
+            f"There is no part “{name[:60]}”; the parts are {', '.join(p.name for p in piece.ordered_parts())}."
+        )
+    return found

@@ -1,0 +1,64 @@
+/** Small handles at the ends of a chosen mark that spans, dragged to another place; and the outline of what is chosen. */
+import { useLayoutEffect, useState, type PointerEvent, type RefObject } from 'react'
+import { placeAt } from '../desk/geometry'
+import { useDesk } from '../desk/store'
+import type { System } from '../api/wire'
+import { editMarks, usePage } from './page'
+
+interface Box { readonly left: number; readonly top: number; readonly width: number; readonly height: number }
+
+export function Handles({ sheet, clefs, viewOf }: { sheet: RefObject<HTMLDivElement | null>; clefs: readonly string[]; viewOf: (holder: Element) => System | undefined }) {
+  const marks = usePage((s) => s.marks)
+  const systems = useDesk((s) => s.systems)
+  const refs = useDesk((s) => s.refs)
+  const [boxes, setBoxes] = useState<readonly Box[]>([])
+
+  useLayoutEffect(() => {
+    const root = sheet.current
+    if (!root || !marks?.ids.length) return setBoxes([])
+    const measure = () => {
+      const origin = root.getBoundingClientRect()
+      setBoxes(marks.ids.flatMap((id) => [...root.querySelectorAll(`[id="${CSS.escape(id)}"]`)].map((e) => e.getBoundingClientRect()).filter((r) => r.width)
+        .map((r) => ({ left: r.left - origin.left, top: r.top - origin.top, width: r.width, height: r.height }))))
+    }
+    measure()
+    const observer = new ResizeObserver(measure)
+    observer.observe(root)
+    return () => observer.disconnect()
+  }, [marks, systems, refs])
+
+  const drag = (end: 'start' | 'end') => (event: PointerEvent<HTMLButtonElement>) => {
+    event.stopPropagation()
+    const handle = event.currentTarget
+    handle.setPointerCapture(event.pointerId)
+    const begin = event.clientX
+    const onMove = (e: globalThis.PointerEvent) => { handle.style.transform = `translateX(${e.clientX - begin}px)` }
+    const onUp = (e: globalThis.PointerEvent) => {
+      handle.removeEventListener('pointermove', onMove)
+      handle.style.transform = ''
+      handle.style.pointerEvents = 'none'
+      const holder = document.elementFromPoint(e.clientX, e.clientY)?.closest('[data-system]')
+      handle.style.pointerEvents = ''
+      const view = holder && viewOf(holder)
+      const found = holder && view && sheet.current ? placeAt(sheet.current, holder, view, clefs, e.clientX, e.clientY) : null
+      if (found) editMarks({ name: 'mark-reaches', tick: found.tick, end })
+    }
+    handle.addEventListener('pointermove', onMove)
+    handle.addEventListener('pointerup', onUp, { once: true })
+  }
+
+  const first = boxes[0]
+  const last = boxes.at(-1)
+  const handle = 'absolute h-6 w-6 -translate-x-1/2 -translate-y-1/2 cursor-ew-resize rounded-full after:absolute after:inset-[7px] after:rounded-full after:border-2 after:border-vermilion after:bg-paper'
+  return (
+    <div className="pointer-events-none absolute inset-0" data-testid="handles">
+      {boxes.map((b, i) => <div key={i} aria-hidden className="absolute rounded-[3px] border border-vermilion/60" style={{ left: b.left - 4, top: b.top - 4, width: b.width + 8, height: b.height + 8 }} />)}
+      {marks?.spans && first && last && (
+        <>
+          <button type="button" aria-label="beginning of the mark" onPointerDown={drag('start')} className={`${handle} pointer-events-auto`} style={{ left: first.left, top: first.top + first.height / 2 }} />
+          <button type="button" aria-label="end of the mark" onPointerDown={drag('end')} className={`${handle} pointer-events-auto`} style={{ left: last.left + last.width, top: last.top + last.height / 2 }} />
+        </>
+      )}
+    </div>
+  )
+}

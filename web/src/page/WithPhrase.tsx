@@ -1,0 +1,117 @@
+/**
+ * "with ...": one phrase that takes any mark as musicians write it, for the selected notes or at the pen, with suggestions drawn as the mark.
+ * Words that begin with "lyrics" at the pen are sung along: a space, a hyphen or an underscore puts the syllable under its note and goes on.
+ */
+import { useEffect, useId, useState, type KeyboardEvent } from 'react'
+import { Popover } from 'radix-ui'
+import { rest } from '../api/rest'
+import type { Suggestion } from '../api/wire'
+import { hint } from '../commands/table'
+import { give, useDesk } from '../desk/store'
+import { giveMark, openWith, usePage } from './page'
+
+const SINGING = /^lyrics?(?: (\d))? $/i
+const JOINS = { ' ': 'word', '-': 'syllable', _: 'hold' } as const
+
+export function WithPhrase() {
+  const open = usePage((s) => s.withOpen)
+  return (
+    <Popover.Root open={open} onOpenChange={openWith}>
+      <Popover.Trigger className="phrase" data-phrase="with" aria-label="with a mark" title={hint('with')}>with ...</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu w-96 p-3 font-serif text-base" side="top" align="start" sideOffset={6} aria-label="with a mark"
+          onCloseAutoFocus={(e) => { e.preventDefault(); (document.activeElement as HTMLElement | null)?.blur() }}>
+          <Field />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}
+
+function Field() {
+  const [text, setText] = useState('')
+  const [verse, setVerse] = useState<number | null>(null)
+  const selected = useDesk((s) => s.selection.size)
+  return verse === null
+    ? <Words text={text} onText={(value) => {
+        const sung = SINGING.exec(value)
+        if (sung && !selected) setVerse(Number(sung[1] ?? 1))
+        else setText(value)
+      }} />
+    : <Singing verse={verse} onEnd={() => openWith(false)} />
+}
+
+function Words({ text, onText }: { text: string; onText: (text: string) => void }) {
+  const id = useId()
+  const selected = useDesk((s) => s.selection.size)
+  const [found, setFound] = useState<readonly Suggestion[]>([])
+  const [active, setActive] = useState(0)
+  useEffect(() => {
+    let stale = false
+    const told = /^lyrics?\b/i.test(text) ? Promise.resolve([]) : rest.marks(text.slice(0, 200))
+    told.then((marks) => { if (!stale) { setFound(marks); setActive(0) } }).catch(() => undefined)
+    return () => { stale = true }
+  }, [text])
+
+  const take = (words: string) => { openWith(false); giveMark(words) }
+  const onKey = (e: KeyboardEvent) => {
+    if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
+      e.preventDefault()
+      setActive((k) => (k + (e.key === 'ArrowDown' ? 1 : found.length - 1)) % Math.max(found.length, 1))
+    } else if (e.key === 'Enter') {
+      e.preventDefault()
+      const chosen = found[active]
+      if (chosen && (active > 0 || text)) take(chosen.text)
+      else if (text.trim()) take(text)
+    }
+  }
+  return (
+    <div className="flex flex-col gap-2">
+      <label className="flex items-center gap-2">
+        {selected ? `${selected === 1 ? 'this note' : `these ${selected} notes`} with` : 'from the pen on, with'}
+        <input autoFocus value={text} maxLength={20_000} onChange={(e) => onText(e.target.value)} onKeyDown={onKey} className="field min-w-0 flex-1" placeholder="mf, slur, rit., Cm7 ..."
+          role="combobox" aria-expanded={found.length > 0} aria-controls={id} aria-activedescendant={found.length ? `${id}-${active}` : undefined} aria-label="mark" />
+      </label>
+      <ul id={id} role="listbox" aria-label="marks" className="flex flex-col">
+        {found.map((s, k) => (
+          <li key={s.text} id={`${id}-${k}`} role="option" aria-selected={k === active} onPointerDown={(e) => { e.preventDefault(); take(s.text) }} onPointerEnter={() => setActive(k)}
+            className={`menu-item items-center ${k === active ? 'bg-wash' : ''}`}>
+            <span>{s.words}</span>
+            <span aria-hidden className="music flex h-7 items-center text-[1.35rem] leading-none">{s.picture || (s.text === 'slur' ? <Slur /> : '')}</span>
+          </li>
+        ))}
+      </ul>
+      {!selected && <p className="text-[0.9rem] text-faint">Signs of notes go to the next note. “lyrics” and a space: words are sung along. The same mark again takes it away.</p>}
+    </div>
+  )
+}
+
+const Slur = () => <svg viewBox="0 0 30 10" className="h-3 w-8"><path d="M1 9Q15 -3 29 9Q15 0 1 9" fill="currentColor" /></svg>
+
+/** Words typed along the notes. */
+function Singing({ verse, onEnd }: { verse: number; onEnd: () => void }) {
+  const [text, setText] = useState('')
+  const place = useDesk((s) => (s.pen?.bar_number ? `bar ${s.pen.bar_number}, beat ${s.pen.beat}` : `the pick-up, beat ${s.pen?.beat}`))
+  const onText = (value: string) => {
+    const words = value.trim()
+    const last = value.at(-1) as keyof typeof JOINS | undefined
+    if (/[\s_-]/.test(value.slice(0, -1).trim())) { // pasted
+      giveMark(`lyrics ${verse}: ${value}`)
+      setText('')
+      onEnd()
+    } else if (last && last in JOINS) {
+      const syllable = words.replace(/[-_]$/, '')
+      if (syllable || last === '_' || last === ' ') give({ name: 'sing', text: syllable.slice(0, 40), then: JOINS[last], verse })
+      setText('')
+    } else setText(value)
+  }
+  return (
+    <div className="flex flex-col gap-2">
+      <label className="flex items-center gap-2">Verse {verse}, {place}:
+        <input autoFocus value={text} onChange={(e) => onText(e.target.value)} aria-label="syllable" className="field min-w-0 flex-1"
+          onKeyDown={(e) => { if (e.key === 'Enter') { e.preventDefault(); if (text.trim()) give({ name: 'sing', text: text.trim().slice(0, 40), then: 'word', verse }); onEnd() } }} />
+      </label>
+      <p className="text-[0.9rem] text-faint">Space: next word. Hyphen: next syllable. Underscore: it goes on over the next note. Enter ends. A whole text can be pasted.</p>
+    </div>
+  )
+}

@@ -8,7 +8,7 @@ WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web
   src/ductus/core/recording/choices.py $(wildcard src/ductus/core/score/frame/*.py) src/ductus/core/score/mark_edits.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
 PORT ?= 8765
 
-.PHONY: setup demo test check bench bench-reading fuzz chromium types wheel clean
+.PHONY: setup demo test check bench bench-reading fuzz chromium converter types wheel clean
 
 setup: $(STAMP) $(WEB)
 
@@ -32,8 +32,14 @@ $(WEB): web/src/api/api-types.gen.ts $(WEB_SOURCES)
 	cd web && npm run --silent build
 	touch $@
 
-demo: setup
+demo: setup converter
 	.venv/bin/ductus demo --port $(PORT)
+
+# PDF files are made by librsvg's converter; everything else works without it.
+converter:
+	@command -v rsvg-convert >/dev/null || \
+	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends librsvg2-bin; } || \
+	  echo "rsvg-convert (Debian package librsvg2-bin) could not be installed: PDF files cannot be made."
 
 chromium:
 	@command -v chromium >/dev/null || test -x /usr/bin/chromium || \
@@ -45,10 +51,10 @@ check: setup
 	.venv/bin/mypy
 	cd web && npx --no-install tsc -p .
 
-test: setup chromium check
+test: setup chromium converter check
 	$(PY) -m pytest -n auto --maxprocesses 4
 
-bench: setup chromium
+bench: setup chromium converter
 	$(PY) bench/speed.py
 
 fuzz: setup

@@ -11,7 +11,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from ductus.core.errors import BadInput, DuctusError
+from ductus.core.errors import DuctusError
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
 
@@ -56,18 +56,18 @@ def run_import(args: argparse.Namespace) -> None:
 
 
 def run_export(args: argparse.Namespace) -> None:
-    """Write a piece of the library as MusicXML or as a MIDI file, by the ending of the file."""
+    """Write a piece of the library as MusicXML, MIDI, PDF or SVG, by the ending of the file; or one part of it."""
+    from ductus.app.export import kind_of
     from ductus.app.library import Library
-    from ductus.formats.midi import write_midi
-    from ductus.formats.musicxml_write import left_out, write_musicxml
+    from ductus.engraving.pages import PageSetup, part_named
+    from ductus.formats.musicxml_write import left_out
 
-    writers = {".musicxml": write_musicxml, ".xml": write_musicxml, ".mid": write_midi, ".midi": write_midi}
-    if args.out.suffix not in writers:
-        raise BadInput(f"Ductus writes .musicxml and .mid, not '{args.out.suffix}'. Nothing was written.")
+    kind = kind_of(args.out.suffix)
     library = Library((args.data or DEFAULT_DATA) / "library.sqlite")
     try:
         piece = library.desk(args.piece).piece
-        args.out.write_bytes(writers[args.out.suffix](piece))
+        part = part_named(piece, args.part).id if args.part else ""
+        args.out.write_bytes(kind.write(piece, PageSetup(args.page, args.staff_mm, part)))
         for sentence in left_out(piece):
             print(sentence, file=sys.stderr)
     finally:
@@ -117,9 +117,14 @@ def parser() -> argparse.ArgumentParser:
     bring.add_argument("file", type=Path)
     bring.add_argument("--data", type=Path)
     bring.set_defaults(run=run_import)
-    export = commands.add_parser("export", help="write a piece as .musicxml or .mid")
+    export = commands.add_parser(
+        "export", help="write a piece as .musicxml, .mid, .pdf, .svg or .zip (its pages as SVG)"
+    )
     export.add_argument("piece")
     export.add_argument("-o", dest="out", type=Path, required=True)
+    export.add_argument("--part", default="", help="one part only, by its name")
+    export.add_argument("--page", choices=("a4", "letter"), default="a4", help="page size")
+    export.add_argument("--staff-mm", type=float, help="height of a staff in mm; proposed from the music if not given")
     export.add_argument("--data", type=Path)
     export.set_defaults(run=run_export)
     read = commands.add_parser("transcribe", help="read a performance into MusicXML 4.0")

@@ -180,7 +180,7 @@ def test_words_are_spread_over_notes() -> None:
     piece = put(quarters(), "lyrics Ro-se _ red, le--gends", 0, 7)
     sung = [[(s.text, s.syllabic, s.extends) for s in n.lyrics] for n in notes(piece, 0, 6)]
     assert sung == [
-        [("Ro", "begin", False)], [("se", "end", True)], [], [("red,", "single", False)], [("le", "begin", False)], [], [("gends", "end", False)],
+        [("Ro", "begin", False)], [("se", "end", True)], [("", "single", True)], [("red,", "single", False)], [("le", "begin", False)], [], [("gends", "end", False)],
     ]  # fmt: skip
     second = put(piece, "lyrics 2: Blue", 0, 7)
     assert [s.verse for s in notes(second, 0, 0)[0].lyrics] == [1, 2]
@@ -197,13 +197,13 @@ def test_words_are_sung_along_the_notes_by_space_hyphen_and_underscore() -> None
     player = Player()
     piece = quarters(2)
     state = player.state
-    for text, then in (("Ro", "syllable"), ("se", "hold"), ("", "word"), ("red", "word")):
+    for text, then in (("Ro", "syllable"), ("se", "hold"), ("red", "word")):
         outcome = advance_entry(state, Command(Sing(text, then)), piece)  # type: ignore[arg-type]
         state, piece = outcome.state, outcome.change.apply(piece) if outcome.change else piece
     assert [[(s.text, s.syllabic) for s in n.lyrics] for n in notes(piece, 0, 3)] == [
         [("Ro", "begin")],
         [("se", "end")],
-        [],
+        [("", "single")],
         [("red", "single")],
     ]
     assert state.tick == 4 * QUARTER

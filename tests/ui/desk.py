@@ -13,8 +13,8 @@ from tests.ui.conftest import Server
 
 def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> str:
     """Make a piece by the sentence on the shelf; returns its id."""
-    page.get_by_label("title").fill(title)
-    page.get_by_label("meter").select_option(meter)
+    page.get_by_label("title", exact=True).fill(title)
+    page.get_by_label("meter", exact=True).fill(meter)
     page.get_by_label("key", exact=True).select_option(label=key)
     page.get_by_role("button", name="Begin").click()
     return opened(page)
@@ -91,3 +91,27 @@ def play_through(page: Page, most_ms: int = 120_000) -> None:
         page.clock.run_for(2000)
     page.clock.resume()
     expect(page.get_by_test_id("record").filter(has_text="Stop recording")).to_have_count(0, timeout=60_000)
+
+
+def choose(page: Page, phrase: str, option: str) -> None:
+    """Choose what a phrase of the line is to say."""
+    page.get_by_test_id("line").locator(f'[data-phrase="{phrase}"]').click()
+    page.get_by_role("menuitemradio", name=option, exact=True).click()
+
+
+def about(page: Page, what: str) -> None:
+    """Let the line speak of the frame at the pen: its bars, meter, key, tempo, clef or part."""
+    page.keyboard.press("F4")
+    expect(page.get_by_test_id("line").locator('[data-phrase="about"]')).to_be_visible()
+    if what != "bars":
+        choose(page, "about", what)
+
+
+def with_mark(page: Page, *marks: str) -> None:
+    """Give marks by keys, to what is selected or at the pen."""
+    for mark in marks:
+        page.keyboard.press("Digit2")
+        page.get_by_role("combobox", name="mark").fill(mark)
+        expect(page.get_by_role("option").first).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("combobox", name="mark")).to_have_count(0)

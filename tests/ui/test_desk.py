@@ -11,7 +11,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from ductus.demo.scenario import waltz
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, chord, drawn_notes, exported, open_piece, play_through, press, says
+from tests.ui.desk import about, begin, choose, chord, drawn_notes, exported, open_piece, play_through, press, says
 from tests.ui.fake_midi import FAKE_MIDI
 
 
@@ -54,7 +54,7 @@ def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server:
     line = page.get_by_test_id("line")
     expect(line).to_have_text(
         re.compile(
-            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, sounding in full; a chord is written when all keys are up and replaces what is there; or ..."
+            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, sounding in full; a chord is written when all keys are up and replaces what is there; with ... or ..."
         )
     )
     line.get_by_role("button", name=re.compile("^part")).click()
@@ -195,16 +195,18 @@ def test_meter_key_and_tempo_are_changed_at_the_pen_and_undone(page: Page, serve
     line.get_by_role("button", name=re.compile("^place")).click()
     page.get_by_label("Bar and beat").fill("5.1")
     press(page, "Enter", "Escape")
-    line.get_by_role("button", name=re.compile("^more")).click()
-    page.get_by_label(re.compile("Meter from bar 5 on")).fill("3/8")
+    about(page, "meter")
+    choose(page, "meter", "3/8")
+    expect(page.get_by_test_id("weighed")).to_contain_text("Bar 5 on is in 3/8, was 6/8: values stay,")
     press(page, "Enter")
     says(page, "Bar 5 on is in 3/8, was 6/8: values stay,")
-    page.get_by_label("Key from there").select_option(label="3 flats")
-    page.get_by_label("mode").select_option("minor")
-    page.get_by_role("button", name="Set", exact=True).first.click()
-    says(page, "Bar 5 on has 3 flats; notes keep their pitch")
-    page.get_by_label("Tempo at the pen").fill("66")
-    page.get_by_label("tempo word").fill("Sleepily")
+    about(page, "key")
+    choose(page, "key", "C minor")
+    press(page, "Enter")
+    says(page, "Bar 5 on is in C minor; notes keep their pitch")
+    about(page, "tempo")
+    page.get_by_label("word", exact=True).fill("Sleepily")
+    page.get_by_label(re.compile("quarter =")).fill("66")
     press(page, "Enter")
     says(page, "Bar 5, beat 1: tempo 66")
     xml = server.get(f"/api/pieces/{piece}/export.musicxml").decode()

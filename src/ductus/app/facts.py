@@ -36,6 +36,9 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
         redo=history.redo,
         facts=head_fact(piece.facts),
         parts=tuple(m.PartFact(p.id, p.name, p.staves, p.clefs, p.programme) for p in piece.ordered_parts()),
+        clefs=tuple(
+            m.ClefFact(c.part, c.staff, c.tick, c.clef) for c in sorted(piece.clefs.values(), key=lambda c: c.tick)
+        ),
         meter=str(piece.timeline.bar_at(state.tick).meter),
         beats_per_minute=tempo.bpm,
         quarters_per_minute=tempo.quarters_per_minute,

@@ -37,7 +37,6 @@ from ductus.core.score.selection.base import At, Question
 from ductus.core.score.selection.choosing import Select, select
 from ductus.core.score.selection.copying import Excerpt
 from ductus.core.score.selection.table import edit_notes
-from ductus.core.words import capital
 
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 log = logging.getLogger(__name__)
@@ -194,7 +193,7 @@ class Session:
                 self._edit(item)
             case m.WeighFrame() | m.LookAtFrame() | m.PickMarks():
                 self._send(fact := about_page(self.desk.piece, item))
-                self._say(capital(fact.words) if isinstance(fact, m.MarksFact) else "")
+                self._say(fact.words if isinstance(fact, m.MarksFact) else "")
             case m.EditFrame() | m.EditMarks():
                 self._made(page_change(self.desk.piece, item), item.base, tuple(self.state.chosen))
                 if isinstance(item, m.EditMarks):

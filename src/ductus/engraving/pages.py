@@ -13,6 +13,7 @@ import itertools
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from importlib import resources
 from typing import Literal
 
 import verovio
@@ -182,7 +183,8 @@ def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -
     breaks = {first for first, _ in ranges[1:]}
     window = Window(0, piece.bar_count - 1, heading=False, sounds=False, breaks=frozenset(breaks))
     xml = write_musicxml(piece, window).decode()
-    toolkit = verovio.toolkit()
+    toolkit = verovio.toolkit(False)  # in a thread it does not find its fonts by itself
+    toolkit.setResourcePath(str(resources.files(verovio) / "data"))
     toolkit.setOptions(
         {
             "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0, "mnumInterval": 0,

@@ -203,7 +203,7 @@ def write_tempo(scribe: Scribe, measure: Element, offset: int, tempo: TempoMark)
         return
     direction, kind = scribe.direction(measure, offset, 1, "above")
     if tempo.text:
-        sub(kind, "words", f"{tempo.text} ", font_weight="bold", id=tempo.id)
+        sub(kind, "words", f"{tempo.text}\u00a0", font_weight="bold", id=tempo.id)
         second = etree.Element("direction-type")
         kind.addnext(second)
         kind = second
@@ -330,14 +330,17 @@ def _write_sign(parent: Element, name: str) -> None:
         sub(parent, sign.tag)
 
 
-def write_lyrics(element: Element, note: Note) -> None:
-    """The syllables of a note."""
+def write_lyrics(element: Element, note: Note, held_on: Callable[[Note, int], bool]) -> None:
+    """The syllables of a note; ``held_on`` says whether the syllable of a verse is held over the note after it, too."""
     for syllable in note.lyrics:
         lyric = sub(element, "lyric", number=str(syllable.verse))
+        if not syllable.text:
+            sub(lyric, "extend", type="continue" if held_on(note, syllable.verse) else "stop")
+            continue
         sub(lyric, "syllabic", syllable.syllabic)
         sub(lyric, "text", syllable.text)
         if syllable.extends:
-            sub(lyric, "extend")
+            sub(lyric, "extend", type="start")
 
 
 def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:

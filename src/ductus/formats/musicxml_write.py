@@ -343,7 +343,12 @@ class _PartWriter:
         if len(notations):
             element.append(notations)
         if not again:
-            write_lyrics(element, note)
+            write_lyrics(element, note, self._held_on)
+
+    def _held_on(self, note: Note, verse: int) -> bool:
+        """Is the syllable of a verse held over the note that follows in the voice?"""
+        following = self.piece.line_between(note.line, note.end, note.end + 1)
+        return any(s.verse == verse and not s.text for n in following for s in n.lyrics)
 
     def _voice_and_value(
         self,

@@ -2,14 +2,8 @@
 
 from __future__ import annotations
 
-import base64
-import re
-from functools import lru_cache
-from importlib import resources
 from typing import Annotated
-from urllib.parse import quote
 
-import verovio
 from fastapi import APIRouter, Depends, Path, Query, Request, Response, UploadFile
 
 from ductus.app.imports import bring, onto_shelf
@@ -23,16 +17,13 @@ from ductus.core.pitch.keys import check_fifths
 from ductus.core.playback.click import delay_clicks, playback_clicks
 from ductus.core.playback.performance import company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
-from ductus.core.score.instruments import INSTRUMENTS
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
-from ductus.core.score.wording import suggestions
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import ticks_of_shown
 from ductus.demo.keyboard import PROGRAMMES, programme_events
-from ductus.formats.midi import write_midi
-from ductus.formats.musicxml_write import left_out, write_musicxml
+from ductus.engraving.pdf import music_font
 from ductus.web import schemas as s
 from ductus.web.rooms import Rooms
 
@@ -149,50 +140,6 @@ def post_import(library: Lib, rooms: AllRooms, file: UploadFile) -> s.PieceId:
     )
 
 
-@router.get("/pieces/{piece_id}/export.musicxml")
-def get_musicxml(library: Lib, piece_id: str) -> Response:
-    """The piece as MusicXML 4.0."""
-    piece = library.desk(piece_id).piece
-    return download(write_musicxml(piece), "application/vnd.recordare.musicxml+xml", piece, "musicxml")
-
-
-@router.get("/pieces/{piece_id}/export.mid")
-def get_midi(library: Lib, piece_id: str) -> Response:
-    """The piece as a Standard MIDI File."""
-    piece = library.desk(piece_id).piece
-    return download(write_midi(piece), "audio/midi", piece, "mid")
-
-
-@router.get("/marks")
-def get_marks(text: Annotated[str, Query(max_length=200)] = "") -> list[s.SuggestionView]:
-    """Marks that a beginning could become."""
-    return [s.SuggestionView.model_validate(x) for x in suggestions(text)]
-
-
-@router.get("/instruments")
-def get_instruments() -> list[s.InstrumentView]:
-    """The instruments that parts can be for, by family."""
-    return [s.InstrumentView.model_validate(x) for x in INSTRUMENTS]
-
-
-@router.get("/pieces/{piece_id}/left-out")
-def get_left_out(library: Lib, piece_id: str) -> list[str]:
-    """What the piece holds that no exported file says, in sentences."""
-    return left_out(library.desk(piece_id).piece)
-
-
-def download(data: bytes, kind: str, piece: Piece, ending: str) -> Response:
-    """A file named after the piece."""
-    name = re.sub(r"[^\w .-]", "", piece.facts.title).strip()[:60] or "piece"
-    return Response(
-        data,
-        media_type=kind,
-        headers={
-            "Content-Disposition": f"attachment; filename=\"piece.{ending}\"; filename*=UTF-8''{quote(name)}.{ending}"
-        },
-    )
-
-
 @router.get("/pieces/{piece_id}/playback")
 def get_playback(library: Lib, piece_id: str, from_tick: FromTick = 0) -> s.PlaybackView:
     """What sounds from a place on, at the written tempi, and where its beats fall."""
@@ -263,14 +210,6 @@ def get_programmes() -> list[s.ProgrammeView]:
 def get_programme(name: str) -> s.ProgrammeEvents:
     """Key and pedal events of a performance of the rehearsal keyboard."""
     return s.ProgrammeEvents(events=programme_events(name))
-
-
-@lru_cache(maxsize=1)
-def music_font() -> bytes:
-    """The music face that the engraver ships (for note signs inside words), as WOFF2."""
-    css = (resources.files(verovio) / "data" / "Leipzig.css").read_text(encoding="utf-8")
-    found = re.search(r"base64,([A-Za-z0-9+/=]+)", css)
-    return base64.b64decode(found.group(1)) if found else b""
 
 
 @router.get("/music-font.woff2", include_in_schema=False)

@@ -55,6 +55,15 @@ class SuggestionView(Out):
     picture: str
 
 
+class PagesView(Out):
+    """A piece on pages: sizes in mm, each page an SVG drawing."""
+
+    width_mm: float
+    height_mm: float
+    staff_mm: float
+    pages: tuple[str, ...]
+
+
 class InstrumentView(Out):
     """An instrument that a part can be for."""
 

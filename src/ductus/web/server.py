@@ -18,6 +18,7 @@ from ductus.app.library import Library
 from ductus.app.messages import Problem
 from ductus.core.errors import BadInput, DuctusError, NotKept, NotThere, Stale, Stopped, TooMuch
 from ductus.web.guard import Guard
+from ductus.web.page_routes import router as page_router
 from ductus.web.rooms import Rooms
 from ductus.web.routes import router
 from ductus.web.wire import fact_json, wire_schema
@@ -58,6 +59,7 @@ def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS) -> FastAP
     _add_words(app)
     app.add_middleware(Guard, hosts=hosts)
     app.include_router(router)
+    app.include_router(page_router)
     _add_socket(app)
     _add_pages(app)
     _describe_wire(app)

@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { DelayClicks, DelayFound, HeadWords, Instrument, NewPiece, PieceRow, Playback, Programme, Sounding, Strip, Suggestion, TakeSounds } from './wire'
+import type { DelayClicks, DelayFound, HeadWords, Instrument, NewPiece, Pages, PieceRow, Playback, Programme, Sounding, Strip, Suggestion, TakeSounds } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -22,6 +22,10 @@ const json = (method: string, body: unknown): RequestInit => ({
   headers: { 'Content-Type': 'application/json' },
   body: JSON.stringify(body),
 })
+
+/** How a piece is printed; the staff height is proposed from the music where none is given. */
+export interface PrintHow { readonly size: 'a4' | 'letter'; readonly staffMm: number | null; readonly part: string }
+const printQuery = ({ size, staffMm, part }: PrintHow) => new URLSearchParams({ size, part, ...(staffMm === null ? {} : { staff_mm: String(staffMm) }) }).toString()
 
 export const rest = {
   shelf: () => ask<PieceRow[]>('/pieces'),
@@ -49,4 +53,6 @@ export const rest = {
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
   leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),
   exportAddress: (id: string, kind: 'musicxml' | 'mid') => `/api/pieces/${id}/export.${kind}`,
+  pages: (id: string, how: PrintHow) => ask<Pages>(`/pieces/${id}/pages?${printQuery(how)}`),
+  printAddress: (id: string, kind: 'pdf' | 'zip', how: PrintHow) => `/api/pieces/${id}/export.${kind}?${printQuery(how)}`,
 }

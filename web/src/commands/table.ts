@@ -10,6 +10,7 @@ import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk
 import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
 import { editMarks, letPageGo, lookAtFrame, openWith, usePage } from '../page/page'
+import { openPrint } from '../page/PrintView'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
 import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'
@@ -120,6 +121,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'softer', group: 'Keys as a piano', label: 'Softer', keys: ['Shift+KeyN'], run: () => useComputerKeys.getState().shiftVelocity(-8) },
   { id: 'louder', group: 'Keys as a piano', label: 'Louder', keys: ['Shift+KeyM'], run: () => useComputerKeys.getState().shiftVelocity(8) },
   { id: 'help', group: 'View', label: 'Keys and controls', keys: ['F1'], run: toggleHelp },
+  { id: 'print', group: 'View', label: 'Pages: print, PDF', keys: ['F9', 'Ctrl+KeyP'], run: openPrint },
   { id: 'far', group: 'View', label: 'Far view', keys: ['F8'], run: toggleFarView },
 ]
 

@@ -6,6 +6,7 @@ import { listenToComputerKeys } from '../input/computerKeys'
 import { lookForDevices, onUnplugged } from '../input/devices'
 import { stopProgramme } from '../input/rehearsal'
 import { prepareSound } from '../sound/engine'
+import { PrintView } from '../page/PrintView'
 import { KeyPage } from '../help/KeyPage'
 import { keepHabits } from './habits'
 import { Header } from './Header'
@@ -85,6 +86,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
         {delay ? <DelayTest /> : way === 'read' && reads ? <Strip /> : <Keys />}
       </footer>
       <KeyPage />
+      <PrintView />
     </div>
   )
 }

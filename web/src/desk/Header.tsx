@@ -11,6 +11,7 @@ import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording, toggleRecording } from '../recording/recorder'
 import { changeHead, give, sayLeftOut, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
+import { openPrint } from '../page/PrintView'
 import { usePreferences } from './preferences'
 import { toggleEvening, toggleFarView } from './view'
 
@@ -58,6 +59,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
         <DropdownMenu.Trigger className="quiet-button">Export</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
+            <DropdownMenu.Item className="menu-item" onSelect={openPrint}>Pages: print, PDF <kbd>F9</kbd></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
           </DropdownMenu.Content>

@@ -1,6 +1,6 @@
 /** A phrase of the line: its words are a control with a menu of what else it could say. */
 import { DropdownMenu, Popover } from 'radix-ui'
-import type { ReactNode } from 'react'
+import { useState, type ReactNode } from 'react'
 
 /** One thing that a phrase could say, and what choosing it does. */
 export interface Option {
@@ -47,15 +47,18 @@ interface OpenPhraseProps {
   readonly children: ReactNode
   readonly wide?: boolean
   readonly hint?: string | undefined
+  /** It closes once its form has been given. */
+  readonly closes?: boolean
 }
 
 /** A phrase that opens a small form instead of a list. */
-export function OpenPhrase({ name, words, children, wide, hint }: OpenPhraseProps) {
+export function OpenPhrase({ name, words, children, wide, hint, closes }: OpenPhraseProps) {
+  const [open, setOpen] = useState(false)
   return (
-    <Popover.Root>
+    <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name} title={hint}>{words}</Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`} side="top" align="start" sideOffset={6} aria-label={name}>{children}</Popover.Content>
+        <Popover.Content className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`} side="top" align="start" sideOffset={6} aria-label={name} onSubmit={() => { if (closes) setOpen(false) }}>{children}</Popover.Content>
       </Popover.Portal>
     </Popover.Root>
   )

@@ -33,11 +33,16 @@ const SystemHolder = memo(function SystemHolder({ index, waiting, system }: { in
 /** Staff number over all parts (from 0) of a part's staff (from 1), and back. */
 function useStaves() {
   const parts = useDesk((s) => s.state?.parts)
+  const changes = useDesk((s) => s.state?.clefs)
   const flat = (parts ?? []).flatMap((p) => Array.from({ length: p.staves }, (_, i) => ({ part: p.id, staff: i + 1 })))
   return {
     indexOf: (part: string, staff: number) => flat.findIndex((f) => f.part === part && f.staff === staff),
     at: (index: number) => flat[index],
-    clefs: (parts ?? []).flatMap((p) => p.clefs),
+    clefAt: (index: number, tick: number) => {
+      const staff = flat[index]
+      const change = staff && changes?.findLast((c) => c.part === staff.part && c.staff === staff.staff && c.tick <= tick)
+      return change?.clef ?? (parts ?? []).flatMap((p) => p.clefs)[index] ?? 'treble'
+    },
   }
 }
 
@@ -119,7 +124,7 @@ export function Sheet() {
   const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     if (!sheet.current || (event.target as Element).closest('button, input')) return
-    takeInHand(event.nativeEvent, { sheet: sheet.current, clefs: staves.clefs, viewOf: viewOfHolder, staffAt: staves.at })
+    takeInHand(event.nativeEvent, { sheet: sheet.current, clefAt: staves.clefAt, viewOf: viewOfHolder, staffAt: staves.at })
   }
 
   return (
@@ -136,7 +141,7 @@ export function Sheet() {
           <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"
             style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
         )}
-        <Handles sheet={sheet} clefs={staves.clefs} viewOf={viewOfHolder} />
+        <Handles sheet={sheet} clefAt={staves.clefAt} viewOf={viewOfHolder} />
         <UnderHand />
         <HeardHeads sheet={sheet} />
         <FreeHeads />

@@ -2,7 +2,7 @@
 import { useState } from 'react'
 import { changeHead, useDesk } from './store'
 
-type Field = 'title' | 'subtitle' | 'composer'
+type Field = 'title' | 'subtitle' | 'composer' | 'arranger' | 'number'
 
 function Words({ field, className, empty }: { field: Field; className: string; empty: string }) {
   const facts = useDesk((s) => s.state?.facts)
@@ -32,7 +32,10 @@ export function TitleBlock() {
     <header className="mb-1 flex flex-col items-center font-serif">
       <h1><Words field="title" className="text-[26px] leading-8" empty="Add a title" /></h1>
       <Words field="subtitle" className="text-[15px] leading-5 text-faint italic" empty="Add a subtitle" />
-      <div className="pointer-events-none -mt-3 flex w-full justify-end max-lg:mt-0"><span className="pointer-events-auto"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /></span></div>
+      <div className="pointer-events-none -mt-3 flex w-full items-start justify-between max-lg:mt-0">
+        <span className="pointer-events-auto"><Words field="number" className="text-[13px] text-faint" empty="Add a number" /></span>
+        <span className="pointer-events-auto flex flex-col items-end"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /><Words field="arranger" className="text-[13px] leading-4 text-faint" empty="Add an arranger" /></span>
+      </div>
     </header>
   )
 }

@@ -18,6 +18,9 @@ const OPENING_GAP = 14
 /** Diatonic number (C0 = 0) of the lowest line of each clef. */
 export const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, 'treble+8': 37, 'bass-8': 11, soprano: 28, alto: 24, tenor: 22, percussion: 30 }
 
+/** The clef of a staff (counted over all parts) at a tick. */
+export type ClefAt = (staffIndex: number, tick: number) => string
+
 function box(element: Element, origin: DOMRect): Box {
   const r = element.getBoundingClientRect()
   return { left: r.left - origin.left, right: r.right - origin.left, top: r.top - origin.top, bottom: r.bottom - origin.top }
@@ -122,7 +125,7 @@ export function stavesAt(sheet: Element, system: Element, view: System, tick: nu
 }
 
 /** The written place under a point: staff (counted over all parts), the nearest column or beat (or step of ``grid``), and the staff step (C0 = 0). */
-export function placeAt(sheet: Element, system: Element, view: System, clefs: readonly string[], clientX: number, clientY: number, grid = 0): { staffIndex: number; tick: number; diatonic: number } | null {
+export function placeAt(sheet: Element, system: Element, view: System, clefAt: ClefAt, clientX: number, clientY: number, grid = 0): { staffIndex: number; tick: number; diatonic: number } | null {
   const origin = sheet.getBoundingClientRect()
   const x = clientX - origin.left
   const y = clientY - origin.top
@@ -145,6 +148,6 @@ export function placeAt(sheet: Element, system: Element, view: System, clefs: re
   const places = [...columns.slice(0, -1), ...bar.beats.map((t): [number, number] => [t, between(columns, t) ?? Infinity])]
   for (let t = bar.start + grid; grid && t < bar.start + bar.ticks; t += grid) places.push([t, between(columns, t) ?? Infinity])
   const nearest = places.sort((a, b) => Math.abs(a[1] - x) - Math.abs(b[1] - x))[0]
-  const diatonic = (BOTTOM_LINE[clefs[staffIndex] ?? 'treble'] ?? 30) + Math.round((lines.bottom - y) / ((lines.bottom - lines.top) / 8))
+  const diatonic = (BOTTOM_LINE[clefAt(staffIndex, nearest?.[0] ?? bar.start)] ?? 30) + Math.round((lines.bottom - y) / ((lines.bottom - lines.top) / 8))
   return nearest ? { staffIndex, tick: nearest[0], diatonic } : null
 }

@@ -6,7 +6,7 @@ import { create } from 'zustand'
 import type { System } from '../api/wire'
 import { markUnder, pickFromPage } from '../page/pick'
 import { editMarks, leaveFrame, pickMarks, usePage } from '../page/page'
-import { placeAt } from './geometry'
+import { placeAt, type ClefAt } from './geometry'
 import { choose, edit, give, useDesk } from './store'
 
 const SLACK_PX = 5
@@ -22,7 +22,7 @@ export const useHand = create<Hand>(() => ({ lasso: null, label: null }))
 
 export interface Paper {
   readonly sheet: HTMLElement
-  readonly clefs: readonly string[]
+  readonly clefAt: ClefAt
   viewOf(holder: Element): System | undefined
   staffAt(index: number): { part: string; staff: number } | undefined
 }
@@ -36,7 +36,7 @@ const heads = (sheet: Element) => [...sheet.querySelectorAll<SVGGElement>('g.not
 function placeUnder(paper: Paper, event: PointerEvent, near?: Element, grid = 0) {
   const under = document.elementFromPoint(event.clientX, event.clientY)?.closest('[data-system]') ?? near
   const view = under && paper.viewOf(under)
-  const found = under && view ? placeAt(paper.sheet, under, view, paper.clefs, event.clientX, event.clientY, grid) : null
+  const found = under && view ? placeAt(paper.sheet, under, view, paper.clefAt, event.clientX, event.clientY, grid) : null
   return found && view ? { ...found, view } : null
 }
 

@@ -38,16 +38,16 @@ export function FrameLine() {
     )
   const other: Option[] = ASPECTS.map(([what, label]) => ({ label, chosen: what === at.what, act: () => lookAtFrame(what, at) }))
   return (
-    <>
+    <span onKeyDown={(e) => { if (e.key === 'Escape' && e.target instanceof HTMLInputElement) { e.target.blur(); leaveFrame() } }}>
       <Phrase name="about" options={other} strong>{ABOUT[at.what](at)}</Phrase> {PARTS[at.what](at)}{' '}
-      <Tail end="."><Now act={leaveFrame}>Done</Now></Tail>
-    </>
+      <Tail end="."><Now act={leaveFrame}>done</Now></Tail>
+    </span>
   )
 }
 
 const head = (at: FrameAt) => `${at.bars[0]!.toUpperCase()}${at.bars.slice(1)}`
 const ABOUT: Record<What, (at: FrameAt) => string> = {
-  bar: head, meter: (at) => `${head(at)} on:`, key: (at) => `${head(at)} on:`, tempo: (at) => `Tempo at ${at.place}:`,
+  bar: (at) => `${head(at)}:`, meter: (at) => `${head(at)} on:`, key: (at) => `${head(at)} on:`, tempo: (at) => `Tempo at ${at.place}:`,
   clef: (at) => `${at.part_name}${at.staves > 1 ? (at.staff === 1 ? ', right hand' : ', left hand') : ''}, ${at.place}:`, part: (at) => `${at.part_name}:`,
 }
 const PARTS: Record<What, (at: FrameAt) => ReactNode> = {
@@ -72,10 +72,10 @@ function BarsPart({ at }: { at: FrameAt }) {
   const again = at.sections.map((section): Option => ({ label: `${section} again here`, act: () => weigh({ name: 'section-again', section, to: at.bar }) }))
   return (
     <>
-      <Tail><OpenPhrase name="insert bars" words="insert bars before it"><One label="How many bars" name="count" value={1} number className="w-16" give={(n) => doFrame({ name: 'insert-bars', bar: at.bar, count: Number(n) })} /></OpenPhrase></Tail>{' '}
+      <Tail><OpenPhrase closes name="insert bars" words="insert bars before it"><One label="How many bars" name="count" value={1} number className="w-16" give={(n) => doFrame({ name: 'insert-bars', bar: at.bar, count: Number(n) })} /></OpenPhrase></Tail>{' '}
       <Tail><Now act={() => weigh({ name: 'remove-bars', ...bars })}>remove</Now></Tail>{' '}
       <Tail><Now act={() => weigh({ name: 'empty-bars', ...bars })}>empty</Now></Tail>{' '}
-      <Tail><OpenPhrase name="copy bars" words="copy in front of a bar"><CopyForm at={at} /></OpenPhrase></Tail>{' '}
+      <Tail><OpenPhrase closes name="copy bars" words="copy in front of a bar"><CopyForm at={at} /></OpenPhrase></Tail>{' '}
       {again.length > 0 && <><Tail><Phrase name="section again" options={again}>a section again</Phrase></Tail>{' '}</>}
       <Tail><Now act={() => doFrame({ name: 'trim-bars' })}>trim the empty end</Now></Tail>{' '}
       repeats, endings and names of sections: <Tail end=";"><Now act={() => usePage.setState({ frame: null, withOpen: true })}>with ...</Now></Tail>
@@ -103,9 +103,9 @@ function MeterPart({ at }: { at: FrameAt }) {
   return (
     <>
       meter <Tail><Phrase name="meter" options={options}>{at.meter}</Phrase></Tail>{' '}
-      <Tail><OpenPhrase name="any meter" words="or any other"><One label="Meter, as 7/8 (2+2+3)" name="meter" give={to} /></OpenPhrase></Tail>{' '}
+      <Tail><OpenPhrase closes name="any meter" words="or any other"><One label="Meter, as 7/8 (2+2+3)" name="meter" give={to} /></OpenPhrase></Tail>{' '}
       values <Tail end=";"><Phrase name="values" options={(['kept', 'scaled'] as const).map((v) => ({ label: v === 'kept' ? 'kept: bar lines move' : 'scaled: each bar stays a bar', chosen: v === values, act: () => setValues(v) }))}>{values}</Phrase></Tail>{' '}
-      {at.bar === 0 && <>pick-up <Tail end=";"><OpenPhrase name="pick-up" words={at.pickup ? `of ${at.pickup / 960} quarters` : 'none'}>
+      {at.bar === 0 && <>pick-up <Tail end=";"><OpenPhrase closes name="pick-up" words={at.pickup ? `of ${at.pickup / 960} quarters` : 'none'}>
         <One label="Length in quarters (0: none)" name="quarters" value={at.pickup / 960} number className="w-20" give={(q) => weigh({ name: 'pick-up', ticks: Math.round(Number(q) * QUARTER_TICKS) })} />
       </OpenPhrase></Tail>{' '}</>}
     </>
@@ -142,6 +142,7 @@ function TempoPart({ at }: { at: FrameAt }) {
     <>
       <form className="inline-flex flex-wrap items-baseline gap-2" onSubmit={(e) => {
         e.preventDefault()
+        ;(document.activeElement as HTMLElement | null)?.blur() // the keys are commands again
         doFrame({ name: 'tempo-from', tick: at.tick, bpm: Number(formText(e.currentTarget, 'bpm')), text: formText(e.currentTarget, 'word') })
       }}>
         <label>word <input name="word" defaultValue={at.tempo_text} maxLength={60} className="field w-36 text-base" /></label>
@@ -180,7 +181,7 @@ function PartPart({ at }: { at: FrameAt }) {
   const written = at.transpose[1] ? 'transposed' : 'where it sounds'
   return (
     <>
-      <Tail><OpenPhrase name="part name" words="call it"><One label="Its name" name="called" value={at.part_name} give={(called) => change({ called })} className="w-40" /><div className="mt-2" /><One label="For short" name="short" value={at.short} give={(short) => change({ short })} /></OpenPhrase></Tail>{' '}
+      <Tail><OpenPhrase closes name="part name" words="call it"><One label="Its name" name="called" value={at.part_name} give={(called) => change({ called })} className="w-40" /><div className="mt-2" /><One label="For short" name="short" value={at.short} give={(short) => change({ short })} /></OpenPhrase></Tail>{' '}
       for <Tail><Phrase name="instrument" options={of((instrument) => change({ instrument }))}>another instrument</Phrase></Tail>{' '}
       written <Tail><Phrase name="written" options={[{ label: 'where it sounds', chosen: !at.transpose[1], act: () => change({ steps: 0, semitones: 0 }) }, { label: 'for an instrument in B flat', chosen: at.transpose[1] === -2, act: () => change({ steps: -1, semitones: -2 }) }, { label: 'for an instrument in F', chosen: at.transpose[1] === -7, act: () => change({ steps: -4, semitones: -7 }) }, { label: 'for an instrument in E flat', chosen: at.transpose[1] === -9, act: () => change({ steps: -5, semitones: -9 }) }]}>{written}</Phrase></Tail>{' '}
       <Tail><Now act={() => (at.staves === 1 ? doFrame({ name: 'staves-of', part: at.part, staves: 2 }) : weigh({ name: 'staves-of', part: at.part, staves: 1 }))}>{at.staves === 1 ? 'on two staves' : 'on one staff'}</Now></Tail>{' '}

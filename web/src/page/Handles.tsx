@@ -1,13 +1,13 @@
 /** Small handles at the ends of a chosen mark that spans, dragged to another place; and the outline of what is chosen. */
 import { useLayoutEffect, useState, type PointerEvent, type RefObject } from 'react'
-import { placeAt } from '../desk/geometry'
+import { placeAt, type ClefAt } from '../desk/geometry'
 import { useDesk } from '../desk/store'
 import type { System } from '../api/wire'
 import { editMarks, usePage } from './page'
 
 interface Box { readonly left: number; readonly top: number; readonly width: number; readonly height: number }
 
-export function Handles({ sheet, clefs, viewOf }: { sheet: RefObject<HTMLDivElement | null>; clefs: readonly string[]; viewOf: (holder: Element) => System | undefined }) {
+export function Handles({ sheet, clefAt, viewOf }: { sheet: RefObject<HTMLDivElement | null>; clefAt: ClefAt; viewOf: (holder: Element) => System | undefined }) {
   const marks = usePage((s) => s.marks)
   const systems = useDesk((s) => s.systems)
   const refs = useDesk((s) => s.refs)
@@ -40,7 +40,7 @@ export function Handles({ sheet, clefs, viewOf }: { sheet: RefObject<HTMLDivElem
       const holder = document.elementFromPoint(e.clientX, e.clientY)?.closest('[data-system]')
       handle.style.pointerEvents = ''
       const view = holder && viewOf(holder)
-      const found = holder && view && sheet.current ? placeAt(sheet.current, holder, view, clefs, e.clientX, e.clientY) : null
+      const found = holder && view && sheet.current ? placeAt(sheet.current, holder, view, clefAt, e.clientX, e.clientY) : null
       if (found) editMarks({ name: 'mark-reaches', tick: found.tick, end })
     }
     handle.addEventListener('pointermove', onMove)

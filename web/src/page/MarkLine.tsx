@@ -14,8 +14,8 @@ export function MarkLine() {
   if (!marks) return null
   return (
     <>
-      <span className="font-bold text-vermilion" data-testid="mark-words">{marks.words[0]?.toUpperCase()}{marks.words.slice(1)}</span>:{' '}
-      {marks.text && <><Tail><OpenPhrase name="reads" words="another in its place"><Reword text={marks.text} /></OpenPhrase></Tail>{' '}</>}
+      <span className="font-bold text-vermilion" data-testid="mark-words">{marks.words}</span>:{' '}
+      {marks.text && <><Tail><OpenPhrase closes name="reads" words="another in its place"><Reword text={marks.text} /></OpenPhrase></Tail>{' '}</>}
       {marks.movable && (
         <>
           move it <Now act={() => editMarks({ name: 'nudge-marks', up: NUDGE })} command="note-up">up</Now>, <Now act={() => editMarks({ name: 'nudge-marks', up: -NUDGE })} command="note-down">down</Now>,{' '}

@@ -1,49 +1,92 @@
-/** A new piece by one fill-in sentence with good answers filled in. */
-import { useState } from 'react'
-import type { NewPiece as Answers } from '../api/wire'
+/** A new piece by one fill-in sentence with good answers filled in; what is left open leaves no text on the page, and all of it can be changed later. */
+import { useEffect, useState } from 'react'
+import { rest } from '../api/rest'
+import type { Instrument, NewPiece as Answers } from '../api/wire'
 
-const LAYOUTS: NonNullable<Answers['layout']>[] = ['keys', 'singer and keys', 'melody', 'four voices']
+const LAYOUTS: NonNullable<Answers['layout']>[] = ['keys', 'singer and keys', 'keys and kit', 'melody', 'four voices']
+const CHOSEN = 'parts of my choice'
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '5/8', '7/8', '5/4', '3/8']
 const MAJOR = ['C♭', 'G♭', 'D♭', 'A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯']
 const MINOR = ['A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯', 'G♯', 'D♯', 'A♯']
 const KEYS = [...MAJOR.map((n, i) => ({ id: `${i - 7} major`, label: `${n} major` })), ...MINOR.map((n, i) => ({ id: `${i - 7} minor`, label: `${n} minor` }))]
 const PACES: [string, number][] = [['very slow', 48], ['slow', 60], ['walking', 92], ['lively', 116], ['quick', 144]]
-const COUNTS = ['no pick-up', 'a pick-up of one', 'a pick-up of two', 'a pick-up of three', 'a pick-up of four', 'a pick-up of five']
+/** Length of a pick-up in ticks as people see them (960 to the quarter). */
+const PICK_UPS: [string, number][] = [
+  ['no pick-up', 0], ['a pick-up of a sixteenth', 240], ['a pick-up of an eighth', 480], ['a pick-up of a quarter', 960], ['a pick-up of a dotted quarter', 1440], ['a pick-up of a half', 1920],
+  ['a pick-up of two quarters and an eighth', 2400], ['a pick-up of three quarters', 2880],
+]
+const WHOLE = 3840
 
 const field = 'h-8 leading-7 border-b-2 border-vermilion/45 bg-transparent font-medium focus:border-vermilion'
 
+function Text({ name, placeholder, value, onChange, width }: { name: string; placeholder: string; value: string; onChange: (text: string) => void; width: string }) {
+  return <input aria-label={name} maxLength={200} className={`${field} ${width}`} placeholder={placeholder} value={value} onChange={(e) => onChange(e.target.value)} />
+}
+
 export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => void }) {
-  const [layout, setLayout] = useState<NonNullable<Answers['layout']>>('keys')
-  const [title, setTitle] = useState('')
+  const [layout, setLayout] = useState<string>('keys')
+  const [parts, setParts] = useState<readonly string[]>(['Piano'])
+  const [words, setWords] = useState({ title: '', subtitle: '', composer: '', arranger: '', number: '', tempo_text: '' })
   const [meter, setMeter] = useState('4/4')
   const [key, setKey] = useState('0 major')
   const [pickup, setPickup] = useState(0)
-  const [bpm, setBpm] = useState(92)
-  const [count, unit] = meter.split('/').map(Number) as [number, number]
-  const unitName = { 2: 'half', 4: 'beat', 8: 'eighth' }[unit] ?? 'beat'
+  const [bpm, setBpm] = useState('92')
+  const [bpmTo, setBpmTo] = useState('')
+  const [count, unit] = /^(\d+)\s*\/\s*(\d+)/.exec(meter)?.slice(1).map(Number) ?? [4, 4]
+  const barTicks = (WHOLE / (unit || 4)) * (count || 4)
   const [fifths, mode] = key.split(' ') as [string, 'major' | 'minor']
+  const set = (name: keyof typeof words) => (text: string) => setWords({ ...words, [name]: text })
 
+  const make = () => onMake({
+    ...words, meter, fifths: Number(fifths), mode, pickup: pickup < barTicks ? pickup : 0, bpm: Number(bpm) || 92, bpm_to: Number(bpmTo) || null,
+    ...(layout === CHOSEN ? { parts: [...parts] } : { layout: layout as NonNullable<Answers['layout']> }),
+  })
   return (
-    <form aria-label="New piece" className="font-serif text-[1.34rem] leading-10"
-      onSubmit={(e) => { e.preventDefault(); onMake({ layout, title, meter, fifths: Number(fifths), mode, pickup_beats: Math.min(pickup, count - 1), bpm }) }}>
+    <form aria-label="New piece" className="font-serif text-[1.34rem] leading-10" onSubmit={(e) => { e.preventDefault(); make() }}>
       A piece for{' '}
-      <select aria-label="layout" className={field} value={layout} onChange={(e) => setLayout(e.target.value as NonNullable<Answers['layout']>)}>
-        {LAYOUTS.map((l) => <option key={l}>{l}</option>)}
+      <select aria-label="layout" className={field} value={layout} onChange={(e) => setLayout(e.target.value)}>
+        {[...LAYOUTS, CHOSEN].map((l) => <option key={l}>{l}</option>)}
       </select>
-      , called{' '}
-      <input aria-label="title" className={`${field} w-60`} placeholder="(a title, or none yet)" value={title} onChange={(e) => setTitle(e.target.value)} />
-      , in{' '}
-      <select aria-label="meter" className={field} value={meter} onChange={(e) => setMeter(e.target.value)}>{METERS.map((m) => <option key={m}>{m}</option>)}</select>
-      ,{' '}
+      {layout === CHOSEN && <>: <Parts parts={parts} onChange={setParts} /></>}
+      , called <Text name="title" placeholder="(a title, or none yet)" value={words.title} onChange={set('title')} width="w-60" />,{' '}
+      <Text name="subtitle" placeholder="(a subtitle)" value={words.subtitle} onChange={set('subtitle')} width="w-40" />, number{' '}
+      <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />, by{' '}
+      <Text name="composer" placeholder="(composer)" value={words.composer} onChange={set('composer')} width="w-44" />, arranged by{' '}
+      <Text name="arranger" placeholder="(nobody)" value={words.arranger} onChange={set('arranger')} width="w-40" />, in{' '}
+      <input aria-label="meter" className={`${field} w-24`} list="meters" required maxLength={40} value={meter} onChange={(e) => setMeter(e.target.value)} title="3/4, or with its grouping: 7/8 (2+2+3)" />
+      <datalist id="meters">{METERS.map((m) => <option key={m} value={m} />)}</datalist>,{' '}
       <select aria-label="key" className={field} value={key} onChange={(e) => setKey(e.target.value)}>{KEYS.map((k) => <option key={k.id} value={k.id}>{k.label}</option>)}</select>
       , with{' '}
       <select aria-label="pick-up" className={field} value={pickup} onChange={(e) => setPickup(Number(e.target.value))}>
-        {COUNTS.slice(0, Math.min(count, 6)).map((c, i) => <option key={c} value={i}>{i ? `${c} ${unitName}${i > 1 ? 's' : ''}` : c}</option>)}
+        {PICK_UPS.filter(([, ticks]) => ticks < barTicks).map(([label, ticks]) => <option key={ticks} value={ticks}>{label}</option>)}
       </select>
-      , at a pace of{' '}
-      <input aria-label="beats a minute" type="number" min={20} max={300} className={`${field} w-16`} value={bpm} onChange={(e) => setBpm(Number(e.target.value))} list="paces" />
-      <datalist id="paces">{PACES.map(([name, n]) => <option key={n} value={n} label={name} />)}</datalist>.{' '}
+      , <Text name="tempo word" placeholder="(tempo word)" value={words.tempo_text} onChange={set('tempo_text')} width="w-36" /> at a pace of{' '}
+      <input aria-label="beats a minute" type="number" min={20} max={300} className={`${field} w-16`} value={bpm} onChange={(e) => setBpm(e.target.value)} list="paces" />
+      <datalist id="paces">{PACES.map(([name, n]) => <option key={n} value={n} label={name} />)}</datalist> to{' '}
+      <input aria-label="up to beats a minute" type="number" min={20} max={300} placeholder="(...)" className={`${field} w-16`} value={bpmTo} onChange={(e) => setBpmTo(e.target.value)} />.{' '}
       <button type="submit" className="rounded-[3px] bg-vermilion px-3 py-0.5 font-sans text-base font-medium text-white">Begin</button>
     </form>
+  )
+}
+
+/** Parts from the top of the score, each with what takes it away. */
+function Parts({ parts, onChange }: { parts: readonly string[]; onChange: (parts: readonly string[]) => void }) {
+  const [list, setList] = useState<readonly Instrument[]>([])
+  useEffect(() => { rest.instruments().then(setList).catch(() => undefined) }, [])
+  const families = [...new Set(list.map((i) => i.family))]
+  return (
+    <>
+      {parts.map((name, k) => (
+        <span key={k} className="whitespace-nowrap font-medium">
+          {name.toLowerCase()}
+          {parts.length > 1 && <button type="button" className="px-1 align-middle text-base text-faint hover:text-vermilion" aria-label={`without ${name}`} onClick={() => onChange(parts.filter((_, i) => i !== k))}>×</button>}
+          {k < parts.length - 1 ? ', ' : ' '}
+        </span>
+      ))}
+      <select aria-label="add a part" className={field} value="" onChange={(e) => { if (e.target.value) onChange([...parts, e.target.value]) }}>
+        <option value="">and ...</option>
+        {families.map((f) => <optgroup key={f} label={f}>{list.filter((i) => i.family === f).map((i) => <option key={i.name}>{i.name}</option>)}</optgroup>)}
+      </select>
+    </>
   )
 }

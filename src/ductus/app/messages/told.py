@@ -27,6 +27,16 @@ class PartFact:
 
 
 @dataclass(frozen=True, slots=True)
+class ClefFact:
+    """Another clef on a staff from a tick on."""
+
+    part: str
+    staff: int
+    tick: int
+    clef: str
+
+
+@dataclass(frozen=True, slots=True)
 class HeadFact:
     """The head of the page."""
 
@@ -47,6 +57,7 @@ class StateFact:
     redo: str | None
     facts: HeadFact
     parts: tuple[PartFact, ...]
+    clefs: tuple[ClefFact, ...]
     meter: str
     beats_per_minute: float
     quarters_per_minute: float

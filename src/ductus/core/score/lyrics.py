@@ -93,8 +93,9 @@ def sung(draft: Draft, chords: Sequence[Note], text: str, verse: int) -> str:
             )
             draft.put(last)
             continue
-        draft.put(with_syllable(note, None, verse))
-        if word.holds and last is not None:
+        held = Syllable("", verse=verse, extends=True) if word.holds and last is not None else None
+        draft.put(with_syllable(note, held, verse))
+        if held is not None and last is not None:
             own = next(s for s in last.lyrics if s.verse == verse)
             last = with_syllable(last, replace(own, extends=True), verse)
             draft.put(last)

@@ -120,8 +120,8 @@ class BarSign:
 
 @dataclass(frozen=True, slots=True)
 class Syllable:
-    """What is sung on a note in one verse: a "single" word, or its "begin", "middle" or "end"; ``extends``: the line goes on under the
-    notes that follow."""
+    """What is sung on a note in one verse: a "single" word, or its "begin", "middle" or "end"; ``extends``: it is held over the next note.
+    A note over which a syllable is held has one of no text that extends."""
 
     text: str
     syllabic: str = "single"

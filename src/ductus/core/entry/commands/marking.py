@@ -92,22 +92,28 @@ class Sing(EntryCommand):
         if here is None:
             raise BadInput("No note follows in this voice; the words end here. Nothing was changed.")
         before = [n for n in chords if n.tick < here.tick]
-        joined = bool(before) and syllable_of(before[-1], self.verse) in ("begin", "middle")
+        sung = [word for n in before if (word := syllable_of(n, self.verse))]
+        joined = bool(sung) and sung[-1] in ("begin", "middle")
         draft = Draft(piece)
         text = printable(self.text)
+        last = next((n for n in reversed(before) if any(s.verse == self.verse and s.text for s in n.lyrics)), None)
         if text:
             own = Syllable(text, syllabic(joined, self.then == "syllable"), self.verse, self.then == "hold")
             draft.put(with_syllable(here, own, self.verse))
-        elif self.then == "hold" and before:
-            last = next((n for n in reversed(before) if any(s.verse == self.verse for s in n.lyrics)), None)
-            if last is not None:
-                own = next(s for s in last.lyrics if s.verse == self.verse)
-                draft.put(with_syllable(last, replace(own, extends=True), self.verse))
-        following = next((n.tick for n in chords if n.tick > here.tick), here.end)
+            after = next((n for n in chords if n.tick > here.tick), None)
+            if self.then == "hold" and after is not None:
+                draft.put(with_syllable(after, Syllable("", verse=self.verse, extends=True), self.verse))
+        elif last is not None:
+            held = next(s for s in last.lyrics if s.verse == self.verse)
+            draft.put(with_syllable(here, Syllable("", verse=self.verse, extends=True), self.verse))
+            draft.put(with_syllable(last, replace(held, extends=True), self.verse))
+        later = [n.tick for n in chords if n.tick > here.tick]
+        passed = 1 if text and self.then == "hold" else 0
+        following = later[passed] if len(later) > passed else chords[-1].end
         say = f"{text or 'held'}{'-' if self.then == 'syllable' else ''} at {piece.timeline.place_words(here.tick)}"
         return Outcome(evolved(state, tick=following), draft.change(say) or None, say)
 
 
 def syllable_of(note: Note, verse: int) -> str:
     """Where in its word the syllable of a note stands, "" for none."""
-    return next((s.syllabic for s in note.lyrics if s.verse == verse), "")
+    return next((s.syllabic for s in note.lyrics if s.verse == verse and s.text), "")

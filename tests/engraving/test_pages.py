@@ -1,0 +1,160 @@
+"""Pages: every bar once and in order, nothing outside its page, balanced systems, no single last system; the PDF as a reader sees it."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import zipfile
+from io import BytesIO
+from pathlib import Path
+
+import pytest
+
+from ductus.app.export import kind_of
+from ductus.core.errors import BadInput, NotThere
+from ductus.core.score.frame.parts import AddPart
+from ductus.core.score.piece import Piece
+from ductus.demo.scenario import PIECES, song
+from ductus.engraving import pdf
+from ductus.engraving.layout import bar_units
+from ductus.engraving.pages import SIZES, SPACE, PageSetup, balanced, extract, part_named, printed, proposed_staff
+from tests.building import random_piece
+
+
+def bars_on(page: str) -> list[int]:
+    return [int(b) for b in re.findall(r'<g id="b(\d+)-p1" class="measure', page)]
+
+
+@pytest.mark.parametrize("bars", [1, 7, 60, 150])
+@pytest.mark.parametrize("size", list(SIZES))
+def test_every_bar_is_printed_once_and_in_order(bars: int, size: str) -> None:
+    piece = random_piece(bars, "4/4", bars)
+    made = printed(piece, PageSetup(size))  # type: ignore[arg-type]
+    assert [b for page in made.pages for b in bars_on(page)] == list(range(piece.bar_count))
+    assert (made.width_mm, made.height_mm) == SIZES[size]
+
+
+def systems_of(page: str) -> int:
+    return page.count('class="system"')
+
+
+def test_no_page_ends_a_piece_with_a_single_system() -> None:
+    for bars in range(20, 61, 3):
+        pages = printed(random_piece(1, "4/4", bars), PageSetup()).pages
+        if len(pages) > 1:
+            assert systems_of(pages[-1]) > 1, bars
+
+
+def test_systems_are_about_equally_full() -> None:
+    piece = random_piece(2, "3/4", 61)
+    widths = [sum(bar_units(piece, b) for b in range(first, last + 1)) for first, last in balanced(piece, 100.0)]
+    assert min(widths) > 0.7 * max(widths)
+
+
+def test_what_is_drawn_stays_inside_its_page() -> None:
+    for make in PIECES:
+        for page in printed(make(), PageSetup()).pages:
+            wide, high = (float(n) for n in re.search(r'viewBox="0 0 (\d+) (\d+)"', page).groups())  # type: ignore[union-attr]
+            moves = [
+                (float(x), float(y)) for x, y in re.findall(r'<g transform="translate\((-?\d+), (-?\d+)\)">', page)
+            ]
+            assert moves
+            for (x, y), drawing in zip(
+                moves, re.split(r'<g transform="translate\(-?\d+, -?\d+\)">', page)[1:], strict=True
+            ):
+                for px, py in re.findall(r"[ML](-?\d+) (-?\d+)", drawing):
+                    assert 0 <= float(px) + x <= wide
+                    assert 0 <= float(py) + y <= high
+
+
+def test_the_staff_is_as_high_as_was_asked_for() -> None:
+    page = printed(random_piece(3, "4/4", 8), PageSetup(staff_mm=6.0)).pages[0]
+    wide = float(re.search(r'viewBox="0 0 (\d+) ', page).group(1))  # type: ignore[union-attr]
+    assert 4 * SPACE / (wide / SIZES["a4"][0]) == pytest.approx(6.0, abs=0.01)
+
+
+def test_the_staff_is_proposed_smaller_as_the_score_grows() -> None:
+    piece: Piece = random_piece(1, "4/4", 4)
+    sizes = [proposed_staff(piece)]
+    for _ in range(9):
+        change = AddPart("Violin").change(piece)
+        piece = change.apply(piece)
+        sizes.append(proposed_staff(piece))
+    assert sizes == sorted(sizes, reverse=True)
+    assert sizes[0] == 7.0
+
+
+def test_a_part_is_printed_alone_with_its_name_and_the_tempo() -> None:
+    piece = song()
+    singer = part_named(piece, "singer")
+    pages = printed(piece, PageSetup(part=singer.id)).pages
+    assert all('-p2" class="measure' not in page for page in pages)
+    assert singer.name in pages[0]
+    assert {n.part for n in extract(piece, singer.id).notes.values()} == {singer.id}
+    with pytest.raises(NotThere, match="the parts are"):
+        part_named(piece, "oboe")
+
+
+def test_a_page_too_small_for_its_staves_says_so() -> None:
+    piece = random_piece(1, "4/4", 2)
+    for _ in range(30):
+        piece = AddPart("Piano").change(piece).apply(piece)
+    with pytest.raises(BadInput, match="too small for these staves"):
+        printed(piece, PageSetup(staff_mm=9.0))
+    with pytest.raises(BadInput, match="cannot be printed"):
+        printed(piece, PageSetup(staff_mm=20.0))
+
+
+def test_the_head_of_the_piece_stands_on_the_first_page_and_page_numbers_on_all() -> None:
+    piece = random_piece(4, "4/4", 90)
+    facts = {
+        "title": "Seven <Lanterns> & one",
+        "subtitle": "by the lock",
+        "composer": "M. Reed",
+        "arranger": "arr. O. Lamp",
+        "number": "12",
+    }
+    from ductus.core.score.edits import change_facts
+
+    piece = change_facts(piece, **facts).apply(piece)
+    pages = printed(piece, PageSetup()).pages
+    assert "Seven &lt;Lanterns&gt; &amp; one" in pages[0]
+    assert all(words in pages[0] for words in ("by the lock", "M. Reed", "arr. O. Lamp", ">12<"))
+    assert all(f">{k}</text>" in page for k, page in enumerate(pages, 1))
+
+
+def test_the_pdf_has_its_pages_size_and_fonts(tmp_path: Path) -> None:
+    """Read back by poppler where it is installed; else by the file's own structure (PDF 1.5, ISO 32000-1, 7.7.3)."""
+    piece = random_piece(5, "4/4", 70)
+    count = len(printed(piece, PageSetup("letter")).pages)
+    data = kind_of(".pdf").write(piece, PageSetup("letter"))
+    assert data.startswith(b"%PDF-")
+    file = tmp_path / "score.pdf"
+    file.write_bytes(data)
+    if shutil.which("pdfinfo") is None:
+        assert data.count(b"/Type /Page") >= count
+        return
+    told = subprocess.run(["pdfinfo", str(file)], capture_output=True, text=True, check=True).stdout
+    assert re.search(rf"Pages:\s+{count}\b", told)
+    assert re.search(r"Page size:\s+612 x 792", told)
+    fonts = subprocess.run(["pdffonts", str(file)], capture_output=True, text=True, check=True).stdout
+    assert "Alegreya" in fonts
+    assert all(line.split()[-5] == "yes" for line in fonts.splitlines()[2:])  # embedded
+
+
+def test_without_the_converter_it_is_said_what_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pdf.shutil, "which", lambda _: None)
+    with pytest.raises(pdf.NoConverter, match="librsvg2-bin"):
+        pdf.pdf_of(["<svg/>"])
+
+
+def test_pages_as_svg_stand_alone() -> None:
+    piece = random_piece(5, "4/4", 70)
+    archive = zipfile.ZipFile(BytesIO(kind_of("zip").write(piece, PageSetup())))
+    names = archive.namelist()
+    assert len(names) == len(printed(piece, PageSetup()).pages)
+    assert all(b"@font-face" in archive.read(n) and b"http://www.w3.org/2000/svg" in archive.read(n) for n in names)
+    with pytest.raises(BadInput, match="one SVG file holds one"):
+        kind_of("svg").write(piece, PageSetup())
+    assert kind_of("svg").write(random_piece(1, "4/4", 3), PageSetup()).startswith(b"<svg")

@@ -4,7 +4,7 @@ import { useHand } from '../desk/hand'
 import { useDesk } from '../desk/store'
 import { TAP_CODES, useTapping } from '../reading/tapping'
 import { justClosed, layerOpen, noteLayers } from './layers'
-import { COMMANDS, type Command } from './table'
+import { COMMANDS, letGoOfPage, type Command } from './table'
 
 const HOLD_MS = 350
 const SLIDER_KEYS = /^(Arrow|Delete|Backspace)/ // a bar line in hand is moved by them
@@ -45,7 +45,10 @@ export function listenToCommands(): () => void {
     if (useTapping.getState().on && (TAP_CODES.has(event.code) || event.code === 'Escape')) return // they tap beats now
     const found = byKey.get(keyOf(event))
     const apart = layerOpen() || (justClosed(event.timeStamp) && !useDesk.getState().recording) // a recording is ended at any moment
-    if (event.code === 'Escape' && found && apart) return noteLayers(event.timeStamp) // one thing at a time
+    if (event.code === 'Escape' && found && apart) { // one thing at a time: a menu that has just closed keeps the pen where it is
+      if (!layerOpen() && !isTyping(event.target)) letGoOfPage()
+      return noteLayers(event.timeStamp)
+    }
     noteLayers(event.timeStamp)
     if (found?.group === 'Value' && inLadder(event.target)) return runWith(found, event)
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return

@@ -37,14 +37,20 @@ const onMark = (what: MarkEdit, otherwise: () => void) => () => (usePage.getStat
 /** The step value in ticks as people see them, 960 to the quarter. */
 const shownStep = () => useDesk.getState().pen?.step_shown ?? 0
 
+/** What is asked, the frame or a mark, what is selected: the first of them is let go. Says whether there was one. */
+export function letGoOfPage(): boolean {
+  const { ask, selection } = useDesk.getState()
+  if (ask) useDesk.setState({ ask: null })
+  else if (letPageGo()) return true
+  else if (selection.size) choose([])
+  else return false
+  return true
+}
+
 /** Esc lets go of one thing at a time: a recording ends, what is asked, what is selected, then the pen. */
 function letGo() {
-  if (!useDesk.getState().recording && letPageGo()) return
-  const { ask, selection, recording } = useDesk.getState()
-  if (recording) endRecording()
-  else if (ask) useDesk.setState({ ask: null })
-  else if (selection.size) choose([])
-  else give({ name: 'pen', down: false })
+  if (useDesk.getState().recording) endRecording()
+  else if (!letGoOfPage()) give({ name: 'pen', down: false })
 }
 
 export const COMMANDS: readonly Command[] = [

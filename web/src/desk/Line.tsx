@@ -12,7 +12,7 @@ import { MoreForm } from './MoreForm'
 import { FrameLine } from '../page/FrameLine'
 import { MarkLine } from '../page/MarkLine'
 import { usePage } from '../page/page'
-import { WithPhrase } from '../page/WithPhrase'
+import { WithField, WithPhrase } from '../page/WithPhrase'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
@@ -35,9 +35,12 @@ export function Line() {
   if (!pen || !state) return <div className="min-h-16" />
   const about = selection.size > 0 && !recording
   return (
+    <>
+    <WithField />
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
       {ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
     </section>
+    </>
   )
 }
 

@@ -191,7 +191,15 @@ function place(s: DeskState, system: System): Partial<DeskState> {
 export function send(message: ClientMessage): void {
   sent = socket?.send(message) ?? sent
 }
-export const give = (command: Command) => send({ type: 'command', do: command, at_us: nowUs() })
+/** Commands go at once, but never past an edit or a selection that still waits: what was asked for first is done first. */
+export function give(command: Command): void {
+  const at_us = nowUs()
+  ordered(() => send({ type: 'command', do: command, at_us }))
+}
+function ordered(act: () => void): void {
+  if (waiting.length) waiting.push(act)
+  else act()
+}
 
 /**
  * What depends on a revision or on the selection waits until the server has answered everything sent before it: so a fast hand never meets a
@@ -246,8 +254,10 @@ export const select = (how: Selecting) => settled(() => send({ type: 'select', d
 /** Exactly these notes are selected; the server says which, and knows them. */
 export function choose(ids: Iterable<string>): void {
   const selection = new Set(ids)
-  useDesk.setState({ selection })
-  send({ type: 'select', do: { name: 'select', what: 'these' }, ids: [...selection] })
+  ordered(() => {
+    useDesk.setState({ selection })
+    send({ type: 'select', do: { name: 'select', what: 'these' }, ids: [...selection] })
+  })
 }
 
 /** The arrows move the pen; while notes are selected they go from note to note, which are spoken. */

@@ -6,7 +6,7 @@ import { rest } from '../api/rest'
 import type { ChangePart, FrameAt, Instrument } from '../api/wire'
 import { OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
 import { useDesk } from '../desk/store'
-import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, usePage, weigh, type What } from './page'
+import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, openWith, usePage, weigh, type What } from './page'
 
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '3/8', '5/4', '5/8 (2+3)', '5/8 (3+2)', '7/8 (2+2+3)', '7/8 (3+2+2)', '8/8 (3+3+2)']
 const CLEFS = ['treble', 'bass', 'alto', 'tenor', 'soprano', 'treble-8', 'treble+8', 'bass-8']
@@ -78,7 +78,7 @@ function BarsPart({ at }: { at: FrameAt }) {
       <Tail><OpenPhrase closes name="copy bars" words="copy in front of a bar"><CopyForm at={at} /></OpenPhrase></Tail>{' '}
       {again.length > 0 && <><Tail><Phrase name="section again" options={again}>a section again</Phrase></Tail>{' '}</>}
       <Tail><Now act={() => doFrame({ name: 'trim-bars' })}>trim the empty end</Now></Tail>{' '}
-      repeats, endings and names of sections: <Tail end=";"><Now act={() => usePage.setState({ frame: null, withOpen: true })}>with ...</Now></Tail>
+      repeats, endings and names of sections: <Tail end=";"><Now act={() => { leaveFrame(); openWith(true) }}>with ...</Now></Tail>
     </>
   )
 }
@@ -149,7 +149,7 @@ function TempoPart({ at }: { at: FrameAt }) {
         <label>{at.beat} = <input name="bpm" autoFocus type="number" step="any" required defaultValue={at.bpm} className="field w-20 text-base" /></label>
         <button type="submit" className="quiet-button">Set it from here on</button>
       </form>{' '}
-      rit., accel., a tempo: <Tail end=";"><Now act={() => usePage.setState({ frame: null, withOpen: true })}>with ...</Now></Tail>{' '}
+      rit., accel., a tempo: <Tail end=";"><Now act={() => { leaveFrame(); openWith(true) }}>with ...</Now></Tail>{' '}
       {at.here.length > 0 && <><Tail end=";"><Now act={() => dropHere(at)}>take this mark away</Now></Tail></>}
     </>
   )

@@ -16,8 +16,20 @@ const JOINS = { ' ': 'word', '-': 'syllable', _: 'hold' } as const
 export function WithPhrase() {
   const open = usePage((s) => s.withOpen)
   return (
+    <button type="button" className="phrase" data-phrase="with" data-state={open ? 'open' : 'closed'} aria-label="with a mark" aria-haspopup="dialog" aria-expanded={open} title={hint('with')}
+      onPointerDown={(e) => e.stopPropagation()} onClick={() => openWith(!open)}>with ...</button>
+  )
+}
+
+/** Where the field opens: at the phrase, whatever the line speaks of. */
+const anchor = { current: { getBoundingClientRect: () => (document.querySelector('[data-phrase="with"]') ?? document.querySelector('[data-testid="line"]') ?? document.body).getBoundingClientRect() } }
+
+/** The field itself stands apart from the line, so that it stays when the line comes to speak of something else. */
+export function WithField() {
+  const open = usePage((s) => s.withOpen)
+  return (
     <Popover.Root open={open} onOpenChange={openWith}>
-      <Popover.Trigger className="phrase" data-phrase="with" aria-label="with a mark" title={hint('with')}>with ...</Popover.Trigger>
+      <Popover.Anchor virtualRef={anchor} />
       <Popover.Portal>
         <Popover.Content className="menu w-96 p-3 font-serif text-base" side="top" align="start" sideOffset={6} aria-label="with a mark"
           onCloseAutoFocus={(e) => { e.preventDefault(); (document.activeElement as HTMLElement | null)?.blur() }}>
@@ -44,23 +56,27 @@ function Field() {
 function Words({ text, onText }: { text: string; onText: (text: string) => void }) {
   const id = useId()
   const selected = useDesk((s) => s.selection.size)
-  const [found, setFound] = useState<readonly Suggestion[]>([])
+  const [told, setTold] = useState<{ of: string; marks: readonly Suggestion[] }>({ of: '', marks: [] })
+  const found = told.marks
   const [active, setActive] = useState(0)
   useEffect(() => {
     let stale = false
-    const told = /^lyrics?\b/i.test(text) ? Promise.resolve([]) : rest.marks(text.slice(0, 200))
-    told.then((marks) => { if (!stale) { setFound(marks); setActive(0) } }).catch(() => undefined)
+    const wanted = /^lyrics?\b/i.test(text) ? Promise.resolve([]) : rest.marks(text.slice(0, 200))
+    wanted.then((marks) => { if (!stale) { setTold({ of: text, marks }); setActive(0) } }).catch(() => undefined)
     return () => { stale = true }
   }, [text])
 
-  const take = (words: string) => { openWith(false); giveMark(words) }
+  const take = (words: string) => {
+    openWith(false)
+    giveMark(words)
+  }
   const onKey = (e: KeyboardEvent) => {
     if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
       e.preventDefault()
       setActive((k) => (k + (e.key === 'ArrowDown' ? 1 : found.length - 1)) % Math.max(found.length, 1))
     } else if (e.key === 'Enter') {
       e.preventDefault()
-      const chosen = found[active]
+      const chosen = told.of === text ? found[active] : undefined // a fast hand is not given what it typed before
       if (chosen && (active > 0 || text)) take(chosen.text)
       else if (text.trim()) take(text)
     }

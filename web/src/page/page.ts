@@ -1,7 +1,7 @@
 /** What is chosen on the page that is no note: a mark, or a place of the frame the line speaks of; and the field that takes marks. */
 import { create } from 'zustand'
 import type { FrameAt, FrameEdit, MarkEdit, MarksChosen, Weighed } from '../api/wire'
-import { choose, edit, frame, give, send, settled, useDesk, whenPageTold } from '../desk/store'
+import { choose, frame, give, send, settled, useDesk, whenPageTold } from '../desk/store'
 
 interface Page {
   readonly marks: MarksChosen | null
@@ -13,23 +13,25 @@ interface Page {
 
 export const usePage = create<Page>(() => ({ marks: null, frame: null, weighed: null, withOpen: false }))
 
+/** The frame is looked at: an answer that comes after it was left does not bring it back. */
+let wanted = false
 whenPageTold((told) => {
-  if (told.type === 'frame-at') usePage.setState({ frame: told, marks: null })
-  else if (told.type === 'weighed') usePage.setState({ weighed: told })
+  if (told.type === 'frame-at') { if (wanted) usePage.setState({ frame: told, marks: null }) }
+  else if (told.type === 'weighed') { if (wanted) usePage.setState({ weighed: told }) }
   else usePage.setState({ marks: told.ids.length ? told : null })
 })
+
+export interface Place { readonly bar: number; readonly tick: number; readonly part: string; readonly staff: number; readonly near?: boolean; readonly id?: string }
 
 export type What = FrameAt['what']
 
 export const openWith = (withOpen: boolean) => usePage.setState({ withOpen })
 
-/** A mark in words: to the selected notes, or at the pen. */
-export function giveMark(text: string): void {
-  if (useDesk.getState().selection.size) edit({ name: 'with', text })
-  else give({ name: 'with-here', text })
-}
+/** A mark in words: to the selected notes, or at the pen (the server knows what is selected). */
+export const giveMark = (text: string) => give({ name: 'with-here', text })
 
 export function pickMarks(ids: readonly string[]): void {
+  wanted = false
   usePage.setState({ frame: null, weighed: null, ...(ids.length ? {} : { marks: null }) })
   if (ids.length && useDesk.getState().selection.size) choose([])
   settled(() => send({ type: 'marks', ids: [...ids] }))
@@ -44,7 +46,12 @@ export function editMarks(change: MarkEdit): void {
 }
 
 /** The line speaks of the frame: at a place that was pointed at, at the selected bars, or at the pen. */
-export function lookAtFrame(what: What, at?: { bar: number; tick: number; part: string; staff: number; near?: boolean; id?: string }): void {
+export function lookAtFrame(what: What, at?: Place): void {
+  wanted = true
+  sayFrame(what, at)
+}
+
+function sayFrame(what: What, at?: Place): void {
   settled(() => {
     const { pen } = useDesk.getState()
     if (!pen) return
@@ -89,7 +96,10 @@ function again(): void {
 }
 
 export const leaveWeighed = () => usePage.setState({ weighed: null })
-export const leaveFrame = () => usePage.setState({ frame: null, weighed: null })
+export function leaveFrame(): void {
+  wanted = false
+  usePage.setState({ frame: null, weighed: null })
+}
 
 /** Esc lets go of one thing: what was weighed, the frame, a mark. Says whether there was something. */
 export function letPageGo(): boolean {

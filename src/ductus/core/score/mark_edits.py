@@ -100,7 +100,7 @@ class DropMarks(MarkEdit):
             raise BadInput(
                 "There was nothing to take away: every piece has a first meter and key. Nothing was changed."
             )
-        return draft.change(capital(f"{listed(gone)} taken away"))
+        return draft.change(f"Taken away: {listed(gone)}")
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,8 +24,8 @@ from ductus.core.words import capital, listed
 
 @dataclass(frozen=True, slots=True)
 class WithHere(EntryCommand):
-    """A mark at the pen, as musicians write it: signs of notes are carried by the next note, what spans goes on from the next note until it is
-    given again, everything else stands at the pen."""
+    """A mark as musicians write it, to the notes that are selected or at the pen: there, signs of notes are carried by the next note, what
+    spans goes on from the next note until it is given again, everything else stands at the pen."""
 
     text: Annotated[str, MaxLen(20_000)]
     name: Literal["with-here"] = "with-here"
@@ -33,6 +33,10 @@ class WithHere(EntryCommand):
     def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
         """See EntryCommand."""
         wish = wish_of(self.text)
+        chosen = [piece.notes[i] for i in state.chosen if i in piece.notes]
+        if chosen:
+            change = marked(piece, wish, where(chosen, state.line, state.tick))
+            return Outcome(state, change if change.rows else None, change.sentence)
         if wish.sort == "note" and not wish.without:
             return self._carried(state, wish)
         if spans_on(wish):

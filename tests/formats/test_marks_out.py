@@ -1,0 +1,199 @@
+"""Every kind of mark in MusicXML 4.0: valid by the published schema, and read back by music21 as what was written."""
+
+from __future__ import annotations
+
+import music21
+import pytest
+from lxml import etree
+from music21 import articulations, chord, dynamics, expressions, harmony, repeat, spanner
+
+from ductus.core.pitch.chords import parse_chord
+from ductus.core.score.marking import marked, where
+from ductus.core.score.order import playing_order
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.score.wording import DYNAMICS, EXPRESSIONS, TEMPO_WORDS, VOCABULARY, wish_of
+from ductus.core.time.ticks import QUARTER
+from ductus.formats.musicxml_write import write_musicxml
+from tests.core.test_marks import ORDERS, bar, notes, put, quarters
+from tests.formats.test_musicxml import check, schema
+
+__all__ = ["schema"]
+
+
+def read(piece: Piece) -> music21.stream.Score:
+    return music21.converter.parseData(write_musicxml(piece).decode(), format="musicxml")
+
+
+def found(piece: Piece, kind: type) -> list:
+    return list(read(piece).recurse().getElementsByClass(kind))
+
+
+@pytest.mark.parametrize("text", [w for w, _ in VOCABULARY])
+def test_every_word_of_the_vocabulary_makes_a_valid_file(schema: etree.XMLSchema, text: str) -> None:
+    wish = wish_of(text)
+    piece = quarters(4)
+    change = marked(piece, wish, where(notes(piece, 4, 6), ("p1", 1, 1), 4 * QUARTER))
+    assert change.rows
+    check(schema, write_musicxml(change.apply(piece)))
+
+
+def test_many_marks_at_once_make_a_valid_file(schema: etree.XMLSchema) -> None:
+    piece = quarters(16)
+    for k, (text, wish) in enumerate(VOCABULARY):
+        if wish.sort in ("note", "mark", "tempo"):
+            piece = put(piece, text, k % 50, k % 50 + 3)
+    check(schema, write_musicxml(piece))
+
+
+@pytest.mark.parametrize("text", DYNAMICS)
+def test_dynamics_come_back(text: str) -> None:
+    (read_back,) = found(put(quarters(2), text, 2), dynamics.Dynamic)
+    assert read_back.value == text
+    assert read_back.offset == 2
+
+
+READ_AS = {
+    "staccato": articulations.Staccato, "staccatissimo": articulations.Staccatissimo, "tenuto": articulations.Tenuto,
+    "portato": articulations.DetachedLegato, "accent": articulations.Accent, "marcato": articulations.StrongAccent,
+    "breath": articulations.BreathMark, "caesura": articulations.Caesura, "fermata": expressions.Fermata, "rolled": expressions.ArpeggioMark,
+    "trill": expressions.Trill, "turn": expressions.Turn, "inverted-turn": expressions.InvertedTurn, "mordent": expressions.Mordent,
+    "inverted-mordent": expressions.InvertedMordent, "tremolo-1": expressions.Tremolo, "tremolo-2": expressions.Tremolo,
+    "tremolo-3": expressions.Tremolo, "finger-3": articulations.Fingering,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", READ_AS)
+def test_signs_of_notes_come_back(name: str) -> None:
+    piece = put(quarters(2), NOTE_SIGNS[name].words, 1)
+    signs = [x for n in read(piece).recurse().notes for x in (*n.articulations, *n.expressions)]
+    assert [type(s) for s in signs] == [READ_AS[name]]
+
+
+def test_stems_come_back() -> None:
+    (first, *_) = read(put(quarters(1), "stem up", 0)).recurse().notes
+    assert first.stemDirection == "up"
+
+
+def test_slurs_hairpins_octave_lines_and_pedal_come_back_over_the_same_notes() -> None:
+    piece = quarters(3)
+    for text, first, last in (("slur", 0, 3), ("<", 4, 6), (">", 7, 8), ("8va", 9, 11), ("pedal", 0, 7)):
+        piece = put(piece, text, first, last)
+    score = read(piece)
+    (slur,) = score.recurse().getElementsByClass(spanner.Slur)
+    assert [n.getOffsetInHierarchy(score) for n in slur.getSpannedElements()] == [0, 3]
+    wedges = {type(w).__name__: w for w in score.recurse().getElementsByClass(dynamics.DynamicWedge)}
+    assert set(wedges) == {"Crescendo", "Diminuendo"}
+    (line,) = score.recurse().getElementsByClass(spanner.Ottava)
+    assert line.type == "8va"
+    under = [n.getOffsetInHierarchy(score) for n in line.getSpannedElements()]
+    assert (min(under), max(under)) == (9, 11)
+    sounding = {p.midi for n in score.recurse().notes for p in n.pitches}
+    assert sounding == {72}  # the line changes how notes are written, not what they are
+    xml = write_musicxml(piece)
+    assert xml.count(b'<pedal type="start"') == xml.count(b'<pedal type="stop"') == 1
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "C",
+        "Bbm7",
+        "D7/F#",
+        "F#m7b5",
+        "Gsus4",
+        "Cmaj7",
+        "A6",
+        "Edim7",
+        "Caug",
+        "G9",
+        "Dm9",
+        "B7",
+        "Am/C",
+        "Ebmaj7",
+        "G7",
+    ],
+)
+def test_chord_symbols_come_back_with_their_pitches(text: str) -> None:
+    piece = put(quarters(1), text, 1)
+    (symbol,) = found(piece, harmony.ChordSymbol)
+    assert {p.pitchClass for p in symbol.pitches} == parse_chord(text).classes
+    assert symbol.offset == 1
+
+
+def test_words_come_back() -> None:
+    piece = put(put(quarters(2), "lyrics Ro-se _ red", 0, 7), "lyrics 2: Blue ri-ver", 0, 7)
+    by_note = [
+        [(x.number, x.text, x.syllabic) for x in n.lyrics if x.text] for n in list(read(piece).recurse().notes)[:4]
+    ]
+    assert by_note == [
+        [(1, "Ro", "begin"), (2, "Blue", "single")], [(1, "se", "end"), (2, "ri", "begin")], [(2, "ver", "end")], [(1, "red", "single")],
+    ]  # fmt: skip
+    xml = write_musicxml(piece)
+    assert xml.count(b'<extend type="start"/>') == xml.count(b'<extend type="stop"/>') == 1
+
+
+@pytest.mark.parametrize("text", [*EXPRESSIONS[:6], *TEMPO_WORDS[:6], '"as if asleep"'])
+def test_words_of_expression_and_tempo_come_back(text: str) -> None:
+    score = read(put(quarters(2), text, 4, 5))
+    said = [
+        str(getattr(x, "content", getattr(x, "text", "")))
+        for x in score.recurse().getElementsByClass((expressions.TextExpression, music21.tempo.TempoText))
+    ]
+    assert text.strip('"') in said
+
+
+def test_clefs_sections_and_tempi_come_back() -> None:
+    piece = put(
+        put(put(put(quarters(3), "bass clef", 5), "treble clef", 8), "[B]", 4, 5), "Allegro, dotted quarter = 80", 4
+    )
+    score = read(piece)
+    clefs = [
+        (c.sign, c.getOffsetInHierarchy(score)) for c in score.parts[0].recurse().getElementsByClass(music21.clef.Clef)
+    ]
+    assert clefs == [("G", 0), ("F", 5), ("G", 8)]
+    assert [m.content for m in score.recurse().getElementsByClass(expressions.RehearsalMark)] == ["B"]
+    marks = [
+        m for m in score.recurse().getElementsByClass(music21.tempo.MetronomeMark) if m.getOffsetInHierarchy(score) == 4
+    ]
+    assert [(m.number, m.referent.quarterLength) for m in marks] == [(80, 1.5)]
+
+
+# music21 has its own reading of jumps; where both know what to do, they must agree.
+SHARED = [
+    row for row in ORDERS if not any(text in ("3 times", "1st and 2nd ending", "D.C. al Fine") for text, *_ in row[0]) and row[1] != "1 2 3 5 6 7 8"
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("signs", "wanted"), SHARED)
+def test_the_order_of_playing_agrees_with_music21(signs: list[tuple[str, int]], wanted: str) -> None:
+    piece = quarters()
+    for text, *bars in signs:
+        piece = bar(piece, text, *bars)
+    part = read(piece).parts[0]
+    theirs = (
+        [m.number for m in part.expandRepeats().getElementsByClass("Measure")]
+        if signs
+        else [m.number for m in part.getElementsByClass("Measure")]
+    )
+    ours = [b + 1 for s in playing_order(piece) for b in range(s.first, s.last + 1)]
+    if not any(text.startswith("D.S.") for text, *_ in signs):
+        assert theirs == ours
+    assert part.recurse().getElementsByClass(repeat.RepeatMark) or not signs or wanted
+
+
+def test_a_note_on_the_other_staff_is_written_there() -> None:
+    piece = put(quarters(1), "other staff", 1)
+    xml = write_musicxml(piece).decode()
+    first_voice = xml.split("<backup>")[0]
+    assert first_voice.count("<staff>2</staff></note>") == 1
+    assert first_voice.count("<staff>1</staff></note>") == 3
+
+
+def test_grace_notes_are_made_of_notes_and_come_back() -> None:
+    piece = put(quarters(1), "grace note", 0)
+    graces = [n for n in read(piece).recurse().notes if n.duration.isGrace]
+    assert [n.pitch.nameWithOctave for n in graces] == ["C5"]
+    assert sum(isinstance(n, Note) for n in piece.notes.values()) == 3
+    assert not [c for c in read(piece).recurse().notes if isinstance(c, chord.Chord)]

@@ -1,0 +1,409 @@
+"""The finished page through the real interface: marks, frame, parts, print; a song brought from nothing to a printed page by keys alone."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+from pathlib import Path
+
+import music21
+import pytest
+from music21 import dynamics, expressions, harmony, spanner
+from playwright.sync_api import Page, expect
+
+from tests.ui.conftest import Server
+from tests.ui.desk import about, begin, choose, chord, drawn_notes, open_piece, opened, press, says, with_mark
+
+
+def score_of(server: Server, piece: str) -> music21.stream.Score:
+    return music21.converter.parseData(server.get(f"/api/pieces/{piece}/export.musicxml").decode(), format="musicxml")
+
+
+def quarters(page: Page, letters: str) -> None:
+    """Notes by letters of the computer keyboard, each waited for by the server's answer at the end."""
+    for letter in letters:
+        press(page, letter)
+
+
+def tab_to(page: Page, label: str) -> None:
+    """Go to a field of the sentence by Tab alone."""
+    for _ in range(60):
+        page.keyboard.press("Tab")
+        if (
+            page.evaluate("document.activeElement?.getAttribute('aria-label') ?? document.activeElement?.textContent")
+            == label
+        ):
+            return
+    raise AssertionError(f"{label} is not reached by Tab")
+
+
+STAVES = {"singer": "singer", "right": "right hand", "left": "left hand"}
+
+
+def at_bar(page: Page, number: int, staff: str = "") -> None:
+    """The pen at the first beat of a bar, by keys."""
+    here = page.get_by_test_id("line").locator('[data-phrase="part"]')
+    for _ in range(3 if staff else 0):
+        before = here.inner_text()
+        if STAVES[staff] in before:
+            break
+        press(page, "ArrowDown")
+        expect(here).not_to_have_text(before)
+    press(page, *(["Control+ArrowLeft"] * 20))
+    expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 1")
+    for _ in range(number - 1):
+        press(page, "Control+ArrowRight")
+    expect(page.get_by_test_id("position")).to_have_text(f"bar {number} · beat 1")
+
+
+def select_bar(page: Page) -> None:
+    """The notes of the bar at the pen, by key; as a person does, one looks that they are selected."""
+    press(page, "KeyB")
+    expect(page.locator("[data-selected]").first).to_be_attached()
+
+
+def song_by_keys(page: Page) -> str:
+    """Set-up and notes of the song, by keys alone; returns its id."""
+    tab_to(page, "layout")
+    page.keyboard.type("singer")
+    for label, words in (
+        ("title", "The Heron Ferry"),
+        ("subtitle", "for the lantern scene"),
+        ("number", "7"),
+        ("composer", "L. Marsh"),
+        ("arranger", "arr. the pit band"),
+    ):
+        tab_to(page, label)
+        page.keyboard.type(words)
+    tab_to(page, "meter")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("4/4")
+    tab_to(page, "key")
+    page.keyboard.type("F major")
+    tab_to(page, "tempo word")
+    page.keyboard.type("Flowing")
+    page.keyboard.press("Enter")
+    piece = opened(page)
+    page.locator("body").press("Escape")
+    at_bar(page, 1, "singer")
+    press(page, "Backquote")
+    quarters(page, "ghkhgfgdhkjhgfdfghjk" + "lkhgfghjkkhgf")  # 33 quarters
+    press(page, "Backquote")
+    at_bar(page, 1, "right")
+    press(page, "BracketLeft", "Backquote")
+    for pair in ("fh", "fh", "fg", "dg", "fh", "dg", "fh", "dg", "fh", "fh", "dg", "dg", "fh", "fh", "dg", "dg"):
+        chord(page, pair)
+    press(page, "Backquote")
+    at_bar(page, 1, "left")
+    press(page, "BracketLeft", "KeyN", "Backquote")
+    quarters(page, "fsffdsaf")
+    press(page, "Backquote", "KeyM", "BracketRight", "BracketRight")
+    return piece
+
+
+def test_a_song_is_brought_from_nothing_to_a_printed_page_by_keys_alone(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    piece = song_by_keys(page)
+    expect(page.locator(".system g.note")).not_to_have_count(0)
+
+    # the frame: the last two bars in 3/4 and back is a change of meter at bar 8
+    at_bar(page, 8, "singer")
+    about(page, "meter")
+    page.keyboard.press("Escape")
+    about(page, "meter")
+    choose(page, "meter", "2/4")
+    expect(page.get_by_test_id("weighed")).to_contain_text("Bar 8 on is in 2/4, was 4/4: values stay")
+    press(page, "Enter")
+    says(page, "Bar 8 on is in 2/4")
+    press(page, "Escape")
+
+    # words, two verses, pasted as texts from the pen on
+    at_bar(page, 1)
+    with_mark(
+        page,
+        "lyrics Ri-ver _ car-ry me o-ver_ the dark, ri-ver let none of us drown",
+        "lyrics 2: Lan-tern lan-tern show me the way to the bank where the he-rons sleep",
+    )
+    with_mark(page, "dolce", "mf", "section A", "F")
+    at_bar(page, 2)
+    with_mark(page, "|:", "segno", "Bb")
+    at_bar(page, 3)
+    with_mark(page, "C7/E")
+    # slurs, hairpin and pedal on what is selected
+    select_bar(page)
+    with_mark(page, "slur", "<")
+    press(page, "Escape")
+    at_bar(page, 4)
+    with_mark(page, "f", "to coda", "Dm7")
+    at_bar(page, 5)
+    select_bar(page)
+    with_mark(page, "1st ending", "repeat end")
+    press(page, "Escape")
+    at_bar(page, 6)
+    select_bar(page)
+    with_mark(page, "2nd ending", "rit.", "staccato")
+    press(page, "Escape")
+    at_bar(page, 7)
+    with_mark(page, "a tempo", "p")
+    select_bar(page)
+    with_mark(page, "D.S. al Coda")
+    press(page, "Escape")
+    at_bar(page, 8)
+    with_mark(page, "coda")
+    at_bar(page, 1, "left")
+    select_bar(page)
+    press(page, "Control+Shift+ArrowRight")
+    expect(page.locator("[data-selected]")).to_have_count(2)
+    with_mark(page, "pedal")
+    press(page, "Escape")
+
+    marks_are_read_back(score_of(server, piece))
+    playing_order_is_right(server, piece)
+    it_is_printed(page, tmp_path)
+    it_is_changed_undone_and_redone(page, server, piece)
+
+
+def marks_are_read_back(score: music21.stream.Score) -> None:
+    """The exported file holds each mark, where it was put."""
+
+    def places(kind: type) -> list[tuple[str, float]]:
+        said = lambda x: str(getattr(x, "value", None) or getattr(x, "content", None) or getattr(x, "figure", ""))  # noqa: E731
+        return [(said(x), x.getOffsetInHierarchy(score)) for x in score.recurse().getElementsByClass(kind)]
+
+    assert places(dynamics.Dynamic) == [("mf", 0.0), ("f", 12.0), ("p", 24.0)]
+    assert [figure for figure, _ in places(harmony.ChordSymbol)] == ["F", "B-", "C7/E", "Dm7"]
+    assert places(expressions.RehearsalMark) == [("A", 0.0)]
+    (slur,) = score.recurse().getElementsByClass(spanner.Slur)
+    assert [n.getOffsetInHierarchy(score) for n in slur.getSpannedElements()] == [8, 11]
+    assert len(score.recurse().getElementsByClass(dynamics.Crescendo)) == 1
+    endings = sorted(
+        (b.number, [m.number for m in b.getSpannedElements()])
+        for b in score.parts[0].recurse().getElementsByClass(spanner.RepeatBracket)
+    )
+    assert [n for _, n in endings] == [[5], [6]]
+    sounding = [n for n in score.parts[0].recurse().notes if not isinstance(n, harmony.Harmony)]
+    sung = [[(x.number, x.text) for x in n.lyrics if x.text] for n in sounding][:3]
+    assert sung == [[(1, "Ri"), (2, "Lan")], [(1, "ver"), (2, "tern")], [(2, "lan")]]
+    assert [str(m.ratioString) for m in score.parts[0].recurse().getElementsByClass(music21.meter.TimeSignature)] == [
+        "4/4",
+        "2/4",
+    ]
+    assert sum(len(n.articulations) for n in sounding) == 4
+
+
+def playing_order_is_right(server: Server, piece: str) -> None:
+    """1, then the repeat with both endings, D.S. to the coda: bars 1 2345 2346 7, 2 3 (the sign stands at the end of bar 3), 8 on."""
+    import json
+
+    places = json.loads(server.get(f"/api/pieces/{piece}/playback?from_tick=0"))["places"]
+    quarter = 23_063_040
+    ticks = [t for _, t in places]
+    bars = [
+        b
+        for b in dict.fromkeys((t // (4 * quarter), k) for k, t in enumerate(ticks))
+        if ticks[b[1]] % (4 * quarter) == 0 and b[0] < 7
+    ]
+    assert [b + 1 for b, _ in bars] == [1, 2, 3, 4, 5, 2, 3, 4, 6, 7, 2, 3]
+    assert ticks[-1] >= 28 * quarter
+    us = [t for t, _ in places]
+    assert us == sorted(us)
+
+
+def it_is_printed(page: Page, tmp_path: Path) -> None:
+    """Print view and PDF agree on the number of pages; the PDF holds the words of the page."""
+    press(page, "F9")
+    count = page.get_by_test_id("page-count")
+    expect(count).to_have_text(re.compile(r"[1-9]\d* pages?"))
+    expect(page.locator(".pages .page svg")).to_have_count(int(count.inner_text().split()[0]))
+    with page.expect_download() as download:
+        page.locator('[data-phrase="PDF"]').press("Enter")
+    file = tmp_path / download.value.suggested_filename
+    download.value.save_as(file)
+    assert file.name == "The Heron Ferry.pdf"
+    assert file.read_bytes().startswith(b"%PDF")
+    if shutil.which("pdftotext"):
+        words = subprocess.run(["pdftotext", str(file), "-"], capture_output=True, text=True, check=True).stdout
+        for expected in (
+            "The Heron Ferry",
+            "for the lantern scene",
+            "L. Marsh",
+            "D.S. al Coda",
+            "Singer",
+            "dolce",
+            "drown",
+        ):
+            assert expected in words
+    press(page, "Escape")
+    expect(count).to_have_count(0)
+
+
+def it_is_changed_undone_and_redone(page: Page, server: Server, piece: str) -> None:
+    """Transposed for the singer, a bar inserted, a section copied; undone to the beginning of the marks and redone, the file is the same."""
+    at_bar(page, 1, "singer")
+    about(page, "key")
+    choose(page, "transpose to", "A flat major")
+    expect(page.get_by_test_id("weighed")).to_contain_text("transposed up by minor third")
+    press(page, "Enter")
+    says(page, "now in A flat major")
+    assert [x.figure for x in score_of(server, piece).recurse().getElementsByClass(harmony.ChordSymbol)] == [
+        "A-",
+        "D-",
+        "E-7/G",
+        "Fm7",
+    ]
+    press(page, "Escape")
+    about(page, "bars")
+    page.get_by_test_id("line").locator('[data-phrase="insert bars"]').press("Enter")
+    page.get_by_label("How many bars").press("Enter")
+    says(page, "1 bar inserted before bar 1")
+    press(page, "Escape")
+    at_bar(page, 9)
+    about(page, "bars")
+    choose(page, "section again", "A again here")
+    expect(page.get_by_test_id("weighed")).to_contain_text("Section A again from bar 9 on")
+    press(page, "Enter")
+    says(page, "Section A again from bar 9 on")
+    press(page, "Escape")
+    whole = server.get(f"/api/pieces/{piece}/export.musicxml")
+    for _ in range(200):
+        if page.get_by_role("button", name="Undo").is_disabled():
+            break
+        press(page, "Control+z")
+        says(page, re.compile("^Undone|^Nothing to undo"))
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+    expect(page.locator(".system g.note")).to_have_count(0)
+    for _ in range(200):
+        if page.get_by_role("button", name="Redo").is_disabled():
+            break
+        press(page, "Control+y")
+        says(page, re.compile("^Done again|^Nothing to do again"))
+    expect(page.get_by_role("button", name="Redo")).to_be_disabled()
+    assert server.get(f"/api/pieces/{piece}/export.musicxml") == whole
+
+
+def test_a_mark_is_found_by_its_beginning_chosen_on_the_sheet_moved_and_taken_away(page: Page, server: Server) -> None:
+    piece = begin(page, "Marks")
+    press(page, "Backquote")
+    quarters(page, "adgk")
+    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft", "KeyB")
+    page.keyboard.press("Digit2")
+    page.get_by_role("combobox", name="mark").fill("mez")
+    expect(page.get_by_role("option", name="portato")).to_be_visible()
+    page.keyboard.press("Escape")
+    with_mark(page, "mf", "<")
+    press(page, "Escape")
+    page.locator("g.dynam").click()
+    expect(page.get_by_test_id("mark-words")).to_have_text("mf at bar 1, beat 1")
+    press(page, "Alt+ArrowUp", "Alt+ArrowUp")
+    expect(page.locator("g.dynam")).to_have_attribute("transform", re.compile(r"translate\(0, -\d+\)"))
+    press(page, "Home")
+    says(page, "back in its own place")
+    expect(page.locator("g.dynam[transform]")).to_have_count(0)
+    page.get_by_test_id("line").locator('[data-phrase="reads"]').click()
+    page.get_by_label("In place of mf:").fill("pp")
+    press(page, "Enter")
+    says(page, "pp in place of mf")
+    press(page, "Delete")
+    says(page, "Taken away: pp at bar 1, beat 1")
+    expect(page.locator("g.dynam")).to_have_count(0)
+    page.locator("g.hairpin").click()
+    handle = page.get_by_role("button", name="end of the mark")
+    box, note = handle.bounding_box(), page.locator("g.notehead").nth(2).bounding_box()
+    assert box
+    assert note
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(note["x"] + 2, box["y"] + 10, steps=4)
+    page.mouse.up()
+    says(page, "Crescendo hairpin now ends at bar 1, beat 3")
+    assert len(list(score_of(server, piece).recurse().getElementsByClass(dynamics.Crescendo))) == 1
+
+
+def test_what_is_no_mark_is_said_and_nothing_is_changed(page: Page, server: Server) -> None:
+    begin(page, "No mark")
+    page.keyboard.press("Digit2")
+    field = page.get_by_role("combobox", name="mark")
+    field.fill("Cm7x9")
+    expect(page.get_by_role("option")).to_have_count(1)  # only the words themselves
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Escape")
+    about(page, "meter")
+    page.get_by_test_id("line").locator('[data-phrase="any meter"]').click()
+    page.get_by_label("Meter, as 7/8 (2+2+3)").fill("17/64")
+    press(page, "Enter")
+    expect(page.get_by_test_id("problem")).to_contain_text("17/64 is no meter")
+
+
+def test_words_are_sung_along_the_notes_and_the_next_note_carries_its_sign(page: Page, server: Server) -> None:
+    piece = begin(page, "Sung")
+    press(page, "Backquote")
+    with_mark(page, "accent")
+    expect(page.get_by_test_id("line")).to_contain_text("the next note comes with accent")
+    quarters(page, "adgk")
+    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft")
+    page.keyboard.press("Digit2")
+    page.keyboard.type("lyrics ")
+    field = page.get_by_label("syllable")
+    for typed in ("Ro-", "se ", "is ", "red"):
+        field.press_sequentially(typed)
+    page.keyboard.press("Enter")
+    says(page, "red at bar 1, beat 4")
+    notes = list(score_of(server, piece).recurse().notes)
+    assert [n.lyric for n in notes] == ["Ro", "se", "is", "red"]
+    assert [len(n.articulations) for n in notes] == [1, 0, 0, 0]
+
+
+def test_the_line_speaks_of_what_is_clicked_on_the_page(page: Page, server: Server) -> None:
+    open_piece(page, "Three Bends of the River")
+    line = page.get_by_test_id("line")
+    for selector, words in (
+        (".system g.meterSig", "meter 6/8"),
+        (".system g.clef", "treble clef"),
+        ("g.tempo", "Tempo at"),
+        ("g.barLine", "insert bars before it"),
+    ):
+        page.locator(selector).first.click(force=True)
+        expect(line).to_contain_text(words)
+        press(page, "Escape")
+        expect(line).to_contain_text("Step into")
+
+
+def test_parts_are_added_named_moved_and_removed(page: Page, server: Server) -> None:
+    piece = begin(page, "Parts")
+    about(page, "part")
+    choose(page, "add a part", "Clarinet in B flat (winds)")
+    says(page, "Clarinet in B flat added under Piano")
+    expect(page.locator("g.label")).to_have_count(2)
+    choose(page, "other part", "Clarinet in B flat")
+    page.get_by_test_id("line").locator('[data-phrase="part name"]').click()
+    page.get_by_label("Its name").fill("Reed")
+    press(page, "Enter")
+    says(page, "is now called Reed")
+    page.get_by_test_id("line").locator('[data-phrase="up"]').click()
+    says(page, "Reed moved up, above Piano")
+    assert score_of(server, piece).parts[0].partName == "Reed"
+    assert b"<chromatic>-2</chromatic>" in server.get(f"/api/pieces/{piece}/export.musicxml")
+    page.get_by_test_id("line").locator('[data-phrase="remove it"]').click()
+    expect(page.get_by_test_id("weighed")).to_contain_text("Reed removed")
+    press(page, "Enter")
+    says(page, "Reed removed")
+    expect(page.locator("g.staff")).not_to_have_count(0)
+    press(page, "Backquote", "a")
+    assert drawn_notes(page) >= 0
+    expect(page.locator(".system g.note")).to_have_count(1)
+
+
+@pytest.mark.parametrize("size", ["US letter"])
+def test_the_printed_page_follows_what_is_chosen(page: Page, server: Server, size: str) -> None:
+    open_piece(page, "Otter at the Tiller")
+    press(page, "F9")
+    view = page.get_by_test_id("print-line")
+    expect(view).to_contain_text("on A4")
+    view.locator('[data-phrase="page size"]').click()
+    page.get_by_role("menuitemradio", name=size).click()
+    expect(page.locator(".pages .page svg").first).to_have_attribute("width", "215.9mm")
+    view.locator('[data-phrase="staff size"]').click()
+    page.get_by_role("menuitemradio", name="5 mm high", exact=True).click()
+    expect(view).to_contain_text("staves 5 mm high:")

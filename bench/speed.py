@@ -22,6 +22,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
 from bench.long import export_seconds, journal_lost_ms, read_notes, with_takes
+from bench.page import frame_edit_ms, pdf_seconds, with_marks
 from bench.playing import measure as measure_playing
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import midi_of, random_piece
@@ -152,6 +153,8 @@ def main() -> None:
         taken = library.add(random_piece(1, "3/4", 200))
         with_takes(library, taken)
         endless = library.add(random_piece(1, "4/4", 2000))
+        framed = library.add(random_piece(1, "3/4", 200))
+        full_of_marks = library.add(with_marks(random_piece(1, "3/4", 200)))
         huge, little = library.add(four_parts(500)), library.add(four_parts(12))
         library.close()
         server = Server(folder / "data")
@@ -170,6 +173,12 @@ def main() -> None:
                 key_to_page(page, server, taken, 100) / key_to_page(page, server, long, 100),
                 "ratio",
             )
+            note(
+                "key_ratio_with_marks",
+                key_to_page(page, server, full_of_marks, 100) / key_to_page(page, server, long, 100),
+                "ratio",
+            )
+            note("frame_edit_ms_200", frame_edit_ms(page, server, framed), "ms")
             note("open_2000_bars_s", first_page(page, server, endless) / 1000, "s")
             c, d = key_to_page(page, server, huge, 250, 60), key_to_page(page, server, little, 1, 60)
             note("key_to_page_ms_500_4_parts", c, "ms")
@@ -177,6 +186,7 @@ def main() -> None:
             browser.close()
         server.stop()
         note("transcribe_2min_s", transcribe_two_minutes(folder), "s")
+    note("pdf_200_bars_s", pdf_seconds(), "s")
     note("export_2000_bars_s", export_seconds(2000), "s")
     seconds, megabytes = read_notes(60_000)
     note("read_60000_notes_s", seconds, "s")

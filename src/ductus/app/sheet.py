@@ -143,6 +143,9 @@ class Sheet:
             old.timeline is not new.timeline
             or old.keys is not new.keys
             or old.tempi is not new.tempi
+            or old.parts is not new.parts
+            or old.clefs is not new.clefs
+            or old.signs is not new.signs
             or old.facts != new.facts
         ):
             return True

@@ -43,6 +43,7 @@ from ductus.core.reading.choosing_beats import (
     ReadUnpinned,
 )
 from ductus.core.reading.free import find_beats, late_start
+from ductus.core.reading.marks import dynamics_written, pedal_written
 from ductus.core.reading.nearby import read_nearby
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.pinning import tapped_map
@@ -274,6 +275,21 @@ def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: I
         return read_again(desk, piece, reading, choices, words)
 
     return Job("Reading again", work)
+
+
+def marks_from_take(desk: Desk, reading_id: str, what: str) -> Job:
+    """Write the "pedal" of a take under its part, or its "dynamics", as marks. Raises NotThere."""
+    reading_of(desk.piece, reading_id)
+
+    def work(piece: Piece) -> Change:
+        reading = reading_of(piece, reading_id)
+        worked = worked_out(desk, reading)
+        notes = notes_of_reading(piece, reading)
+        if what == "dynamics":
+            return dynamics_written(piece, notes, reading.part)
+        return pedal_written(piece, worked.take, worked.result.pulses, notes, reading.start, reading.part)
+
+    return Job("Writing marks", work)
 
 
 def doubt_decided(desk: Desk, reading_id: str, do: str, key: int, option: int) -> Job:

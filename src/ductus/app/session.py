@@ -22,7 +22,7 @@ from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
 from ductus.app.page import about_page, marks_left, page_change
-from ductus.app.readings import doubt_decided, kept_take_onto_page, reading_otherwise
+from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take, reading_otherwise
 from ductus.app.recorder import Recorder
 from ductus.app.recording import DROPPED, Recording, take_from_journal
 from ductus.core.entry.commands.pen import PlacePen
@@ -233,6 +233,8 @@ class Session:
                 self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
             case m.ReadOtherwise(do, reading, ids):
                 self.jobs.append(reading_otherwise(self.desk, reading, do, ids))
+            case m.MarksFromTake(reading, what):
+                self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):
                 self.jobs.append(doubt_decided(self.desk, reading, do, key, option))
 

@@ -17,7 +17,7 @@ import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
 import { SelectionLine } from './SelectionLine'
-import { give, useDesk } from './store'
+import { give, send, useDesk } from './store'
 import { TouchForm } from './TouchForm'
 import { ValueLadder } from './ValueLadder'
 
@@ -96,10 +96,15 @@ function ReadLine({ pen }: { pen: Pen }) {
   if (!reading) return <WayPhrase pen={pen} words="Read" />
   if (reading.questions[0]) return <LeadLine question={reading.questions[0]} />
   return (
+    <>
     <Sentence phrases={reading.line} draw={(p) =>
       p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} />
       : p.form === 'outcome' ? <OutcomePhrase phrase={p} />
       : <Phrase name={p.name} options={p.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => setReading(c.do as ReadingChoice) }))}>{p.words}</Phrase>
     } />
+    {' '}write its{' '}
+    <button type="button" className="phrase" data-phrase="pedal" onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'pedal' })}>pedal</button> or{' '}
+    <button type="button" className="phrase" data-phrase="dynamics" onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'dynamics' })}>dynamics</button> as marks.
+    </>
   )
 }

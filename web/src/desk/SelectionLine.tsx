@@ -11,6 +11,9 @@ const VALUES: readonly { label: string; value: NoteValue }[] = BASES.flatMap((ba
   { label: base, value: { base } },
   ...(base === 'half' || base === 'quarter' || base === 'eighth' ? [{ label: `dotted ${base}`, value: { base, dots: 1 } }] : []),
 ])
+const INTERVALS: readonly [string, number, number][] = [
+  ['minor second', 1, 1], ['major second', 1, 2], ['minor third', 2, 3], ['major third', 2, 4], ['perfect fourth', 3, 5], ['perfect fifth', 4, 7], ['minor sixth', 5, 8], ['major sixth', 5, 9],
+]
 const key = (id: string) => keyWords(byId.get(id)?.keys[0] ?? '')
 const valueOptions = (make: (value: NoteValue) => Edit): Option[] => VALUES.map(({ label, value }) => ({ label, act: () => edit(make(value)) }))
 
@@ -49,6 +52,12 @@ export function SelectionLine({ pen }: { pen: Pen }) {
   const semitones = [12, 7, 5, 4, 3, 2, 1, -1, -2, -3, -4, -5, -7, -12].map((n) => ({
     label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`, act: () => edit({ name: 'transpose', semitones: n }),
   }))
+  const pitches: Option[] = [
+    { label: 'the letter raised by a semitone', act: () => edit({ name: 'accidental', by: 1 }) }, { label: 'the letter lowered by a semitone', act: () => edit({ name: 'accidental', by: -1 }) },
+    ...([['double flat', -2], ['flat', -1], ['natural', 0], ['sharp', 1], ['double sharp', 2]] as const).map(([label, to]) => ({ label, act: () => edit({ name: 'accidental', to }) })),
+    { label: 'spelled by the way the line goes', act: () => edit({ name: 'spell-by-direction' }) },
+  ]
+  const intervals = ([1, -1] as const).flatMap((sign) => INTERVALS.map(([name, steps, by]): Option => ({ label: `${sign > 0 ? 'up' : 'down'} a ${name}`, act: () => edit({ name: 'by-interval', steps: sign * steps, semitones: sign * by }) })))
   const velocities = [
     ...[10, -10].map((by) => ({ label: `${by > 0 ? '+' : ''}${by} on each`, act: () => edit({ name: 'velocity', by }) })),
     ...[48, 64, 80, 96, 112].map((velocity) => ({ label: `all at ${velocity}`, act: () => edit({ name: 'velocity', velocity }) })),
@@ -70,7 +79,8 @@ export function SelectionLine({ pen }: { pen: Pen }) {
       <Tail><Now act={now({ name: 'split' })}>split</Now></Tail>{' '}
       <Tail><Now act={now({ name: 'respell' })} command="respell">respell</Now></Tail>{' '}
       <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
-      transpose <Tail><Phrase name="transpose" options={semitones}>by semitones</Phrase></Tail>{' '}
+      <Tail><Phrase name="accidental" options={pitches}>an accidental</Phrase></Tail>{' '}
+      transpose <Phrase name="transpose" options={semitones}>by semitones</Phrase> or <Tail><Phrase name="by interval" options={intervals}>an interval</Phrase></Tail>{' '}
       <Tail><Now act={now({ name: 'other-hand' })}>to the other hand</Now></Tail>{' '}
       to <Tail><Phrase name="to voice" options={[1, 2, 3, 4].map((voice) => ({ label: `voice ${voice}`, act: () => edit({ name: 'move-to-voice', voice }) }))}>a voice</Phrase></Tail>{' '}
       velocity <Tail><Phrase name="set velocity" options={velocities}>softer or louder</Phrase></Tail>{' '}

@@ -282,6 +282,15 @@ class DecideDoubt(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class MarksFromTake(Message):
+    """Write the pedal of a take, or dynamics by how it was played, as marks."""
+
+    reading: NoteId
+    what: Literal["pedal", "dynamics"]
+    type: Literal["take-marks"] = "take-marks"
+
+
+@dataclass(frozen=True, slots=True)
 class StopWork(Message):
     """Stop the long work that is going on; the page stays as it is."""
 
@@ -297,6 +306,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake
     | StopWork | Look
 )  # fmt: skip

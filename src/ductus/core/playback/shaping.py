@@ -1,7 +1,8 @@
 """What marks do to the sound: dynamics and hairpins to the velocity, articulations to length and velocity, trills and their like to the notes.
 
 The velocities of dynamics are evenly spaced over the range of MIDI 1.0, as most programs space them (common practice). A note keeps half of
-what its own velocity differs from the middle; where no dynamic stands before it, it sounds as it was entered.
+what its velocity differs from the median under the same dynamic, so that played and stepped notes come to the same level; where no dynamic
+stands before it, it sounds as it was entered.
 """
 
 from __future__ import annotations
@@ -10,15 +11,16 @@ from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
+from statistics import median
 
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
-from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.score.signs import DYNAMIC_LEVELS, NOTE_SIGNS
 from ductus.core.time.ticks import QUARTER
 
-LEVELS = {"pppp": 8, "ppp": 16, "pp": 33, "p": 49, "mp": 64, "mf": 80, "f": 96, "ff": 112, "fff": 120, "ffff": 127}
+LEVELS = DYNAMIC_LEVELS
 STRESSED = {"sf": 20, "sfz": 24, "sffz": 32, "fz": 20, "rf": 16, "rfz": 16}  # on one place, then as before
 STRUCK = {"fp": ("f", "p"), "sfp": ("f", "p"), "pf": ("p", "f")}  # one place, then the other
 MIDDLE = 80
@@ -50,6 +52,17 @@ class Loudness:
         self._swells: dict[str, list[Swell]] = {}
         for part, marks in by_part.items():
             self._lay_out(part, sorted(marks, key=lambda m: (m.tick, m.kind)))
+        under: dict[tuple[str, int], list[int]] = defaultdict(list)
+        for note in piece.notes.values() if by_part else ():
+            k = self._segment(note)
+            if k >= 0:
+                under[note.part, k].append(note.velocity)
+        self._usual = {key: median(velocities) for key, velocities in under.items()}
+
+    def _segment(self, note: Note) -> int:
+        """Which level of its part a note is under, -1 for none."""
+        levels = self._levels.get(note.part)
+        return bisect_right(levels, note.tick, key=lambda one: one[0]) - 1 if levels else -1
 
     def _lay_out(self, part: str, marks: Iterable[Mark]) -> None:
         levels: list[tuple[int, float]] = []
@@ -81,14 +94,15 @@ class Loudness:
     def velocity(self, note: Note) -> int:
         """How hard a note sounds, 1..127, its own signs included."""
         louder = sum(NOTE_SIGNS[s].louder for s in note.signs if s in NOTE_SIGNS)
-        levels = self._levels.get(note.part)
         base: float = note.velocity
-        if levels and levels[0][0] <= note.tick:
-            level = levels[bisect_right(levels, note.tick, key=lambda one: one[0]) - 1][1]
+        k = self._segment(note)
+        if k >= 0:
+            level = self._levels[note.part][k][1]
             for swell in self._swells[note.part]:
                 if swell.start <= note.tick < swell.end:
                     level = swell.low + (swell.high - swell.low) * (note.tick - swell.start) / (swell.end - swell.start)
-            base = level + (note.velocity - MIDDLE) / 2 + self._stress.get((note.part, note.tick), 0)
+            own = (note.velocity - self._usual.get((note.part, k), note.velocity)) / 2
+            base = level + own + self._stress.get((note.part, note.tick), 0)
         return min(max(round(base) + louder, 1), 127)
 
 

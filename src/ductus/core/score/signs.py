@@ -11,6 +11,19 @@ from fractions import Fraction
 
 from ductus.core.words import ordinal
 
+# Velocities of dynamics, evenly spaced over the range of MIDI 1.0 as most programs space them (common practice).
+DYNAMIC_LEVELS = {
+    "pppp": 8,
+    "ppp": 16,
+    "pp": 33,
+    "p": 49,
+    "mp": 64,
+    "mf": 80,
+    "f": 96,
+    "ff": 112,
+    "fff": 120,
+    "ffff": 127,
+}
 HALF, WHOLE = Fraction(1, 2), Fraction(1)
 
 

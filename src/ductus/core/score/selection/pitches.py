@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 from annotated_types import Ge, Le
 
+from ductus.core.pitch.intervals import interval_words
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch, pitch_on_line, pitch_words, spell_in_key
 from ductus.core.score.changes import Change
+from ductus.core.score.frame.moving import moved_note
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At, Edit, each
-from ductus.core.words import count_words, listed
+from ductus.core.words import article, count_words, listed
 
 SENSIBLE = 8  # fifths from the middle of the key: beyond, a name is not usual there (in C major no E sharp, no C flat)
 
@@ -90,6 +93,72 @@ class Transpose(Edit):
         return each(
             piece, notes, moved, lambda n: f"{n} transposed {way} by {count_words(abs(self.semitones), 'semitone')}"
         )
+
+
+@dataclass(frozen=True, slots=True)
+class ByInterval(Edit):
+    """By an interval: staff steps and semitones, signed, so that letters move alike. What would leave the keyboard stays."""
+
+    steps: Annotated[int, Ge(-28), Le(28)]
+    semitones: Annotated[int, Ge(-48), Le(48)]
+    name: Literal["by-interval"] = "by-interval"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        way = "up" if self.semitones > 0 or (not self.semitones and self.steps > 0) else "down"
+        words = f"{way} by {article(interval_words(self.steps, self.semitones))} {interval_words(self.steps, self.semitones)}"
+        return each(
+            piece, notes, lambda n: moved_note(n, self.steps, self.semitones), lambda n: f"{n} transposed {words}"
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Accidental(Edit):
+    """An accidental by hand: the letter stays, and is raised or lowered by a semitone (``by``), or set ``to`` an alteration (-2..2)."""
+
+    by: Annotated[int, Ge(-1), Le(1)] = 0
+    to: Annotated[int, Ge(-2), Le(2)] | None = None
+    name: Literal["accidental"] = "accidental"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit. No note gets more than two accidentals."""
+
+        def altered(note: Note) -> Note | None:
+            alter = self.to if self.to is not None else note.pitch.alter + self.by
+            pitch = replace(note.pitch, alter=alter)
+            return replace(note, pitch=pitch) if abs(alter) <= 2 and 0 <= pitch.midi <= 127 else None
+
+        change = each(piece, notes, altered, lambda n: f"{n} altered")
+        names = [pitch_words(a.pitch) for _, a in change.rows if isinstance(a, Note)]
+        return replace(change, sentence=f"Now {listed(names)}") if 0 < len(names) <= 4 else change
+
+
+@dataclass(frozen=True, slots=True)
+class SpellByDirection(Edit):
+    """Chromatic notes by the way the line goes: sharp where it rises to the next note, flat where it falls (common practice)."""
+
+    name: Literal["spell-by-direction"] = "spell-by-direction"
+
+    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
+        """See Edit."""
+        following: dict[str, int] = {}
+        for line in {n.line for n in notes}:
+            mine = sorted((n for n in notes if n.line == line), key=lambda n: (n.tick, n.pitch.midi))
+            last = max(n.end for n in mine)
+            after = next((n for n in piece.line_between(line, last, last + 1) if n.tick >= last), None)
+            for here, then in itertools.pairwise([*mine, *([after] if after else [])]):
+                following[here.id] = then.pitch.midi - here.pitch.midi
+
+        def spelled(note: Note) -> Note:
+            fifths = fifths_at(piece, note)
+            plain = spell_in_key(note.pitch.midi, fifths)
+            way = following.get(note.id, 0)
+            if plain.alter == signature(fifths)[plain.step] or not way:
+                return note  # a tone of the key
+            return replace(note, pitch=spell_in_key(note.pitch.midi, fifths, 1 if way > 0 else -1))
+
+        change = each(piece, notes, spelled, lambda n: f"{n} spelled by the way the line goes")
+        return change or Change("They are spelled by the way the line goes already")
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,11 +20,20 @@ from ductus.core.score.selection.lengths import (
     Split,
     TakeRest,
 )
-from ductus.core.score.selection.pitches import Octave, Respell, StaffSteps, Transpose, Velocity
+from ductus.core.score.selection.pitches import (
+    Accidental,
+    ByInterval,
+    Octave,
+    Respell,
+    SpellByDirection,
+    StaffSteps,
+    Transpose,
+    Velocity,
+)
 from ductus.core.score.selection.places import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
 
 NoteEdit = (
-    HoldToNext | TakeRest | SetLength | Scale | Split | EqualSteps | CorrectValue | EndLater | EndAt | Respell | Octave | Transpose
+    HoldToNext | TakeRest | SetLength | Scale | Split | EqualSteps | CorrectValue | EndLater | EndAt | Respell | Octave | Transpose | ByInterval | Accidental | SpellByDirection
     | StaffSteps | Velocity | MoveBy | MoveTo | OtherHand | MoveToVoice | Delete | Repeat
 )  # fmt: skip
 EDITS: tuple[type[NoteEdit], ...] = NoteEdit.__args__

@@ -11,13 +11,17 @@ from ductus.core.entry.line import next_key, sentence
 from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.writing import classes_at_pen, spell
+from ductus.core.notation.clefs import clef_offer
 from ductus.core.phrases import Phrase
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.recording.line import recording_sentence
+from ductus.core.score.frame.parts import ClefFrom
+from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts
 from ductus.core.time.bars import beat_words
 from ductus.core.time.ticks import shown_ticks
+from ductus.core.words import count_words
 from ductus.store.journal import CutOff, Stretch
 
 
@@ -124,7 +128,17 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         advances=state.advances,
         harmony=state.harmony,
         pulse_key=state.pulse_key,
+        offer=offer_fact(piece, state),
     )
+
+
+def offer_fact(piece: Piece, state: EntryState) -> m.OfferFact | None:
+    """Another clef, where ledger lines pile up on the pen's staff."""
+    offer = clef_offer(piece, state.part, state.staff, state.tick)
+    if offer is None:
+        return None
+    words = f"{count_words(offer.count, 'note')} far {offer.side} the staff: {offer.clef} clef?"
+    return m.OfferFact(words, ClefFrom(state.part, state.staff, offer.tick, offer.clef))
 
 
 def record_line_fact(desk: Desk, state: EntryState, choices: RecordChoices, late_us: int) -> m.RecordLineFact:

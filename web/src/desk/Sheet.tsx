@@ -8,6 +8,7 @@ import { takeInHand, useHand } from './hand'
 import { useListening } from './listening'
 import { Margin } from './Margin'
 import { Handles } from '../page/Handles'
+import { Offer } from '../page/Offer'
 import { PenMark } from './PenMark'
 import { send, useDesk } from './store'
 import { TitleBlock } from './TitleBlock'
@@ -136,6 +137,7 @@ export function Sheet() {
         <div className="relative flex flex-col gap-1" data-testid="systems">
           {refs.map((ref, index) => <SystemHolder key={ref.first} index={index} waiting={ref.key === null} system={systems.get(ref.key ?? '')} />)}
         </div>
+        {place && <Offer place={place} />}
         {pen && place && <PenMark pen={pen} place={place} />}
         {cursor && (
           <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"

@@ -160,6 +160,14 @@ class PhraseFact:
 
 
 @dataclass(frozen=True, slots=True)
+class OfferFact:
+    """Something that would help at the pen, in words, and what does it."""
+
+    words: str
+    do: AnyFrameEdit
+
+
+@dataclass(frozen=True, slots=True)
 class PenFact:
     """The pen and every choice that the line speaks. ``level`` is the metrical rank of its place (0 bar line, 1 middle, 2 beat, deeper below)."""
 
@@ -202,6 +210,7 @@ class PenFact:
     advances: bool
     harmony: str
     pulse_key: int | None
+    offer: OfferFact | None = None
     type: Literal["pen"] = "pen"
 
 

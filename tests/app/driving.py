@@ -7,7 +7,8 @@ from typing import TypeVar
 from ductus.app import messages as m
 from ductus.app.jobs import carry_out
 from ductus.app.library import Library
-from ductus.app.session import Sent, Session
+from ductus.app.outbox import Sent
+from ductus.app.session import Session
 from ductus.app.shown import all_shown
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.errors import DuctusError

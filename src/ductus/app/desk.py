@@ -16,6 +16,7 @@ from ductus.core.errors import NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Part
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap
 from ductus.engraving.engraver import Engraver
@@ -90,6 +91,14 @@ class Desk:
 
         with self.lock:
             return self._written(write, base)[1]
+
+    def show_parts(self, wanted: tuple[str, ...]) -> Part | None:
+        """Draw only these parts (none: all); returns the one that is shown alone. Called under the lock."""
+        parts = self.piece.parts
+        shown = [parts[i] for i in wanted if i in parts] or list(parts.values())
+        self.sheet.hidden = frozenset(parts) - {p.id for p in shown}
+        self.sheet.update(self.piece, set(), True, self.sheet.bars_asked)
+        return shown[0] if len(shown) == 1 and len(parts) > 1 else None
 
     def undo(self, base: int | None = None) -> Change | None:
         """Take the latest edit back; None when there is none. Raises Stale, NotThere, NotKept."""

@@ -39,7 +39,10 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
         undo=history.undo,
         redo=history.redo,
         facts=head_fact(piece.facts),
-        parts=tuple(m.PartFact(p.id, p.name, p.staves, p.clefs, p.programme) for p in piece.ordered_parts()),
+        parts=tuple(
+            m.PartFact(p.id, p.name, p.staves, p.clefs, p.programme, p.id not in desk.sheet.hidden)
+            for p in piece.ordered_parts()
+        ),
         clefs=tuple(
             m.ClefFact(c.part, c.staff, c.tick, c.clef) for c in sorted(piece.clefs.values(), key=lambda c: c.tick)
         ),

@@ -12,7 +12,6 @@ import logging
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
@@ -21,6 +20,7 @@ from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact,
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
+from ductus.app.outbox import Item, OneEvent, Outbox, Sent
 from ductus.app.page import about_page, marks_left, page_change
 from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take, reading_otherwise
 from ductus.app.recorder import Recorder
@@ -42,26 +42,7 @@ PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True, slots=True)
-class Sent:
-    """A fact, and whether it is for all browsers at the desk."""
-
-    fact: m.Fact
-    everyone: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class OneEvent:
-    """One event of a batch of keys: the piece that can be tried again."""
-
-    heard: m.HeardEvent
-    only_sound: bool
-
-
-Item = m.ClientMessage | OneEvent
-
-
-class Session:
+class Session(Outbox):
     """The state of one connection. Methods may be called from any thread, one at a time."""
 
     def __init__(
@@ -75,7 +56,7 @@ class Session:
         """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds."""
         self.desk, self.journal, self._kept = desk, journal, kept
         self._wall = wall
-        self.out: list[Sent] = []
+        super().__init__()
         self.jobs: list[Job] = []
         self.backlog: deque[Item] = deque()
         self.blocked = False
@@ -155,11 +136,6 @@ class Session:
                     self._say("Written: everything is kept again", urgent=True)
         return self.collect()
 
-    def collect(self) -> list[Sent]:
-        """The facts that have come together."""
-        out, self.out = self.out, []
-        return out
-
     def _do(self, item: Item) -> None:
         try:
             self._dispatch(item)
@@ -233,20 +209,12 @@ class Session:
                 self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
             case m.ReadOtherwise(do, reading, ids):
                 self.jobs.append(reading_otherwise(self.desk, reading, do, ids))
+            case m.ShowParts(parts):
+                self._show_parts(parts)
             case m.MarksFromTake(reading, what):
                 self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):
                 self.jobs.append(doubt_decided(self.desk, reading, do, key, option))
-
-    def _send(self, fact: m.Fact) -> None:
-        self.out.append(Sent(fact))
-
-    def _tell(self, fact: m.Fact) -> None:
-        self.out.append(Sent(fact, everyone=True))
-
-    def _say(self, text: str, *, urgent: bool = False) -> None:
-        if text:
-            self._send(m.Say(text, urgent))
 
     def _tell_takes(self, *, everyone: bool = True, anew: bool = False) -> None:
         """Takes, cut-off recordings and the journal, if they are others than were told."""
@@ -358,6 +326,19 @@ class Session:
         if place is None:
             return state
         return evolved(state, part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
+
+    def _show_parts(self, parts: tuple[str, ...]) -> None:
+        alone = self.desk.show_parts(parts)
+        self._show_edit()
+        if alone is not None and self.state.part != alone.id:
+            self._enter(Command(PlacePen(alone.id, 1)))
+        self._say(
+            f"Only {alone.name} is shown; the pen is there"
+            if alone
+            else "All parts are shown"
+            if not parts
+            else "Some parts are shown"
+        )
 
     # --- selections ---------------------------------------------------------------------------
 

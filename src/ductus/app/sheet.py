@@ -10,6 +10,8 @@ from dataclasses import dataclass, replace
 
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Part
+from ductus.core.score.table import ONE, Table
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange, bar_units, relayout
 
@@ -65,6 +67,8 @@ class Sheet:
         self._engraver = engraver
         self._widths: dict[int, float] = {}
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
+        self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
+        self._parts: tuple[object, frozenset[str], Table[str, Part]] | None = None  # what is drawn of which parts
         self.piece = piece
         self.systems: list[SystemState] = []
         self._version = 0
@@ -79,7 +83,8 @@ class Sheet:
         self.bars_asked = max(piece.bar_count, at_least)
         before = self.piece.bar_count
         facts = replace(piece.facts, bars=self.bars_asked)
-        self.piece = piece if piece.bar_count == self.bars_asked else piece.with_rows([(piece.facts, facts)])
+        longer = piece if piece.bar_count == self.bars_asked else piece.with_rows([(piece.facts, facts)])
+        self.piece = self._without_hidden(longer)
         bars = bars | ({before - 1, before, self.piece.bar_count - 1} if before != self.piece.bar_count else set())
         if everything:
             self._widths.clear()
@@ -92,6 +97,16 @@ class Sheet:
             if not system.dirty and any(system.bars.first <= b <= system.bars.last for b in reach):
                 system.dirty = True
         return self._lay_out()
+
+    def _without_hidden(self, piece: Piece) -> Piece:
+        """The piece with the parts that are drawn; the same table of parts as long as nothing about them changes."""
+        if not self.hidden:
+            return piece
+        if self._parts is None or self._parts[0] is not piece.parts or self._parts[1] != self.hidden:
+            shown = Table(((i, p) for i, p in piece.parts.items() if i not in self.hidden), ONE)
+            self._parts = (piece.parts, self.hidden, shown)
+        shown = self._parts[2]
+        return replace(piece, parts=shown) if len(shown) else piece
 
     def _lay_out(self) -> bool:
         old = [s.bars for s in self.systems]

@@ -208,6 +208,16 @@ def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -
     return "".join(defs.values()), systems
 
 
+TEMPO_GAP = re.compile(r"(<tspan[^>]*>)\s*(\(|=)\s*")
+
+
+def spaced(drawing: str) -> str:
+    """Tempo marks with the room that words need around them: drawings for print keep no spaces between their pieces."""
+    if 'class="tempo"' not in drawing:
+        return drawing
+    return TEMPO_GAP.sub(lambda m: f"{m.group(1)}\u00a0{m.group(2)}" + ("\u00a0" if m.group(2) == "=" else ""), drawing)
+
+
 def _text(element: etree._Element) -> str:
     return etree.tostring(element, encoding="unicode", with_tail=False).replace(
         ' xmlns="http://www.w3.org/2000/svg"', ""
@@ -225,7 +235,7 @@ def _system(group: etree._Element) -> System:
     for element in group.iter():
         for low, high in heights(element):
             top, bottom = min(top, low), max(bottom, high)
-    return System(min(bars), max(bars), top, bottom, _text(group))
+    return System(min(bars), max(bars), top, bottom, spaced(_text(group)))
 
 
 def heights(element: etree._Element) -> Iterator[tuple[float, float]]:

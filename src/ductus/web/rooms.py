@@ -19,7 +19,8 @@ from ductus.app.desk import DELETED, Desk
 from ductus.app.facts import sheet_fact, state_fact
 from ductus.app.jobs import Job, carry_out
 from ductus.app.journal import Journal
-from ductus.app.session import Sent, Session
+from ductus.app.outbox import Sent
+from ductus.app.session import Session
 from ductus.app.shown import all_shown
 from ductus.core.errors import DuctusError
 from ductus.core.score.changes import Change

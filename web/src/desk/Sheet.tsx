@@ -35,14 +35,15 @@ const SystemHolder = memo(function SystemHolder({ index, waiting, system }: { in
 function useStaves() {
   const parts = useDesk((s) => s.state?.parts)
   const changes = useDesk((s) => s.state?.clefs)
-  const flat = (parts ?? []).flatMap((p) => Array.from({ length: p.staves }, (_, i) => ({ part: p.id, staff: i + 1 })))
+  const drawn = (parts ?? []).filter((p) => p.shown)
+  const flat = drawn.flatMap((p) => Array.from({ length: p.staves }, (_, i) => ({ part: p.id, staff: i + 1 })))
   return {
     indexOf: (part: string, staff: number) => flat.findIndex((f) => f.part === part && f.staff === staff),
     at: (index: number) => flat[index],
     clefAt: (index: number, tick: number) => {
       const staff = flat[index]
       const change = staff && changes?.findLast((c) => c.part === staff.part && c.staff === staff.staff && c.tick <= tick)
-      return change?.clef ?? (parts ?? []).flatMap((p) => p.clefs)[index] ?? 'treble'
+      return change?.clef ?? drawn.flatMap((p) => p.clefs)[index] ?? 'treble'
     },
   }
 }

@@ -5,7 +5,7 @@ import { useEffect, useState, type ReactNode } from 'react'
 import { rest } from '../api/rest'
 import type { ChangePart, FrameAt, Instrument } from '../api/wire'
 import { OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
-import { useDesk } from '../desk/store'
+import { send, useDesk } from '../desk/store'
 import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, openWith, usePage, weigh, type What } from './page'
 
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '3/8', '5/4', '5/8 (2+3)', '5/8 (3+2)', '7/8 (2+2+3)', '7/8 (3+2+2)', '8/8 (3+3+2)']
@@ -178,6 +178,12 @@ function PartPart({ at }: { at: FrameAt }) {
   const of = (make: (name: string) => void): Option[] => list.map((i) => ({ label: `${i.name} (${i.family})`, chosen: i.programme === at.programme && i.name === at.part_name, act: () => make(i.name) }))
   const by = ([1, -1] as const).flatMap((sign) => INTERVALS.map(([name, steps, semitones]): Option => ({ label: `${name} ${sign > 0 ? 'up' : 'down'}`, act: () => weigh({ name: 'transpose-by', steps: sign * steps, semitones: sign * semitones, part: at.part }) })))
   const others: Option[] = parts.map((p) => ({ label: p.name, chosen: p.id === at.part, act: () => lookAtFrame('part', { ...at, part: p.id, staff: 1 }) }))
+  const shown = parts.filter((p) => p.shown)
+  const show = (ids: readonly string[]) => send({ type: 'parts-shown', parts: [...ids] })
+  const seen: Option[] = [
+    { label: 'all parts', chosen: shown.length === parts.length, act: () => show([]) }, { label: `${at.part_name} alone`, chosen: shown.length === 1 && shown[0]?.id === at.part, act: () => show([at.part]) },
+    ...parts.filter((p) => p.id !== at.part).map((p): Option => ({ label: p.shown ? `without ${p.name}` : `with ${p.name}`, act: () => show(p.shown ? shown.filter((q) => q.id !== p.id).map((q) => q.id) : [...shown.map((q) => q.id), p.id]) })),
+  ]
   const written = at.transpose[1] ? 'transposed' : 'where it sounds'
   return (
     <>
@@ -189,6 +195,7 @@ function PartPart({ at }: { at: FrameAt }) {
       transpose it <Tail><Phrase name="transpose part" options={by}>by an interval</Phrase></Tail>{' '}
       {at.parts > 1 && <><Tail end=";"><Now act={() => { weigh({ name: 'remove-part', part: at.part, sure: true }); }}>remove it</Now></Tail>{' '}</>}
       <Tail><Phrase name="add a part" options={of((instrument) => doFrame({ name: 'add-part', instrument, under: at.part }))}>add a part under it</Phrase></Tail>{' '}
+      {at.parts > 1 && <>the sheet shows <Tail end=","><Phrase name="shown" options={seen}>{shown.length === parts.length ? 'all parts' : shown.map((p) => p.name).join(' and ')}</Phrase></Tail>{' '}</>}
       {at.parts > 1 && <Tail end=";"><Phrase name="other part" options={others}>another part</Phrase></Tail>}
     </>
   )

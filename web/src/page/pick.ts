@@ -52,7 +52,7 @@ function placeOf(sign: Element, viewOf: (holder: Element) => System | undefined,
 
 /** Which staff a part's name stands before, counted over all names of the system. */
 function labelIndex(label: Element, holder: Element): number {
-  const parts = useDesk.getState().state?.parts ?? []
+  const parts = (useDesk.getState().state?.parts ?? []).filter((p) => p.shown)
   const labels = [...holder.querySelectorAll('g.label, g.labelAbbr')]
   const k = labels.indexOf(label)
   return parts.slice(0, Math.max(k, 0)).reduce((n, p) => n + p.staves, 0)

@@ -282,6 +282,14 @@ class DecideDoubt(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class ShowParts(Message):
+    """Which parts the sheet shows; none named: all. Where it is one alone, the pen goes there."""
+
+    parts: Annotated[tuple[Annotated[str, MaxLen(40)], ...], MaxLen(100)] = ()
+    type: Literal["parts-shown"] = "parts-shown"
+
+
+@dataclass(frozen=True, slots=True)
 class MarksFromTake(Message):
     """Write the pedal of a take, or dynamics by how it was played, as marks."""
 
@@ -306,6 +314,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
     | StopWork | Look
 )  # fmt: skip

@@ -24,6 +24,7 @@ class PartFact:
     staves: int
     clefs: tuple[str, ...]
     programme: int
+    shown: bool = True
 
 
 @dataclass(frozen=True, slots=True)

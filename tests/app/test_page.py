@@ -1,0 +1,104 @@
+"""The frame, marks and parts of a page over the session: asked about, weighed, changed, shown."""
+
+from __future__ import annotations
+
+from ductus.app import messages as m
+from ductus.app.library import Library
+from ductus.core.entry.commands.marking import WithHere
+from ductus.core.entry.commands.pen import PenTo, PlacePen
+from ductus.core.score.frame.meters import MeterFrom
+from ductus.core.score.frame.parts import RemovePart
+from ductus.core.score.layouts import new_piece
+from ductus.core.score.mark_edits import DropMarks, NudgeMarks
+from ductus.core.score.selection.choosing import Select
+from ductus.core.time.ticks import QUARTER
+from tests.app.driving import Sitter
+
+
+def test_one_part_shown_alone_takes_the_pen_and_the_others_are_drawn_again_when_they_come_back(
+    library: Library,
+) -> None:
+    at = Sitter(library, library.add(new_piece("singer and keys")))
+    at.tell(m.ShowParts(("p1",)))
+    assert at.latest(m.PenFact).part == "p1"
+    assert at.said == "Only Singer is shown; the pen is there"
+    assert [p.shown for p in at.latest(m.StateFact).parts] == [True, False]
+    assert list(at.desk.sheet.piece.parts) == ["p1"]
+    at.give(PenTo(True)).press(60)
+    assert list(at.desk.sheet.piece.parts) == ["p1"]
+    assert len(at.desk.piece.parts) == 2
+    at.tell(m.ShowParts())
+    assert len(at.desk.sheet.piece.parts) == 2
+
+
+def test_a_part_that_holds_the_pen_is_removed_and_the_pen_finds_another(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece("singer and keys")))
+    at.give(PlacePen("p2", 2)).give(PenTo(True)).press(48)
+    base = at.desk.history.revision
+    at.tell(m.EditFrame(base, RemovePart("p2")))
+    question = at.latest(m.Ask)
+    assert question.frame
+    assert "Piano holds 1 note" in question.message
+    at.tell(m.EditFrame(at.desk.history.revision, question.do))  # type: ignore[arg-type]
+    assert list(at.desk.piece.parts) == ["p1"]
+    assert at.latest(m.PenFact).part == "p1"
+    at.press(60)
+    assert len(at.desk.piece.notes) == 1
+
+
+def test_what_an_edit_of_the_frame_would_do_is_said_and_nothing_is_changed(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece()))
+    before = at.desk.piece
+    at.tell(m.WeighFrame(MeterFrom(0, "3/4")))
+    assert "is in 3/4, was 4/4" in at.latest(m.WeighedFact).words
+    assert at.desk.piece is before
+
+
+def test_dynamics_of_a_take_are_written_when_they_are_asked_for_and_never_before(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=96)))
+    at.perform("waltz-right")
+    assert not at.piece.marks
+    reading = at.reading().id
+    at.tell(m.MarksFromTake(reading, "dynamics"))
+    assert {mark.kind for mark in at.piece.marks.values()} <= {"dynamic", "hairpin"}
+    assert at.piece.marks
+    at.undo()
+    assert not at.piece.marks
+    at.tell(m.MarksFromTake(reading, "pedal"))
+    assert not [mark for mark in at.piece.marks.values() if mark.kind == "dynamic"]
+
+
+def test_a_mark_goes_to_what_is_selected_else_to_the_pen_and_can_be_chosen_by_its_id(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).give(PenTo(True)).press(60).press(62)
+    at.everything().give(WithHere("staccato"))
+    assert all(n.signs == ("staccato",) for n in at.piece.notes.values())
+    at.tell(m.SelectNotes(Select("these")))
+    at.give(WithHere("mf"))
+    (mark,) = at.piece.marks.values()
+    assert mark.tick == 2 * QUARTER
+    at.tell(m.PickMarks((mark.id,)))
+    chosen = at.latest(m.MarksFact)
+    assert chosen.words == "mf at bar 1, beat 3"
+    assert chosen.movable
+    at.tell(m.EditMarks(at.desk.history.revision, NudgeMarks(5, 5), (mark.id,)))
+    assert at.latest(m.MarksFact).moved
+    at.tell(m.EditMarks(at.desk.history.revision, DropMarks(), (mark.id,)))
+    assert at.latest(m.MarksFact).ids == ()
+    at.undo().undo()
+    assert at.piece.marks[mark.id].shift == (0, 0)
+
+
+def test_the_frame_is_told_as_it_holds_at_a_place(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece("singer and keys", meter=None, fifths=-3, bpm=80, tempo_text="Calm")))
+    at.tell(m.LookAtFrame("key", 2, "p2", 2))
+    told = at.latest(m.FrameFact)
+    assert (told.bars, told.key, told.meter, told.clef, told.tempo_text, told.parts) == (
+        "bar 3",
+        "E flat major",
+        "4/4",
+        "bass",
+        "Calm",
+        2,
+    )
+    at.tell(m.LookAtFrame("key", 2, "nobody"))
+    assert at.problems[-1] == "That part is not in this piece any more."

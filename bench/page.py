@@ -17,7 +17,25 @@ from ductus.core.score.wording import wish_of
 from ductus.engraving.pages import PageSetup
 
 MARKS = 2000
-WORDS = ("mf", "p", "ff", "<", ">", "slur", "staccato", "accent", "dolce", "Am7", "Bb", "rit.", "pedal", "trill", "fermata", "tenuto", "8va")
+WORDS = (
+    "mf",
+    "p",
+    "ff",
+    "<",
+    ">",
+    "slur",
+    "staccato",
+    "accent",
+    "dolce",
+    "Am7",
+    "Bb",
+    "rit.",
+    "pedal",
+    "trill",
+    "fermata",
+    "tenuto",
+    "8va",
+)
 CHANGED = """async () => {
   const sheet = document.querySelector('[data-testid=systems]')
   const key = () => sheet.children[0]?.querySelector('.system')?.getAttribute('data-key')

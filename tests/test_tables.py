@@ -13,6 +13,7 @@ from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.reading.choosing import READING_CHOICES
 from ductus.core.recording.choices import RECORD_CHOICES
 from ductus.core.score.frame.table import FRAME_EDITS
+from ductus.core.score.mark_edits import MARK_EDITS
 from ductus.core.score.selection.table import EDITS
 
 ROOT = Path(__file__).parent.parent
@@ -22,7 +23,7 @@ SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")
     for p in ("core/entry/line.py", "core/reading/sentence.py", "core/recording/line.py")
 )
-RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES, *FRAME_EDITS]
+RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES, *FRAME_EDITS, *MARK_EDITS]
 PIANO = set(
     re.findall(r"(Key[A-Z]|Semicolon|Quote): \d+", (ROOT / "web/src/input/computerKeys.ts").read_text(encoding="utf-8"))
 )
@@ -78,3 +79,13 @@ def test_the_readme_names_every_command_of_the_command_line(command: str) -> Non
 def test_every_picture_that_the_readme_shows_is_there_and_none_is_left_over() -> None:
     shown = set(re.findall(r"\(docs/screenshots/([\w-]+\.png)\)", (ROOT / "README.md").read_text(encoding="utf-8")))
     assert shown == {p.name for p in (ROOT / "docs/screenshots").glob("*.png")}
+
+
+def test_every_file_that_the_page_of_changes_names_is_there() -> None:
+    text = (ROOT / "docs/changing.md").read_text(encoding="utf-8")
+    for name in re.findall(r"`((?:core|formats|app|store|engraving|demo|web/src)/[\w./-]+?)/?`", text):
+        assert (
+            (ROOT / name).exists()
+            or (ROOT / "src/ductus" / name).exists()
+            or (ROOT / "src/ductus/core" / name).exists()
+        ), name

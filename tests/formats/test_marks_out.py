@@ -8,13 +8,19 @@ from lxml import etree
 from music21 import articulations, chord, dynamics, expressions, harmony, repeat, spanner
 
 from ductus.core.pitch.chords import parse_chord
+from ductus.core.score import marks, wording
 from ductus.core.score.marking import marked, where
 from ductus.core.score.order import playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
+from ductus.core.score.selection.base import At
+from ductus.core.score.selection.copying import excerpt_of, paste
+from ductus.core.score.selection.places import MoveBy
+from ductus.core.score.selection.table import edit_notes
 from ductus.core.score.signs import NOTE_SIGNS
 from ductus.core.score.wording import DYNAMICS, EXPRESSIONS, TEMPO_WORDS, VOCABULARY, wish_of
 from ductus.core.time.ticks import QUARTER
+from ductus.formats import musicxml_marks
 from ductus.formats.musicxml_write import write_musicxml
 from tests.core.test_marks import ORDERS, bar, notes, put, quarters
 from tests.formats.test_musicxml import check, schema
@@ -197,3 +203,20 @@ def test_grace_notes_are_made_of_notes_and_come_back() -> None:
     assert [n.pitch.nameWithOctave for n in graces] == ["C5"]
     assert sum(isinstance(n, Note) for n in piece.notes.values()) == 3
     assert not [c for c in read(piece).recurse().notes if isinstance(c, chord.Chord)]
+
+
+def test_a_new_kind_of_mark_needs_three_rows(schema: etree.XMLSchema, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As docs/changing.md says: the table of kinds, its words, how it is written. Edits, copies and undo then know it."""
+    monkeypatch.setitem(marks.KINDS, "bowing", marks.MarkKind("place", side="above", words="bowing"))
+    monkeypatch.setitem(wording.EXACT, "bow free", wording.Wish("mark", "bowing", "bow free", "bow free"))
+    monkeypatch.setitem(musicxml_marks.DIRECTIONS, "bowing", musicxml_marks.DIRECTIONS["text"])
+    piece = put(quarters(4), "bow free", 4)
+    (mark,) = piece.marks.values()
+    assert (mark.kind, mark.tick) == ("bowing", 4 * QUARTER)
+    moved = edit_notes(piece, MoveBy(960), [n.id for n in notes(piece, 4, 4)], At(("p1", 1, 1), 0)).apply(piece)
+    assert moved.marks[mark.id].tick == 5 * QUARTER
+    copied = paste(piece, excerpt_of(piece, notes(piece, 4, 5)), At(("p1", 1, 1), 12 * QUARTER)).apply(piece)
+    assert len(copied.marks) == 2
+    check(schema, write_musicxml(copied))
+    assert write_musicxml(copied).count(b">bow free<") == 2
+    assert not put(piece, "bow free", 4).marks

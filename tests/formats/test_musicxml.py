@@ -82,6 +82,8 @@ def tied_notes(part: music21.stream.Part) -> list[tuple[F, F, str]]:
     """(onset, length, spelling) of a part, ties merged by pitch and end (music21's own merging loses some in chords)."""
     pieces = []
     for element in part.recurse().notes:
+        if isinstance(element, music21.harmony.Harmony):
+            continue
         onset = F(element.getOffsetInHierarchy(part)).limit_denominator(96)
         length = F(element.duration.quarterLength).limit_denominator(96)
         for note in element.notes if element.isChord else [element]:

@@ -202,6 +202,7 @@ def test_meter_key_and_tempo_are_changed_at_the_pen_and_undone(page: Page, serve
     says(page, "Bar 5 on is in 3/8, was 6/8: values stay,")
     about(page, "key")
     choose(page, "key", "C minor")
+    expect(page.get_by_test_id("weighed")).to_contain_text("Bar 5 on is in C minor")
     press(page, "Enter")
     says(page, "Bar 5 on is in C minor; notes keep their pitch")
     about(page, "tempo")

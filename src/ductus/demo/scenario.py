@@ -7,8 +7,10 @@ from dataclasses import replace
 from ductus.app.library import Library
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.lyrics import syllables
+from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, MeterChange, Note, Record
+from ductus.core.score.wording import wish_of
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.shorthand import parse_line
@@ -43,6 +45,14 @@ A4:8 C5:8 F5:8 C5:8 A4:8 C5:8 F5:8 C5:8 | A4+C5:2 A4+C5:2 | Bb4+D5:2 A4+C5:2 | G
 F4+A4:2 F4+A4:2 | Bb4+D5:2 Bb4+D5:2 | F4+A4:2 E4+Bb4:2 | A4:8 C5:8 F5:8 C5:8 A4:2"""
 SONG_LEFT = """
 F3:2 C3:2 | F3:2 F2:2 | Bb2:2 F3:2 | G2:2 Bb2:2 | C3:2 C2:2 | D3:2 D2:2 | Bb2:2 G2:2 | C3:2 C2:2 | F2:1"""
+
+SONG_MARKS = (
+    ("p", "p2", 1, 0, 0), ("slur", "p2", 1, 0, 3), ("pedal", "p2", 2, 0, 3), ("mp", "p1", 1, 4, 4), ("slur", "p1", 1, 4, 7), ("slur", "p1", 1, 8, 11),
+    ("F", "p1", 1, 4, 4), ("Bb", "p1", 1, 8, 8), ("Gm7", "p1", 1, 12, 12), ("C7", "p1", 1, 16, 16), ("Dm", "p1", 1, 20, 20), ("Bbmaj7", "p1", 1, 24, 24),
+    ("C7sus4", "p1", 1, 28, 28), ("F", "p1", 1, 32, 32), ("<", "p1", 1, 20, 23), ("mf", "p1", 1, 24, 24), (">", "p1", 1, 28, 31), ("p", "p1", 1, 32, 32),
+    ("dolce", "p1", 1, 4, 4), ("section A", "p2", 1, 0, 0), ("section B", "p2", 1, 20, 20), ("tenuto", "p1", 1, 24, 24), ("slur", "p2", 1, 32, 34),
+    ("lyrics 2: Night let the ri-ver bring home each wan-d'ring wing, oars and the wind a-sleep, hush while they sing.", "p1", 1, 4, 35),
+)  # fmt: skip
 
 BENDS_RIGHT = """
 E5:8 | G5:4 E5:8 D5:4 C5:8 | D5:8 E5:8 G5:8 A5:4 G5:8 | G5:4 E5:8 D5:4 C5:8 | D5:4. D5:4. |
@@ -119,7 +129,19 @@ def song() -> Piece:
         subtitle="last scene, lamps low",
         composer="Pit band of the barge",
     )
-    return filled(piece, {("p1", 1): SONG_VOICE, ("p2", 1): SONG_RIGHT, ("p2", 2): SONG_LEFT})
+    return marked_up(filled(piece, {("p1", 1): SONG_VOICE, ("p2", 1): SONG_RIGHT, ("p2", 2): SONG_LEFT}), SONG_MARKS)
+
+
+def marked_up(piece: Piece, marks: tuple[tuple[str, str, int, int, int], ...]) -> Piece:
+    """Marks as musicians write them: (words, part, staff, first and last quarter from 0), on the notes that begin there."""
+    for words, part, staff, first, last in marks:
+        notes = [
+            n
+            for n in piece.notes.values()
+            if (n.part, n.staff) == (part, staff) and first * QUARTER <= n.tick < (last + 1) * QUARTER
+        ]
+        piece = marked(piece, wish_of(words), where(notes, (part, staff, 1), first * QUARTER)).apply(piece)
+    return piece
 
 
 def dance() -> Piece:

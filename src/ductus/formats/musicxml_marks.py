@@ -46,6 +46,7 @@ class Scribe:
     staves: int
     tick_unit: int
     for_file: bool = True  # what only a file needs, not the engraver
+    sings: bool = False  # words stand under the staff, so loudness goes above it (common practice)
     standing: dict[int, list[Standing]] = field(default_factory=lambda: defaultdict(list))  # by staff
 
     def direction(self, measure: Element, offset: int, staff: int, side: str) -> tuple[Element, Element]:
@@ -99,19 +100,20 @@ def collect(
 # --- kinds of marks ---------------------------------------------------------------------------
 
 
-def _side(mark: Mark) -> str:
-    return mark.side or KINDS[mark.kind].side
+def _side(mark: Mark, scribe: Scribe) -> str:
+    usual = "above" if scribe.sings and mark.kind in ("dynamic", "hairpin") else KINDS[mark.kind].side
+    return mark.side or usual
 
 
 def _dynamic(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
-    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
     sub(sub(kind, "dynamics", id=mark.id, **_moved(mark)), mark.text)
 
 
 def _hairpin(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
     if mark.text not in WEDGES and which == "stop":
         return
-    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
     if mark.text in WEDGES:
         sub(kind, "wedge", type=WEDGES[mark.text] if which == "start" else "stop", **_named(mark, which))
     else:
@@ -119,7 +121,7 @@ def _hairpin(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: s
 
 
 def _pedal(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
-    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+    _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
     sub(kind, "pedal", type=which, line="yes", sign="no", **_named(mark, which))
 
 
@@ -132,13 +134,13 @@ def _octave(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: st
 
 def _words(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
     if which == "start":
-        _, kind = scribe.direction(measure, offset, mark.staff, _side(mark))
+        _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
         sub(kind, "words", mark.text, font_style="italic", **_named(mark, which))
 
 
 def _harmony(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
     symbol = parse_chord(mark.text)
-    harmony = sub(measure, "harmony", placement=_side(mark), id=mark.id)
+    harmony = sub(measure, "harmony", placement=_side(mark, scribe), id=mark.id)
     if symbol.letter:
         root = sub(harmony, "root")
         sub(root, "root-step", symbol.letter)

@@ -143,6 +143,7 @@ class _PartWriter:
         }
         self.tempi = _tempi_by_bar(piece, bars) if is_top else {}
         self.signs = sorted(piece.signs.values(), key=lambda s: (s.bar, s.id))
+        self.sings = part.lyrics or any(n.lyrics for bar in bars for n in piece.notes_in_bar(part.id, bar.index))
         self.endings = is_top or window.heading  # the engraver draws them once
         self.clefs = [c for c in piece.clefs.values() if c.part == part.id]
         self.tick_unit = gcd(QUARTER, *self._lengths(bars))
@@ -172,7 +173,7 @@ class _PartWriter:
             write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
             self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)
-            self.scribe = Scribe(self.piece, self.part.staves, self.tick_unit, self.window.heading)
+            self.scribe = Scribe(self.piece, self.part.staves, self.tick_unit, self.window.heading, self.sings)
             signs = [s for s in self.signs if s.bar == index] if self.is_top else []
             collect(self.scribe, bar, self.marks[index], self.tempi.get(index, ()), signs)
             self._voices(measure, bar, notated)

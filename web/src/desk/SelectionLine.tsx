@@ -49,15 +49,6 @@ export function SelectionLine({ pen }: { pen: Pen }) {
   const readings = useDesk((s) => s.readings.length > 0)
   const wider = WIDER.map(({ label, how, id }) => ({ label, hint: id && key(id), act: () => select(how) }))
   const again = AGAIN.map(({ label, choice }) => ({ label, act: () => setReading(choice, [...useDesk.getState().selection]) }))
-  const semitones = [12, 7, 5, 4, 3, 2, 1, -1, -2, -3, -4, -5, -7, -12].map((n) => ({
-    label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`, act: () => edit({ name: 'transpose', semitones: n }),
-  }))
-  const pitches: Option[] = [
-    { label: 'the letter raised by a semitone', act: () => edit({ name: 'accidental', by: 1 }) }, { label: 'the letter lowered by a semitone', act: () => edit({ name: 'accidental', by: -1 }) },
-    ...([['double flat', -2], ['flat', -1], ['natural', 0], ['sharp', 1], ['double sharp', 2]] as const).map(([label, to]) => ({ label, act: () => edit({ name: 'accidental', to }) })),
-    { label: 'spelled by the way the line goes', act: () => edit({ name: 'spell-by-direction' }) },
-  ]
-  const intervals = ([1, -1] as const).flatMap((sign) => INTERVALS.map(([name, steps, by]): Option => ({ label: `${sign > 0 ? 'up' : 'down'} a ${name}`, act: () => edit({ name: 'by-interval', steps: sign * steps, semitones: sign * by }) })))
   const velocities = [
     ...[10, -10].map((by) => ({ label: `${by > 0 ? '+' : ''}${by} on each`, act: () => edit({ name: 'velocity', by }) })),
     ...[48, 64, 80, 96, 112].map((velocity) => ({ label: `all at ${velocity}`, act: () => edit({ name: 'velocity', velocity }) })),
@@ -68,27 +59,40 @@ export function SelectionLine({ pen }: { pen: Pen }) {
       <span className="text-faint" data-testid="next-key">{pen.next_key}</span>
       <Tail end=":"><Phrase name="selection" options={wider} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase></Tail>{' '}
       <Tail><WithPhrase /></Tail>{' '}
-      <Tail><Now act={now({ name: 'hold' })} command="hold">hold each to the next</Now></Tail>{' '}
-      <Tail><Now act={now({ name: 'take-rest' })}>take the rest after it</Now></Tail>{' '}
       set to a <Tail><Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>value</Phrase></Tail>{' '}
       correct to a <Tail><Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>value, the rest moves</Phrase></Tail>{' '}
-      read again as <Tail><Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>equal steps</Phrase></Tail>{' '}
+      <Tail><Now act={now({ name: 'hold' })} command="hold">hold each to the next</Now></Tail>{' '}
+      <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
       {readings && <><Tail><Phrase name="read the playing again" options={again}>read the playing again</Phrase></Tail>{' '}</>}
       {readings && <><Tail><OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}><PinForm /></OpenPhrase></Tail>{' '}</>}
-      <Now act={now({ name: 'scale', times: 2 })}>double</Now> or <Tail><Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now></Tail>{' '}
-      <Tail><Now act={now({ name: 'split' })}>split</Now></Tail>{' '}
-      <Tail><Now act={now({ name: 'respell' })} command="respell">respell</Now></Tail>{' '}
-      <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
-      <Tail><Phrase name="accidental" options={pitches}>an accidental</Phrase></Tail>{' '}
-      transpose <Phrase name="transpose" options={semitones}>by semitones</Phrase> or <Tail><Phrase name="by interval" options={intervals}>an interval</Phrase></Tail>{' '}
-      <Tail><Now act={now({ name: 'other-hand' })}>to the other hand</Now></Tail>{' '}
-      to <Tail><Phrase name="to voice" options={[1, 2, 3, 4].map((voice) => ({ label: `voice ${voice}`, act: () => edit({ name: 'move-to-voice', voice }) }))}>a voice</Phrase></Tail>{' '}
       velocity <Tail><Phrase name="set velocity" options={velocities}>softer or louder</Phrase></Tail>{' '}
       <Tail><Now act={() => clip('copy')} command="copy">copy</Now></Tail>{' '}
-      repeat <Tail><OpenPhrase name="repeat" words="these bars"><RepeatForm /></OpenPhrase></Tail>{' '}
+      repeat <Tail><OpenPhrase name="repeat" words={count === 1 ? 'its bar' : 'these bars'}><RepeatForm /></OpenPhrase></Tail>{' '}
       <Tail end=";"><Now act={now({ name: 'delete' })} command="delete">delete</Now></Tail>{' '}
+      <Tail><OpenPhrase name="more edits" words="or ..." wide><More /></OpenPhrase></Tail>{' '}
       <Tail end="."><Now act={() => choose([])}>done</Now></Tail>
     </>
+  )
+}
+
+/** What is seldom wanted of a selection. */
+function More() {
+  const semitones = [12, 7, 5, 4, 3, 2, 1, -1, -2, -3, -4, -5, -7, -12].map((n) => ({
+    label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`, act: () => edit({ name: 'transpose', semitones: n }),
+  }))
+  const pitches: Option[] = [
+    { label: 'the letter raised by a semitone', act: () => edit({ name: 'accidental', by: 1 }) }, { label: 'the letter lowered by a semitone', act: () => edit({ name: 'accidental', by: -1 }) },
+    ...([['double flat', -2], ['flat', -1], ['natural', 0], ['sharp', 1], ['double sharp', 2]] as const).map(([label, to]) => ({ label, act: () => edit({ name: 'accidental', to }) })),
+    { label: 'spelled by the way the line goes', act: () => edit({ name: 'spell-by-direction' }) },
+  ]
+  const intervals = ([1, -1] as const).flatMap((sign) => INTERVALS.map(([name, steps, by]): Option => ({ label: `${sign > 0 ? 'up' : 'down'} a ${name}`, act: () => edit({ name: 'by-interval', steps: sign * steps, semitones: sign * by }) })))
+  const now = (change: Edit) => () => edit(change)
+  return (
+    <div className="flex flex-col gap-1 text-[1.1rem]">
+      <p>Values: <Now act={now({ name: 'take-rest' })}>take the rest after it</Now>, read again as <Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>equal steps</Phrase>, <Now act={now({ name: 'scale', times: 2 })}>double</Now>, <Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now>, <Now act={now({ name: 'split' })}>split</Now>.</p>
+      <p>Pitches: <Phrase name="accidental" options={pitches}>an accidental</Phrase>, <Now act={now({ name: 'respell' })} command="respell">respell</Now>, transpose <Phrase name="transpose" options={semitones}>by semitones</Phrase> or <Phrase name="by interval" options={intervals}>an interval</Phrase>.</p>
+      <p>Place: <Now act={now({ name: 'other-hand' })}>to the other hand</Now>, to <Phrase name="to voice" options={[1, 2, 3, 4].map((voice) => ({ label: `voice ${voice}`, act: () => edit({ name: 'move-to-voice', voice }) }))}>a voice</Phrase>.</p>
+    </div>
   )
 }
 

@@ -150,6 +150,28 @@ def given(row: Mapping[str, Any], name: str, otherwise: Any) -> Any:
     return row[name] if name in row.keys() else otherwise  # noqa: SIM118 - a row of SQLite
 
 
+def note_from(r: Mapping[str, Any]) -> Note:
+    """The note of a row."""
+    pitch = Pitch(r["step"], r["alter"], r["octave"])
+    return Note(
+        r["id"],
+        r["part"],
+        r["staff"],
+        r["voice"],
+        r["tick"],
+        r["ticks"],
+        pitch,
+        r["velocity"],
+        r["sounds_late"],
+        r["sounds_ticks"],
+        tuple(r["articulations"].split()),
+        lyrics_from(r["lyric"]),
+        r["take"],
+        r["event"],
+        tuple(parse_pitch(p) for p in given(r, "crushed", "").split()),
+    )
+
+
 def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
     """The record of a row; inverse of ``to_columns``."""
     r = row
@@ -175,24 +197,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
         case "sign":
             return BarSign(**{name: r[name] for name in SIGN})
         case "note":
-            pitch = Pitch(r["step"], r["alter"], r["octave"])
-            return Note(
-                r["id"],
-                r["part"],
-                r["staff"],
-                r["voice"],
-                r["tick"],
-                r["ticks"],
-                pitch,
-                r["velocity"],
-                r["sounds_late"],
-                r["sounds_ticks"],
-                tuple(r["articulations"].split()),
-                lyrics_from(r["lyric"]),
-                r["take"],
-                r["event"],
-                tuple(parse_pitch(p) for p in given(r, "crushed", "").split()),
-            )
+            return note_from(r)
         case "mark":
             ratio = Tuplet(r["actual"], r["normal"]) if r["actual"] else None
             notes = tuple(r["notes"].split())

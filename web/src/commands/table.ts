@@ -9,7 +9,7 @@ import type { Command as EntryCommand, Edit, MarkEdit, Selecting } from '../api/
 import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
 import { togglePlaying } from '../desk/listening'
-import { editMarks, letPageGo, lookAtFrame, openWith, usePage } from '../page/page'
+import { editMarks, giveMark, letPageGo, lookAtFrame, openWith, usePage } from '../page/page'
 import { openPrint } from '../page/PrintView'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
@@ -18,7 +18,7 @@ import { onLearned } from '../input/learned'
 
 export interface Command {
   readonly id: string
-  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Reading' | 'Selecting' | 'Editing' | 'Keys as a piano' | 'View'
+  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Reading' | 'Selecting' | 'Editing' | 'Marks' | 'Keys as a piano' | 'View'
   readonly label: string
   readonly keys: readonly string[]
   readonly run: () => void
@@ -33,6 +33,10 @@ const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7
 
 /** With a mark chosen on the sheet the key is for it. */
 const onMark = (what: MarkEdit, otherwise: () => void) => () => (usePage.getState().marks ? editMarks(what) : otherwise())
+
+/** Marks that a key, pad or pedal may be learned for; each goes to what is selected, or to the pen. */
+const MARKS = ['staccato', 'tenuto', 'accent', 'marcato', 'slur', 'fermata', 'trill', 'p', 'mp', 'mf', 'f', '<', '>', 'pedal', 'other staff', 'stem up', 'stem down'] as const
+const MARK_WORDS: Readonly<Record<string, string>> = { '<': 'a crescendo hairpin', '>': 'a diminuendo hairpin', slur: 'a slur', 'other staff': 'notes on the other staff' }
 
 /** The step value in ticks as people see them, 960 to the quarter. */
 const shownStep = () => useDesk.getState().pen?.step_shown ?? 0
@@ -122,6 +126,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'octave-down-notes', group: 'Editing', label: 'Selected notes an octave down', keys: ['Ctrl+ArrowDown'], run: change({ name: 'octave', by: -1 }) },
   { id: 'with', group: 'Editing', label: 'With a mark: dynamics, slurs, words, endings ... as musicians write them', keys: ['Digit2'], run: () => openWith(true) },
   { id: 'frame', group: 'Editing', label: 'The frame at the pen: bars, meter, key, tempo, clef, parts', keys: ['F4'], run: () => lookAtFrame('bar') },
+  ...MARKS.map((mark): Command => ({ id: `with-${mark}`, group: 'Marks', label: `With ${MARK_WORDS[mark] ?? mark}`, keys: [], run: () => giveMark(mark) })),
   { id: 'octave-down', group: 'Keys as a piano', label: 'Octave lower', keys: ['KeyN'], run: () => useComputerKeys.getState().shiftOctave(-1) },
   { id: 'octave-up', group: 'Keys as a piano', label: 'Octave higher', keys: ['KeyM'], run: () => useComputerKeys.getState().shiftOctave(1) },
   { id: 'softer', group: 'Keys as a piano', label: 'Softer', keys: ['Shift+KeyN'], run: () => useComputerKeys.getState().shiftVelocity(-8) },

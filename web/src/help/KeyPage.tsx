@@ -6,14 +6,14 @@ import { triggerWords, useLearned } from '../input/learned'
 import { useHelp } from './help'
 
 const FITTING: Record<string, readonly string[]> = {
-  step: ['pen', 'coarser', 'finer', 'dot', 'triplet', 'rest', 'back', 'advance', 'policy'],
+  step: ['pen', 'with', 'frame', 'coarser', 'finer', 'dot', 'triplet', 'rest', 'back', 'advance', 'policy'],
   pulse: ['pen', 'advance', 'coarser', 'finer', 'back'],
   rhythm: ['value-half', 'value-quarter', 'value-eighth', 'dot', 'rest', 'pitches', 'back'],
   over: ['back', 'return', 'step-left', 'step-right'],
   beat: ['advance', 'beat-left', 'beat-right'],
   foot: ['advance', 'rest', 'back', 'policy'],
   walk: ['advance', 'back', 'policy'],
-  selection: ['delete', 'copy', 'paste', 'hold', 'respell', 'octave-up-notes', 'select-left', 'select-right', 'select-bar', 'pen-up'],
+  selection: ['with', 'delete', 'copy', 'paste', 'hold', 'respell', 'octave-up-notes', 'select-left', 'select-right', 'select-bar', 'pen-up'],
 }
 const GROUPS = [...new Set(COMMANDS.map((c) => c.group))]
 

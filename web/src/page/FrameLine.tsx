@@ -143,10 +143,11 @@ function TempoPart({ at }: { at: FrameAt }) {
       <form className="inline-flex flex-wrap items-baseline gap-2" onSubmit={(e) => {
         e.preventDefault()
         ;(document.activeElement as HTMLElement | null)?.blur() // the keys are commands again
-        doFrame({ name: 'tempo-from', tick: at.tick, bpm: Number(formText(e.currentTarget, 'bpm')), text: formText(e.currentTarget, 'word') })
+        doFrame({ name: 'tempo-from', tick: at.tick, bpm: Number(formText(e.currentTarget, 'bpm')), upto: Number(formText(e.currentTarget, 'upto')) || null, text: formText(e.currentTarget, 'word') })
       }}>
         <label>word <input name="word" defaultValue={at.tempo_text} maxLength={60} className="field w-36 text-base" /></label>
         <label>{at.beat} = <input name="bpm" autoFocus type="number" step="any" required defaultValue={at.bpm} className="field w-20 text-base" /></label>
+        <label>to <input name="upto" type="number" step="any" placeholder="(...)" className="field w-20 text-base" /></label>
         <button type="submit" className="quiet-button">Set it from here on</button>
       </form>{' '}
       rit., accel., a tempo: <Tail end=";"><Now act={() => { leaveFrame(); openWith(true) }}>with ...</Now></Tail>{' '}

@@ -144,6 +144,7 @@ class TempoFrom(FrameEdit):
     tick: Annotated[int, Ge(0), Le(2**52)]
     bpm: Annotated[float, Ge(0), Le(100_000)]
     text: Annotated[str, MaxLen(200)] = ""
+    upto: Annotated[float, Ge(0), Le(100_000)] | None = None  # a range is printed, its middle is played
     name: Literal["tempo-from"] = "tempo-from"
 
     def change(self, piece: Piece) -> Change:
@@ -159,8 +160,15 @@ class TempoFrom(FrameEdit):
         here = next((t for t in marks if t.tick == self.tick and t.printed), None)
         beat = felt_beat(piece.timeline.bar_at(self.tick).meter)
         text = checked_text(self.text, "tempo word") or (here.text if here else "")
-        draft.put(TempoMark(here.id if here else draft.new_id("t"), self.tick, float(self.bpm), beat, text))
-        return draft.change(f"{capital(piece.timeline.place_words(self.tick))}: tempo {self.bpm:g}")
+        if self.upto is not None and not self.bpm < self.upto <= FASTEST:
+            raise BadInput(
+                f"A range goes up, to at most {FASTEST}: not from {self.bpm:g} to {self.upto:g}. Nothing was changed."
+            )
+        bpm, shown = float(self.bpm), ""
+        if self.upto is not None:
+            bpm, shown = (self.bpm + self.upto) / 2, f"{self.bpm:g}–{self.upto:g}"
+        draft.put(TempoMark(here.id if here else draft.new_id("t"), self.tick, bpm, beat, text, shown=shown))
+        return draft.change(f"{capital(piece.timeline.place_words(self.tick))}: tempo {shown or f'{bpm:g}'}")
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.pen import PenTo, PlacePen
+from ductus.core.score.frame.bars import InsertBars
 from ductus.core.score.frame.meters import MeterFrom
 from ductus.core.score.frame.parts import RemovePart
 from ductus.core.score.layouts import new_piece
@@ -13,6 +14,7 @@ from ductus.core.score.mark_edits import DropMarks, NudgeMarks
 from ductus.core.score.selection.choosing import Select
 from ductus.core.time.ticks import QUARTER
 from tests.app.driving import Sitter
+from tests.building import random_piece
 
 
 def test_one_part_shown_alone_takes_the_pen_and_the_others_are_drawn_again_when_they_come_back(
@@ -102,3 +104,15 @@ def test_the_frame_is_told_as_it_holds_at_a_place(library: Library) -> None:
     )
     at.tell(m.LookAtFrame("key", 2, "nobody"))
     assert at.problems[-1] == "That part is not in this piece any more."
+
+
+def test_what_moves_very_many_notes_is_long_work_and_keys_are_answered_meanwhile(library: Library) -> None:
+    piece = random_piece(1, "4/4", 700)
+    at = Sitter(library, library.add(piece)).give(PenTo(True))
+    assert len(at.piece.notes) > 5000
+    at.tell(m.EditFrame(at.desk.history.revision, InsertBars(1, 2)))
+    assert at.said.startswith("2 bars inserted") or at.piece.bar_count == piece.bar_count + 2
+    at.everything().give(WithHere("staccato"))
+    assert all("staccato" in n.signs for n in at.piece.notes.values())
+    at.undo().undo()
+    assert at.piece.bar_count == piece.bar_count

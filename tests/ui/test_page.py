@@ -407,3 +407,49 @@ def test_the_printed_page_follows_what_is_chosen(page: Page, server: Server, siz
     view.locator('[data-phrase="staff size"]').click()
     page.get_by_role("menuitemradio", name="5 mm high", exact=True).click()
     expect(view).to_contain_text("staves 5 mm high:")
+
+
+def test_a_left_hand_on_a_treble_staff_is_offered_a_bass_clef_where_it_happens(page: Page, server: Server) -> None:
+    piece = begin(page, "Low notes")
+    press(page, "Backquote", "KeyN", "KeyN")
+    quarters(page, "adgadgad")
+    offer = page.get_by_test_id("offer")
+    expect(offer).to_contain_text("notes far below the staff: bass clef?")
+    offer.get_by_role("button", name="yes").click()
+    says(page, "Bass clef from bar 1, beat 1 on")
+    expect(offer).to_have_count(0)
+    assert b"<sign>F</sign><line>4</line>" in server.get(f"/api/pieces/{piece}/export.musicxml").split(b'number="2"')[0]
+
+
+def test_one_part_is_shown_alone_and_the_pen_goes_there(page: Page, server: Server) -> None:
+    open_piece(page, "The Lantern-Keeper")
+    staves = page.locator('[data-system="0"] g.measure').first.locator(":scope > g.staff")
+    expect(staves).to_have_count(3)
+    about(page, "part")
+    choose(page, "other part", "Singer")
+    choose(page, "shown", "Singer alone")
+    expect(staves).to_have_count(1)
+    says(page, "Only Singer is shown; the pen is there")
+    press(page, "Escape")
+    expect(page.get_by_test_id("line")).to_contain_text("singer, voice 1")
+    about(page, "part")
+    choose(page, "shown", "all parts")
+    expect(staves).to_have_count(3)
+
+
+def test_marks_and_frame_are_there_after_a_restart(page: Page, server: Server) -> None:
+    piece = begin(page, "Kept")
+    press(page, "Backquote")
+    quarters(page, "adgk")
+    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft")
+    select_bar(page)
+    with_mark(page, "slur", "mf", "1st ending", "lyrics Ri-ver run on")
+    says(page, "Words under 4 notes")
+    press(page, "Escape")
+    before = server.get(f"/api/pieces/{piece}/export.musicxml")
+    page.reload()
+    opened(page)
+    assert server.get(f"/api/pieces/{piece}/export.musicxml") == before
+    expect(page.locator("g.slur")).to_have_count(1)
+    expect(page.locator("g.dynam")).to_have_count(1)
+    expect(page.locator("g.verse")).to_have_count(4)

@@ -8,19 +8,24 @@ from dataclasses import dataclass, replace
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
+from ductus.core.entry.commands.marking import WithHere
+from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
 from ductus.core.pitch.pitches import pitch_words
 from ductus.core.reading.figures import length_words
-from ductus.core.score.changes import Change
+from ductus.core.score.changes import Change, Line
+from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
 from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
 from ductus.core.score.selection.places import Delete
 from ductus.core.score.selection.table import edit_notes
+from ductus.core.score.wording import wish_of
 from ductus.core.words import count_words, listed
 
 AT_ONCE = 600  # an edit that reaches more notes than this is long work
+FRAME_AT_ONCE = 5000  # bars that move take their notes along in one go: cheaper than edits of single notes
 FEW = 4  # notes that are named one by one
 
 
@@ -41,6 +46,27 @@ def long_edit(desk: Desk, message: m.EditNotes, at: At) -> Job | None:
     if message.base != desk.history.revision:
         raise Stale(CHANGED_ELSEWHERE)
     return Job("Changing many notes", lambda piece: edit_notes(piece, message.do, message.ids, at))
+
+
+def long_marking(desk: Desk, do: AnyCommand, chosen: frozenset[str], line: Line, tick: int) -> Job | None:
+    """A mark for very many selected notes as long work; None if it can be put at once."""
+    if not isinstance(do, WithHere) or len(chosen) <= AT_ONCE:
+        return None
+    wish = wish_of(do.text)
+
+    def work(piece: Piece) -> Change:
+        return marked(piece, wish, where([piece.notes[i] for i in chosen if i in piece.notes], line, tick))
+
+    return Job("Marking many notes", work)
+
+
+def long_frame(desk: Desk, message: m.EditFrame) -> Job | None:
+    """An edit of the frame that moves very many notes as long work; None if it can be made at once. Raises Stale."""
+    if message.do.reach(desk.piece) <= FRAME_AT_ONCE:
+        return None
+    if message.base != desk.history.revision:
+        raise Stale(CHANGED_ELSEWHERE)
+    return Job("Changing the frame", message.do.change)
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from collections.abc import Callable, Sequence
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.editing import clip, long_edit, selection_words
+from ductus.app.editing import clip, long_edit, long_frame, long_marking, selection_words
 from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
@@ -162,7 +162,8 @@ class Session(Outbox):
             case OneEvent(heard, only_sound):
                 self._hear(heard, only_sound)
             case m.Give(do, at_us):
-                self._enter(Command(do, at_us))
+                job = long_marking(self.desk, do, self.state.chosen, self.state.line, self.state.tick)
+                self._enter(Command(do, at_us)) if job is None else self.jobs.append(job)
             case m.SelectNotes():
                 self._select(item)
             case m.EditNotes():
@@ -170,6 +171,8 @@ class Session(Outbox):
             case m.WeighFrame() | m.LookAtFrame() | m.PickMarks():
                 self._send(fact := about_page(self.desk.piece, item))
                 self._say(fact.words if isinstance(fact, m.MarksFact) else "")
+            case m.EditFrame() if (job := long_frame(self.desk, item)) is not None:
+                self.jobs.append(job)
             case m.EditFrame() | m.EditMarks():
                 self._made(page_change(self.desk.piece, item), item.base, tuple(self.state.chosen))
                 if isinstance(item, m.EditMarks):

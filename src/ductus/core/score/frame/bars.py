@@ -11,7 +11,7 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.edits import clear_span
-from ductus.core.score.frame.base import BarIndex, FrameEdit, bars_words, shifted_bars, shifted_ticks
+from ductus.core.score.frame.base import BarIndex, FrameEdit, MovingEdit, bars_words, shifted_bars, shifted_ticks
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, KeyChange, Mark, MeterChange, Note
@@ -21,7 +21,7 @@ from ductus.core.words import capital, count_words
 
 
 @dataclass(frozen=True, slots=True)
-class InsertBars(FrameEdit):
+class InsertBars(MovingEdit):
     """Empty bars in front of a bar (index), in the meter of the bar before; what follows goes later."""
 
     bar: BarIndex
@@ -43,7 +43,7 @@ class InsertBars(FrameEdit):
 
 
 @dataclass(frozen=True, slots=True)
-class RemoveBars(FrameEdit):
+class RemoveBars(MovingEdit):
     """Bars (indices, both included) go with all that is in them; what follows goes earlier."""
 
     first: BarIndex
@@ -164,7 +164,7 @@ class TrimBars(FrameEdit):
 
 
 @dataclass(frozen=True, slots=True)
-class CopyBars(FrameEdit):
+class CopyBars(MovingEdit):
     """Bars (indices, both included) of all parts once more (``times``), inserted in front of a bar, with their marks, meters and keys."""
 
     first: BarIndex
@@ -274,7 +274,7 @@ def _room(piece: Piece, first: int, last: int, to: int) -> Change:
 
 
 @dataclass(frozen=True, slots=True)
-class SectionAgain(FrameEdit):
+class SectionAgain(MovingEdit):
     """A named section once more, inserted in front of a bar: A B, then "A" again."""
 
     section: Annotated[str, MaxLen(200)]

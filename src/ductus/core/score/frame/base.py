@@ -29,6 +29,19 @@ class FrameEdit:
         """The change that this edit makes. Raises BadInput, and then nothing is changed."""
         raise NotImplementedError
 
+    def reach(self, piece: Piece) -> int:
+        """About how many notes the edit may change: what costs time."""
+        return 0
+
+
+@dataclass(frozen=True, slots=True)
+class MovingEdit(FrameEdit):
+    """Base of edits that may move or change all notes."""
+
+    def reach(self, piece: Piece) -> int:
+        """See FrameEdit."""
+        return len(piece.notes)
+
 
 class FrameQuestion(BadInput):
     """The edit would take something away: ``again`` is the same edit with the answer yes, ``yes`` its words."""

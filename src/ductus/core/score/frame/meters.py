@@ -18,6 +18,7 @@ from ductus.core.score.changes import Change, Draft
 from ductus.core.score.frame.base import (
     BarIndex,
     FrameEdit,
+    MovingEdit,
     bar_line_near,
     bars_words,
     place,
@@ -37,7 +38,7 @@ SLOWEST, FASTEST = 10, 400  # beats a minute
 
 
 @dataclass(frozen=True, slots=True)
-class MeterFrom(FrameEdit):
+class MeterFrom(MovingEdit):
     """A meter from a bar (index) on, up to the next change of meter: "3/4", "7/8 (2+2+3)"."""
 
     bar: BarIndex

@@ -9,7 +9,7 @@ from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
-from ductus.core.score.frame.base import FrameEdit, FrameQuestion, PartId
+from ductus.core.score.frame.base import FrameEdit, FrameQuestion, MovingEdit, PartId
 from ductus.core.score.instruments import instrument
 from ductus.core.score.marking import Where, marked
 from ductus.core.score.piece import Piece
@@ -59,6 +59,10 @@ class RemovePart(FrameEdit):
     part: PartId
     sure: bool = False
     name: Literal["remove-part"] = "remove-part"
+
+    def reach(self, piece: Piece) -> int:
+        """See FrameEdit. The question before it costs nothing."""
+        return len(piece.notes) if self.sure else 0
 
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
@@ -158,7 +162,7 @@ class MovePart(FrameEdit):
 
 
 @dataclass(frozen=True, slots=True)
-class StavesOf(FrameEdit):
+class StavesOf(MovingEdit):
     """A part on one staff or on two; the notes of a staff that goes come to the other, in voices that are free."""
 
     part: PartId

@@ -11,14 +11,14 @@ from ductus.core.errors import BadInput
 from ductus.core.pitch.intervals import fifths_of, interval_between, interval_words, within_signatures
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change, Draft
-from ductus.core.score.frame.base import FrameEdit, PartId
+from ductus.core.score.frame.base import MovingEdit, PartId
 from ductus.core.score.frame.moving import move_notes, octave_toward
 from ductus.core.score.piece import Piece
 from ductus.core.words import count_words
 
 
 @dataclass(frozen=True, slots=True)
-class TransposeBy(FrameEdit):
+class TransposeBy(MovingEdit):
     """By an interval (staff steps and semitones, signed): the whole piece with its signatures and chord symbols, or one part without."""
 
     steps: Annotated[int, Ge(-28), Le(28)]
@@ -52,7 +52,7 @@ def _move_keys(draft: Draft, steps: int, semitones: int) -> None:
 
 
 @dataclass(frozen=True, slots=True)
-class TransposeTo(FrameEdit):
+class TransposeTo(MovingEdit):
     """The piece to another key: its first signature becomes that one, all others go with it."""
 
     fifths: Annotated[int, Ge(-7), Le(7)]

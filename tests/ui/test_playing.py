@@ -7,7 +7,7 @@ import signal
 from fractions import Fraction as F
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, TimeoutError, expect
 
 from ductus.core.score.piece import Piece
 from ductus.demo.scenario import bends, waltz
@@ -33,8 +33,13 @@ def line(page: Page):  # type: ignore[no-untyped-def]
 
 
 def to_record(page: Page) -> None:
-    page.get_by_role("button", name=re.compile("^way of working")).click()
-    page.get_by_role("menuitemradio", name=RECORD).click()
+    for _ in range(3):  # a reading that arrives meanwhile draws the line anew, and its menu with it
+        page.get_by_role("button", name=re.compile("^way of working")).click()
+        try:
+            page.get_by_role("menuitemradio", name=RECORD).click(timeout=4000)
+            break
+        except TimeoutError:
+            continue
     expect(line(page)).to_contain_text("Record into")
 
 

@@ -3,7 +3,7 @@ import { isTyping, PIANO_CODES } from '../input/computerKeys'
 import { useHand } from '../desk/hand'
 import { useDesk } from '../desk/store'
 import { TAP_CODES, useTapping } from '../reading/tapping'
-import { justClosed, layerOpen, noteLayers } from './layers'
+import { forgetLayers, justClosed, layerOpen, noteLayers } from './layers'
 import { COMMANDS, letGoOfPage, type Command } from './table'
 
 const HOLD_MS = 350
@@ -49,6 +49,7 @@ export function listenToCommands(): () => void {
       if (!layerOpen() && !isTyping(event.target)) letGoOfPage()
       return noteLayers(event.timeStamp)
     }
+    if (!layerOpen() && found) forgetLayers()
     noteLayers(event.timeStamp)
     if (found?.group === 'Value' && inLadder(event.target)) return runWith(found, event)
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return

@@ -6,6 +6,9 @@ let lastOpen = -Infinity
 export const layerOpen = () => document.querySelector(OPEN) !== null
 export const justClosed = (now: number) => now - lastOpen < MOMENT_MS
 
+/** Something else was done since a layer closed: the next Esc is not for it any more. */
+export const forgetLayers = () => { lastOpen = -Infinity }
+
 /** Remember when a layer was last seen open; call it before an event does anything. */
 export function noteLayers(now: number): void {
   if (layerOpen()) lastOpen = now

@@ -32,7 +32,7 @@ export function WithField() {
       <Popover.Anchor virtualRef={anchor} />
       <Popover.Portal>
         <Popover.Content className="menu w-96 p-3 font-serif text-base" side="top" align="start" sideOffset={6} aria-label="with a mark"
-          onCloseAutoFocus={(e) => { e.preventDefault(); (document.activeElement as HTMLElement | null)?.blur() }}>
+          onCloseAutoFocus={(e) => e.preventDefault()}>
           <Field />
         </Popover.Content>
       </Popover.Portal>

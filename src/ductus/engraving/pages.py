@@ -35,6 +35,7 @@ SMALLEST, LARGEST = 3.0, 9.0  # mm a staff
 LEAST_GAP, MOST_STRETCH = 5 * SPACE, 7 * SPACE  # between systems; what justification may add to it
 LINE = 24000 / 100  # units of the drawing to one unit of ``layout``
 OPENING, NAMES = 9.0, 8.0  # units of ``layout`` for brace and clef, and for names of parts
+WANDER = 4  # lines by which a balanced break may lie from where it would at even widths
 FULL = 1.02  # a system may be estimated this full
 ORPHAN, TURN = 6.0, 0.35  # costs of a page with a single last system, and of a turn without a rest
 SVG = "{http://www.w3.org/2000/svg}"
@@ -155,26 +156,29 @@ def balanced(piece: Piece, line: float) -> list[tuple[int, int]]:
     def room(first: int) -> float:
         return line - OPENING - names - SIGNATURE_UNITS * abs(piece.key_at(first).fifths)
 
-    count, first = 0, 0
+    count, first, greedy = 0, 0, [0]
     while first < len(widths):  # greedily: the fewest systems
         last = first + 1
         while last < len(widths) and sums[last + 1] - sums[first] <= room(first) * FULL:
             last += 1
         count, first = count + 1, last
+        greedy.append(last)
     aim = sums[-1] / count
     layer = {0: (0.0, [0])}
-    for _ in range(count):
+    for k in range(1, count + 1):
         following: dict[int, tuple[float, list[int]]] = {}
         for first, (cost, breaks) in layer.items():
             for last in range(first + 1, len(widths) + 1):
                 width = sums[last] - sums[first]
                 if width > room(first) * FULL and last > first + 1:
                     break
+                if last < len(widths) and abs(sums[last] - k * aim) > WANDER * line:
+                    continue  # far from where so many systems would end: never balanced
                 total = cost + ((width - aim) / aim) ** 2
                 if last not in following or total < following[last][0]:
                     following[last] = (total, [*breaks, last])
         layer = following
-    breaks = layer[len(widths)][1] if len(widths) in layer else list(range(len(widths) + 1))
+    breaks = layer[len(widths)][1] if len(widths) in layer else greedy
     return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
 
 
@@ -188,7 +192,7 @@ def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -
     toolkit.setOptions(
         {
             "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0, "mnumInterval": 0,
-            "pageHeight": 60000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
+            "pageHeight": 9000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
             "pageWidth": round(wide / 10), "scale": 100, "svgRemoveXlink": True, "svgViewBox": True, "xmlIdSeed": 1, "font": "Leipzig",
             "spacingStaff": 9, "lyricSize": 4.8,
         }
@@ -280,6 +284,7 @@ def header_height(facts: Facts, part: bool, per_mm: float) -> float:
 def laid_out(piece: Piece, systems: list[System], head: float, high: float) -> list[Page]:
     """Systems on pages: the cheapest way to break them (leftover room, single last systems, turns without a rest)."""
     tall = [s.bottom - s.top for s in systems]
+    turns = [ends_with_rest(piece, s.last) for s in systems]
     count = len(systems)
 
     def fits(first: int, last: int, room: float) -> bool:
@@ -303,7 +308,7 @@ def laid_out(piece: Piece, systems: list[System], head: float, high: float) -> l
             more = 0.0 if final else (1 - min(used, 1.0)) ** 2 * 4
             if final and page and last - first == 1:
                 more += ORPHAN
-            if not final and page % 2 == 0 and not ends_with_rest(piece, systems[last - 1].last):
+            if not final and page % 2 == 0 and not turns[last - 1]:
                 more += TURN
             nxt, total = (last, page + 1), cost + more + 0.5
             if final:

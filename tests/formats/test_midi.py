@@ -98,3 +98,8 @@ def test_a_file_with_a_million_events_is_refused_in_time(monkeypatch: pytest.Mon
     monkeypatch.setattr(midi, "MAX_BYTES", 1000)
     with pytest.raises(TooMuch, match="MB"):
         read_midi(file_of(*(NOTE * 500)))
+
+
+def test_signs_of_typesetting_become_those_of_a_typewriter() -> None:
+    names = [m.name for m in mido.MidiFile(file=io.BytesIO(write_midi(song()))).tracks[0] if m.type == "track_name"]
+    assert names == ["The Lantern-Keeper's Song"]

@@ -18,6 +18,9 @@ from ductus.core.score.piece import Piece
 from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
 
+TYPED = str.maketrans(
+    {"’": "'", "‘": "'", "“": '"', "”": '"', "„": '"', "–": "-", "—": "-", "…": "...", "♯": "#", "♭": "b"}
+)
 FILE_QUARTER = 960  # ticks to the quarter in the files we write
 
 
@@ -55,8 +58,8 @@ def file_ticks(ticks: int) -> int:
 
 
 def latin(text: str) -> str:
-    """Text as the file format can hold it."""
-    return text.encode("latin-1", "replace").decode("latin-1")
+    """Text as the file format can hold it: signs of typesetting become those of a typewriter."""
+    return text.translate(TYPED).encode("latin-1", "replace").decode("latin-1")
 
 
 def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:

@@ -102,7 +102,7 @@ function ReadLine({ pen }: { pen: Pen }) {
       : p.form === 'outcome' ? <OutcomePhrase phrase={p} />
       : <Phrase name={p.name} options={p.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => setReading(c.do as ReadingChoice) }))}>{p.words}</Phrase>
     } />
-    {' '}write its{' '}
+    ; write its{' '}
     <button type="button" className="phrase" data-phrase="pedal" onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'pedal' })}>pedal</button> or{' '}
     <button type="button" className="phrase" data-phrase="dynamics" onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'dynamics' })}>dynamics</button> as marks.
     </>

@@ -171,12 +171,8 @@ class Session(Outbox):
             case m.WeighFrame() | m.LookAtFrame() | m.PickMarks():
                 self._send(fact := about_page(self.desk.piece, item))
                 self._say(fact.words if isinstance(fact, m.MarksFact) else "")
-            case m.EditFrame() if (job := long_frame(self.desk, item)) is not None:
-                self.jobs.append(job)
             case m.EditFrame() | m.EditMarks():
-                self._made(page_change(self.desk.piece, item), item.base, tuple(self.state.chosen))
-                if isinstance(item, m.EditMarks):
-                    self._send(marks_left(self.desk.piece, item.ids))
+                self._edit_page(item)
             case m.Clip():
                 self._clip(item)
             case m.Travel():
@@ -374,6 +370,15 @@ class Session(Outbox):
             return
         change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
         self._made(change, message.base, message.ids)
+
+    def _edit_page(self, message: m.EditFrame | m.EditMarks) -> None:
+        job = long_frame(self.desk, message) if isinstance(message, m.EditFrame) else None
+        if job is not None:
+            self.jobs.append(job)
+            return
+        self._made(page_change(self.desk.piece, message), message.base, tuple(self.state.chosen))
+        if isinstance(message, m.EditMarks):
+            self._send(marks_left(self.desk.piece, message.ids))
 
     def _clip(self, message: m.Clip) -> None:
         clipped = clip(self.desk.piece, message, self._clipboard, self._at())

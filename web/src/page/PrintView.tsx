@@ -36,10 +36,12 @@ function Preview() {
   const [how, setHow] = useState<PrintHow>({ size: 'a4', staffMm: null, part: '' })
   const [pages, setPages] = useState<Pages | null>(null)
   const [problem, setProblem] = useState('')
+  const [working, setWorking] = useState(true)
   const revision = state?.revision
   useEffect(() => {
     let stale = false
-    rest.pages(pieceId, how).then((found) => { if (!stale) { setPages(found); setProblem('') } }).catch((error: Error) => { if (!stale) setProblem(error.message) })
+    setWorking(true)
+    rest.pages(pieceId, how).then((found) => { if (!stale) { setPages(found); setProblem('') } }).catch((error: Error) => { if (!stale) setProblem(error.message) }).finally(() => { if (!stale) setWorking(false) })
     return () => { stale = true }
   }, [pieceId, how, revision])
 
@@ -76,6 +78,7 @@ function Preview() {
         <button type="button" className="phrase" data-phrase="SVG" onClick={() => void fetchFile('zip')()}>as SVG</button>,{' '}
         <button type="button" className="phrase" data-phrase="printer" onClick={() => window.print()}>to the printer</button>;{' '}
         <button type="button" className="phrase" data-phrase="back" onClick={close}>back to the desk</button> (Esc).
+        {working && <span role="status" className="ml-3 font-sans text-base text-faint">laying out the pages ...</span>}
         {problem && <p role="alert" className="mt-1 w-fit rounded-[3px] bg-wash px-2 font-sans text-base" data-testid="print-problem">{problem}</p>}
       </div>
       <div className="pages flex min-h-0 flex-1 flex-wrap content-start justify-center gap-5 overflow-y-auto p-5" tabIndex={0} aria-label="Pages">

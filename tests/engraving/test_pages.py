@@ -21,6 +21,8 @@ from ductus.engraving.layout import bar_units
 from ductus.engraving.pages import SIZES, SPACE, PageSetup, balanced, extract, part_named, printed, proposed_staff
 from tests.building import random_piece
 
+needs_converter = pytest.mark.skipif(shutil.which(pdf.CONVERTER) is None, reason=pdf.MISSING)
+
 
 def bars_on(page: str) -> list[int]:
     return [int(b) for b in re.findall(r'<g id="b(\d+)-p1" class="measure', page)]
@@ -124,6 +126,7 @@ def test_the_head_of_the_piece_stands_on_the_first_page_and_page_numbers_on_all(
     assert all(f">{k}</text>" in page for k, page in enumerate(pages, 1))
 
 
+@needs_converter
 def test_the_pdf_has_its_pages_size_and_fonts(tmp_path: Path) -> None:
     """Read back by poppler where it is installed; else by the file's own structure (PDF 1.5, ISO 32000-1, 7.7.3)."""
     piece = random_piece(5, "4/4", 70)

@@ -12,8 +12,9 @@ import pytest
 from music21 import dynamics, expressions, harmony, spanner
 from playwright.sync_api import Page, expect
 
+from ductus.engraving.pdf import CONVERTER
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, choose, chord, drawn_notes, open_piece, opened, press, says, with_mark
+from tests.ui.desk import about, begin, choose, chord, open_piece, opened, press, says, with_mark
 
 
 def score_of(server: Server, piece: str) -> music21.stream.Score:
@@ -217,6 +218,11 @@ def it_is_printed(page: Page, tmp_path: Path) -> None:
     count = page.get_by_test_id("page-count")
     expect(count).to_have_text(re.compile(r"[1-9]\d* pages?"))
     expect(page.locator(".pages .page svg")).to_have_count(int(count.inner_text().split()[0]))
+    if shutil.which(CONVERTER) is None:  # then it is said what is missing
+        page.locator('[data-phrase="PDF"]').press("Enter")
+        expect(page.get_by_test_id("print-problem")).to_contain_text("librsvg2-bin")
+        press(page, "Escape")
+        return
     with page.expect_download() as download:
         page.locator('[data-phrase="PDF"]').press("Enter")
     file = tmp_path / download.value.suggested_filename
@@ -391,7 +397,6 @@ def test_parts_are_added_named_moved_and_removed(page: Page, server: Server) -> 
     says(page, "Reed removed")
     expect(page.locator("g.staff")).not_to_have_count(0)
     press(page, "Backquote", "a")
-    assert drawn_notes(page) >= 0
     expect(page.locator(".system g.note")).to_have_count(1)
 
 

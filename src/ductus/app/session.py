@@ -30,7 +30,7 @@ from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
-from ductus.core.performance.takes import SUSTAIN, Heard
+from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.score.changes import Change, PenPlace
 from ductus.core.score.frame.base import FrameQuestion
 from ductus.core.score.selection.base import At, Question
@@ -38,7 +38,6 @@ from ductus.core.score.selection.choosing import Select, select
 from ductus.core.score.selection.copying import Excerpt
 from ductus.core.score.selection.table import edit_notes
 
-PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 log = logging.getLogger(__name__)
 
 

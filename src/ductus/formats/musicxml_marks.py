@@ -25,7 +25,6 @@ from ductus.formats.musicxml_xml import Element, sub
 WEDGES = {"<": "crescendo", ">": "diminuendo"}
 OCTAVES = {"8va": ("down", 8), "8vb": ("up", 8), "15ma": ("down", 15), "15mb": ("up", 15)}
 UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant"}
-GROUPS = ("tied", "slur", "tuplet", "ornaments", "technical", "articulations", "fermata", "arpeggiate")
 BAR_STYLES = {"double": "light-light", "dashed": "dashed", "final": "light-heavy"}
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from ductus.core.time.pulse import PulseMap
 
 SUSTAIN = 64  # MIDI controller number (MIDI 1.0 detailed specification)
+PEDAL_DOWN = 64  # its values from here on are on (the same)
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from ductus.core.performance.takes import SUSTAIN, Take
+from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
 from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, sounding_ticks
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.score.order import Stretch, playing_order
@@ -28,7 +28,6 @@ from ductus.core.time.ticks import QUARTER
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)
 PERCUSSION_CHANNEL = 9  # General MIDI 1: channel 10, counted from 0
 PITCHED_CHANNELS = tuple(c for c in range(16) if c != PERCUSSION_CHANNEL)
-PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from statistics import median
 
-from ductus.core.performance.takes import SUSTAIN, Take
+from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
@@ -19,7 +19,6 @@ from ductus.core.score.signs import DYNAMIC_LEVELS
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words
 
-PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 WRITTEN = ("pp", "p", "mp", "mf", "f", "ff")
 STAYS = 10  # velocities within this of a level do not leave it
 LEAST_SLOPE = 8  # velocities by which a bar must rise or fall to be a hairpin

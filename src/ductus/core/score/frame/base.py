@@ -11,7 +11,7 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import BarSign, KeyChange, MeterChange
+from ductus.core.score.records import BarSign, KeyChange
 from ductus.core.time.bars import MAX_BAR, Timeline
 from ductus.core.words import count_words
 
@@ -135,8 +135,3 @@ def shifted_ticks(draft: Draft, start: int, by: int) -> None:
     for reading in piece.readings.values():
         if reading.start >= start and draft.has(reading.id):
             draft.put(replace(reading, start=reading.start + by))
-
-
-def meter_before(piece: Piece, bar: int) -> MeterChange | None:
-    """The change of meter that stands at a bar itself."""
-    return next((m for m in piece.meters.values() if m.bar == bar), None)

@@ -28,13 +28,12 @@ from ductus.core.score.frame.base import (
 )
 from ductus.core.score.frame.moving import move_notes, octave_toward
 from ductus.core.score.layouts import felt_beat
+from ductus.core.score.marking import FASTEST, SLOWEST
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import KeyChange, MeterChange, TempoMark, checked_text
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.words import capital, count_words
-
-SLOWEST, FASTEST = 10, 400  # beats a minute
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 
-from ductus.core.pitch.chords import BASS, NO_CHORD, ROOT
+from ductus.core.pitch.chords import ALTERS, BASS, NO_CHORD, ROOT
 from ductus.core.pitch.intervals import moved, transposed
-from ductus.core.pitch.pitches import Pitch
+from ductus.core.pitch.pitches import ALTER_SIGNS, Pitch
 from ductus.core.score.changes import Draft
 from ductus.core.score.records import Mark, Note
-
-SIGNS = {-2: "bb", -1: "b", 0: "", 1: "#", 2: "##"}
-ALTERS = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}
-LETTER = re.compile(r"^([A-G])([#b♯♭]?)$")
 
 
 def octave_toward(interval: tuple[int, int], way: str) -> tuple[int, int]:
@@ -53,7 +48,7 @@ def _letter(letter: str, sign: str, steps: int, semitones: int) -> str:
     pitch = transposed(Pitch(letter, ALTERS[sign], 4), steps, semitones)
     if abs(pitch.alter) > 1:  # nobody writes a chord on B double flat
         pitch = transposed(pitch, 1 if pitch.alter > 0 else -1, 0)
-    return f"{pitch.step}{SIGNS[pitch.alter]}"
+    return f"{pitch.step}{ALTER_SIGNS[pitch.alter]}"
 
 
 def move_notes(draft: Draft, part: str | None, start: int, end: int | None, steps: int, semitones: int) -> int:

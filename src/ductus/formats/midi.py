@@ -10,7 +10,7 @@ from typing import Any
 import mido
 
 from ductus.core.performance.takes import SUSTAIN
-from ductus.core.pitch.keys import MAJOR_NAMES
+from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
 from ductus.core.playback.performance import channels_of, one_by_one, performed, unfolded
 from ductus.core.playback.tempi import Pace, pace_at, paces
 from ductus.core.score.order import Stretch, played_ticks, playing_order
@@ -21,6 +21,7 @@ from ductus.core.time.ticks import QUARTER
 TYPED = str.maketrans(
     {"’": "'", "‘": "'", "“": '"', "”": '"', "„": '"', "–": "-", "—": "-", "…": "...", "♯": "#", "♭": "b"}
 )
+LEVEL, PAN = 7, 10  # controllers of MIDI 1.0: channel volume, pan
 FILE_QUARTER = 960  # ticks to the quarter in the files we write
 
 
@@ -31,7 +32,7 @@ def write_midi(piece: Piece) -> bytes:
     order = playing_order(piece)
     sound, channels = unfolded(piece, performed(piece), order), channels_of(piece)
     end = file_ticks(played_ticks(order))
-    by_part: dict[str, list[tuple[int, int, mido.Message]]] = {part.id: [] for part in piece.ordered_parts()}
+    by_part: dict[str, list[tuple[int, int, Any]]] = {part.id: [] for part in piece.ordered_parts()}
     rounded = (replace(n, on=file_ticks(n.on), off=max(file_ticks(n.off), file_ticks(n.on) + 1)) for n in sound.notes)
     for n in one_by_one(rounded):  # rounding can bring two strikes of a key onto one tick
         on = mido.Message("note_on", note=n.key, velocity=n.velocity, channel=n.channel)
@@ -41,10 +42,20 @@ def write_midi(piece: Piece) -> bytes:
         value = 127 if c.down else 0
         change = mido.Message("control_change", control=SUSTAIN, value=value, channel=c.channel)
         by_part[c.part].append((file_ticks(c.tick), 1, change))
+    before: dict[str, str] = {}
+    for n in sound.notes:
+        sung = [s.text for s in piece.notes[n.note].lyrics if s.text and s.verse == 1]
+        if sung and before.get(n.part) != n.note:  # a trill sings its syllable once
+            by_part[n.part].append((file_ticks(n.on), 1, mido.MetaMessage("lyrics", text=latin(sung[0]))))
+        before[n.part] = n.note
     for part in piece.ordered_parts():
         track = mido.MidiTrack()
         track.append(mido.MetaMessage("track_name", name=latin(part.name)))
-        track.append(mido.Message("program_change", program=part.programme, channel=channels[part.id]))
+        channel = channels[part.id]
+        track.append(mido.Message("program_change", program=part.programme, channel=channel))
+        if (part.level, part.pan) != (100, 64):  # else the file leaves them to who plays it
+            track.append(mido.Message("control_change", control=LEVEL, value=part.level, channel=channel))
+            track.append(mido.Message("control_change", control=PAN, value=part.pan, channel=channel))
         _append(track, by_part[part.id], end)
         midi.tracks.append(track)
     out = io.BytesIO()
@@ -76,10 +87,15 @@ def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
             count = whole if bar.missing and not rest else bar.meter.count  # a pick-up is a short bar of its own
             if shown[:2] != (count, bar.meter.unit):
                 events.append((at, 1, mido.MetaMessage("time_signature", numerator=count, denominator=bar.meter.unit)))
-            name = MAJOR_NAMES[key.fifths].replace(" flat", "b").replace(" sharp", "#")
+            tonics = MINOR_NAMES if key.mode == "minor" else MAJOR_NAMES
+            name = tonics[key.fifths].replace(" flat", "b").replace(" sharp", "#")
+            name += "m" if key.mode == "minor" else ""
             if shown[2:] != (name,):
                 events.append((at, 2, mido.MetaMessage("key_signature", key=name)))
             shown = (count, bar.meter.unit, name)
+            for sign in piece.signs_at(index):
+                if sign.kind == "section":
+                    events.append((at, 4, mido.MetaMessage("marker", text=latin(sign.text))))
         inside = [
             Pace(stretch.start, pace_at(steps, stretch.start)),
             *(s for s in steps if stretch.start < s.tick < stretch.end),

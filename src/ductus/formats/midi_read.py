@@ -116,12 +116,24 @@ def in_order(file: mido.MidiFile) -> Iterator[tuple[int, int, mido.Message]]:
     return iter(rows)
 
 
-def _performance(file: mido.MidiFile) -> MidiFile:
+def check_counts_in_beats(file: mido.MidiFile) -> None:
+    """Raises BadInput for a file that counts in film frames."""
     if file.ticks_per_beat <= 0:
         raise BadInput(
             "That MIDI file counts in film frames, not in beats; Ductus does not read that. Nothing was imported."
         )
+
+
+def kit_name(drummed: set[int], pitched: set[int], names: dict[int, str]) -> str:
+    """The name of the percussion: that of the one track that holds it and no other notes; "" where there is none."""
+    alone = drummed - pitched
+    return names.get(next(iter(drummed)), "") if len(drummed) == len(alone) == 1 else ""
+
+
+def _performance(file: mido.MidiFile) -> MidiFile:
+    check_counts_in_beats(file)
     heard: dict[tuple[int, bool], list[Heard]] = {}
+    drummed: set[int] = set()
     names: dict[int, str] = {}
     programmes: dict[int, int] = {}
     tempi: list[tuple[int, int, int]] = []  # tick, microseconds, microseconds to the quarter
@@ -145,6 +157,8 @@ def _performance(file: mido.MidiFile) -> MidiFile:
             kit = message.channel == PERCUSSION_CHANNEL
             event = Heard(at, "down" if down else "up", message.note, message.velocity, message.channel)
             heard.setdefault((-1 if kit else number, kit), []).append(event)
+            if kit:
+                drummed.add(number)
         elif message.type == "control_change":
             event = Heard(at, "control", message.control, message.value, message.channel)
             heard.setdefault((number, False), []).append(event)
@@ -163,6 +177,7 @@ def _performance(file: mido.MidiFile) -> MidiFile:
             names.setdefault(number, printable(message.name))
     if not presses:
         raise BadInput("That MIDI file holds no notes, so there is nothing to write. Nothing was imported.")
+    names[-1] = kit_name(drummed, {number for number, kit in heard if not kit}, names)
     tracks = tracks_of(heard, names, programmes, round(now_us))
     whole = together([t.take for t in tracks if not t.percussion] or [t.take for t in tracks])
     pulses = tempo_map(tempi)
@@ -186,7 +201,7 @@ def tracks_of(
     for (number, kit), events in sorted(heard.items(), key=lambda r: (r[0][1], r[0][0])):
         take = take_of_events(events, end_us)
         if take.notes:
-            name = "Percussion" if kit else names.get(number, "")
+            name = names.get(number, "") or ("Percussion" if kit else "")
             out.append(MidiTrack(name, 0 if kit else programmes.get(number, 0), kit, take))
     return tuple(out)
 

@@ -22,6 +22,7 @@ from ductus.core.score.signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
 from ductus.core.time.bars import Bar
 from ductus.formats.musicxml_xml import Element, sub
 
+OF_THE_PART = ("chord", "scale", "tempo-word")  # stand over its uppermost staff
 WEDGES = {"<": "crescendo", ">": "diminuendo"}
 OCTAVES = {"8va": ("down", 8), "8vb": ("up", 8), "15ma": ("down", 15), "15mb": ("up", 15)}
 UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant"}
@@ -46,6 +47,7 @@ class Scribe:
     tick_unit: int
     for_file: bool = True  # what only a file needs, not the engraver
     sings: bool = False  # words stand under the staff, so loudness goes above it (common practice)
+    top: int = 1  # the uppermost staff that is written: what belongs to the whole part stands there
     standing: dict[int, list[Standing]] = field(default_factory=lambda: defaultdict(list))  # by staff
 
     def direction(self, measure: Element, offset: int, staff: int, side: str) -> tuple[Element, Element]:
@@ -85,15 +87,17 @@ def collect(
     for sign in signs:
         _bar_words(scribe, bar, sign)
     for tempo in tempi:
-        scribe.put(1, tempo.tick, 1, lambda m, o, t=tempo: write_tempo(scribe, m, o, t))  # type: ignore[misc]
+        scribe.put(scribe.top, tempo.tick, 1, lambda m, o, t=tempo: write_tempo(scribe, m, o, t))  # type: ignore[misc]
     for mark in marks:
         write = DIRECTIONS.get(mark.kind)
         if write is None:
             continue
         if bar.start <= mark.tick < bar.end:
-            scribe.put(mark.staff, mark.tick, 2, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "start"))  # type: ignore[misc]
+            staff = scribe.top if mark.kind in OF_THE_PART else mark.staff
+            scribe.put(staff, mark.tick, 2, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "start"))  # type: ignore[misc]
         if mark.ticks and KINDS[mark.kind].spans and bar.start < mark.end <= bar.end:
-            scribe.put(mark.staff, mark.end, 0, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "stop"))  # type: ignore[misc]
+            staff = scribe.top if mark.kind in OF_THE_PART else mark.staff
+            scribe.put(staff, mark.end, 0, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "stop"))  # type: ignore[misc]
 
 
 # --- kinds of marks ---------------------------------------------------------------------------
@@ -188,6 +192,7 @@ DIRECTIONS: dict[str, Callable[[Scribe, Element, int, Mark, str], None]] = {
     "octave": _octave,
     "tempo-word": _words,
     "text": _words,
+    "scale": _words,
     "chord": _harmony,
 }
 
@@ -241,7 +246,7 @@ def _bar_words(scribe: Scribe, bar: Bar, sign: BarSign) -> None:
         if sound:
             sub(direction, "sound", **sound)
 
-    scribe.put(1, bar.end if right else bar.start, 0 if right else 1, write)
+    scribe.put(scribe.top, bar.end if right else bar.start, 0 if right else 1, write)
 
 
 SAID: dict[str, tuple[str, dict[str, str]]] = {

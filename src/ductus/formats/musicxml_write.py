@@ -20,6 +20,7 @@ from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
 from ductus.core.pitch.intervals import fifths_of, transposed, written_interval
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.performance import channels_of
+from ductus.core.score.drums import DRUMS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import ClefChange, Note, Part, TempoMark
 from ductus.core.time.bars import Bar
@@ -79,7 +80,7 @@ def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
     if window.heading:
         _heading(root, piece)
     parts = piece.ordered_parts()
-    _part_list(root, parts, window, channels_of(piece))
+    _part_list(root, piece, window, channels_of(piece))
     opened = bytes(etree.tostring(root, encoding="UTF-8", xml_declaration=False))
     out = [(DECLARATION + (DOCTYPE if window.heading else "")).encode(), opened.removesuffix(CLOSE)]
     for part in parts:
@@ -116,7 +117,8 @@ def _heading(root: Element, piece: Piece) -> None:
     sub(sub(identification, "encoding"), "software", "Ductus")
 
 
-def _part_list(root: Element, parts: list[Part], window: Window, channels: dict[str, int]) -> None:
+def _part_list(root: Element, piece: Piece, window: Window, channels: dict[str, int]) -> None:
+    parts = piece.ordered_parts()
     listing = sub(root, "part-list")
     for part in parts:
         entry = sub(listing, "score-part", id=part.id)
@@ -124,11 +126,36 @@ def _part_list(root: Element, parts: list[Part], window: Window, channels: dict[
         sub(entry, "part-name", part.name, **({} if show or window.heading else {"print_object": "no"}))
         if part.short:
             sub(entry, "part-abbreviation", part.short, **({} if show or window.heading else {"print_object": "no"}))
-        if window.sounds:
+        if window.sounds and part.percussion:
+            _drums(entry, piece, part, channels[part.id])
+        elif window.sounds:
             sub(sub(entry, "score-instrument", id=f"{part.id}-i"), "instrument-name", part.name)
             midi = sub(entry, "midi-instrument", id=f"{part.id}-i")
             sub(midi, "midi-channel", channels[part.id] + 1)
             sub(midi, "midi-program", part.programme + 1)
+            _loudness(midi, part)
+
+
+def _drums(entry: Element, piece: Piece, part: Part, channel: int) -> None:
+    """An instrument for each drum that is struck, all on one channel: keys of ``midi-unpitched`` count from 1."""
+    struck = {n.pitch.midi for n in piece.notes.values() if n.part == part.id}
+    drums = [DRUMS[key] for key in sorted(struck & DRUMS.keys())]
+    for drum in drums:
+        sub(sub(entry, "score-instrument", id=f"{part.id}-d{drum.key}"), "instrument-name", drum.name)
+    for drum in drums:
+        midi = sub(entry, "midi-instrument", id=f"{part.id}-d{drum.key}")
+        sub(midi, "midi-channel", channel + 1)
+        sub(midi, "midi-program", 1)
+        sub(midi, "midi-unpitched", drum.key + 1)
+        _loudness(midi, part)
+
+
+def _loudness(midi: Element, part: Part) -> None:
+    """Level in percent and place in degrees (-90 is the left), where they are not as usual."""
+    if part.level != Part("", "").level:
+        sub(midi, "volume", round(part.level / 1.27, 2))
+    if part.pan != Part("", "").pan:
+        sub(midi, "pan", round((part.pan - 64) / 63 * 90))
 
 
 class _PartWriter:
@@ -173,7 +200,14 @@ class _PartWriter:
             write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
             self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)
-            self.scribe = Scribe(self.piece, self.part.staves, self.tick_unit, self.window.heading, self.sings)
+            self.scribe = Scribe(
+                self.piece,
+                self.part.staves,
+                self.tick_unit,
+                self.window.heading,
+                self.sings,
+                self.part.staff_numbers[0],
+            )
             signs = [s for s in self.signs if s.bar == index] if self.is_top else []
             collect(self.scribe, bar, self.marks[index], self.tempi.get(index, ()), signs)
             self._voices(measure, bar, notated)
@@ -202,7 +236,8 @@ class _PartWriter:
         if opening or new_key:
             signature = sub(attributes, "key")
             steps, semitones = written_interval(self.part.transpose, key.fifths)
-            sub(signature, "fifths", key.fifths + fifths_of(steps, semitones))
+            drums = self.part.percussion  # have no signature
+            sub(signature, "fifths", 0 if drums else key.fifths + fifths_of(steps, semitones))
             sub(signature, "mode", key.mode)
         if opening or new_meter:
             time = sub(attributes, "time", **({} if new_meter else {"print_object": "no"}))
@@ -211,8 +246,8 @@ class _PartWriter:
         if opening:
             if self.part.staves > 1:
                 sub(attributes, "staves", self.part.staves)
-            for staff in range(1, self.part.staves + 1):
-                self._clef(attributes, staff, piece.clef_at(self.part, staff, bar.start))
+            for k, staff in enumerate(self.part.staff_numbers, 1):
+                self._clef(attributes, k, piece.clef_at(self.part, staff, bar.start))
             if self.part.transpose != (0, 0):
                 self._transposition(attributes)
 
@@ -251,12 +286,16 @@ class _PartWriter:
                 if first:
                     self.scribe.due(measure, voice.staff, symbol.tick, end)
                 while clefs and clefs[0].tick <= symbol.tick:
-                    self._clef(sub(measure, "attributes"), voice.staff, clefs.pop(0).clef)
+                    self._clef(sub(measure, "attributes"), self._number(voice), clefs.pop(0).clef)
                 self._symbol(measure, voice, i, symbol, notated)
             if first:
                 self.scribe.due(measure, voice.staff, bar.end, bar.end + 1)
             for change in clefs:
-                self._clef(sub(measure, "attributes"), voice.staff, change.clef)
+                self._clef(sub(measure, "attributes"), self._number(voice), change.clef)
+
+    def _number(self, voice: VoiceBar) -> int:
+        """The number of a voice's staff among those that are written."""
+        return self.part.staff_numbers.index(voice.staff) + 1
 
     def _clefs_in(self, voice: VoiceBar, bar: Bar) -> list[ClefChange]:
         """Clefs that change on a staff in a bar; one on its bar line has been written at the opening of a window already."""
@@ -282,7 +321,7 @@ class _PartWriter:
             name = crushed_id(note, k)
             element = sub(measure, "note", id=name)
             sub(element, "grace", **({} if group else {"slash": "yes"}))
-            _pitch(element, self._written(pitch))
+            self._pitch(element, self._written(pitch))
             sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
             sub(element, "type", "16th" if group else "eighth")
             self._accidental(element, name, self._written(pitch), notated)
@@ -292,13 +331,27 @@ class _PartWriter:
             for level in (1, 2) if group else ():
                 sub(element, "beam", word, number=str(level))
 
+    def _pitch(self, parent: Element, pitch: Pitch) -> None:
+        """The pitch of a note, or where its drum stands."""
+        if self.part.percussion:
+            drum = DRUMS.get(pitch.midi)
+            place, element = drum.place if drum else pitch, sub(parent, "unpitched")
+            sub(element, "display-step", place.step)
+            sub(element, "display-octave", place.octave)
+            return
+        element = sub(parent, "pitch")
+        sub(element, "step", pitch.step)
+        if pitch.alter:
+            sub(element, "alter", pitch.alter)
+        sub(element, "octave", pitch.octave)
+
     def _written(self, pitch: Pitch) -> Pitch:
         """A sounding pitch as the part reads it."""
         return pitch if self.part.transpose == (0, 0) else transposed(pitch, *self.interval)
 
     def _accidental(self, element: Element, name: str, pitch: Pitch, notated: PartBar) -> None:
         """The accidental of a note, if one is drawn; one that only reminds says so. ``pitch`` as it is written."""
-        if name not in notated.accidentals:
+        if name not in notated.accidentals or self.part.percussion:
             return
         drawn = sub(element, "accidental", ACCIDENTALS[pitch.alter])
         if name in notated.cautions:
@@ -323,11 +376,13 @@ class _PartWriter:
         if chord:
             sub(element, "chord")
         written = self._written(note.pitch)
-        _pitch(element, written)
+        self._pitch(element, written)
         sub(element, "duration", symbol.ticks // self.tick_unit)
         ties = [kind for kind, ids in (("stop", symbol.tied_from), ("start", symbol.tied_on)) if note.id in ids]
         for kind in ties:
             sub(element, "tie", type=kind)
+        if self.part.percussion and self.window.sounds and note.pitch.midi in DRUMS:
+            sub(element, "instrument", id=f"{self.part.id}-d{note.pitch.midi}")
         self._voice_and_value(element, voice, symbol, None if again else note, (written, notated), beams=not chord)
         notations = self._tuplet_ends(voice, i, symbol) if not chord else None
         notations = notations if notations is not None else etree.Element("notations")
@@ -377,6 +432,11 @@ class _PartWriter:
         stem = next((s for n in symbol.notes for s in n.signs if s.startswith("stem-")), None)
         if stem is not None:
             sub(element, "stem", stem.removeprefix("stem-"))
+        elif self.part.percussion and symbol.notes:
+            sub(element, "stem", "up" if voice.voice % 2 else "down")
+        head = DRUMS.get(drawn[0].midi) if self.part.percussion and drawn is not None else None
+        if head is not None and head.head != "normal":
+            sub(element, "notehead", head.head)
         if self.part.staves > 1:
             crosses = drawn is not None and struck is not None and "cross" in struck.signs
             sub(element, "staff", 3 - voice.staff if crosses else voice.staff)
@@ -416,14 +476,6 @@ class _PartWriter:
         """A group that is one beam needs no bracket, unless a hand chose one."""
         chosen = wants_bracket(voice, symbol.span)
         return not one_beam([s for s in voice.symbols if s.span == symbol.span]) if chosen is None else chosen
-
-
-def _pitch(parent: Element, pitch: Pitch) -> None:
-    element = sub(parent, "pitch")
-    sub(element, "step", pitch.step)
-    if pitch.alter:
-        sub(element, "alter", pitch.alter)
-    sub(element, "octave", pitch.octave)
 
 
 def _tempi_by_bar(piece: Piece, bars: list[Bar]) -> dict[int, list[TempoMark]]:

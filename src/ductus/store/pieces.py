@@ -1,5 +1,5 @@
 """Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, clef,
-bar_sign, note, mark, reading and history. Every function runs inside the caller's transaction."""
+bar_sign, note, mark, reading, pattern and history. Every function runs inside the caller's transaction."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ PUT = {
 update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, number = :number,
   pickup = :pickup, bars = :bars, cautions = :cautions where id = :piece""",
     "part": """
-insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose)
-values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics, :transpose)""",
+insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose, level, pan, kit)
+values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics, :transpose, :level, :pan, :kit)""",
     "meter": """
 insert or replace into meter (piece, id, bar, count, unit, groups) values (:piece, :id, :bar, :count, :unit, :groups)""",
     "key": """
@@ -36,12 +36,15 @@ insert or replace into clef (piece, id, part, staff, tick, clef) values (:piece,
 insert or replace into bar_sign (piece, id, kind, bar, text, bars) values (:piece, :id, :kind, :bar, :text, :bars)""",
     "note": """
 insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
-  sounds_late, sounds_ticks, articulations, lyric, take, event, crushed)
+  sounds_late, sounds_ticks, articulations, lyric, take, event, crushed, played_late, played_ticks)
 values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octave, :velocity,
-  :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event, :crushed)""",
+  :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event, :crushed, :played_late, :played_ticks)""",
     "reading": """
 insert or replace into reading (piece, id, take, part, staff, start, choices)
 values (:piece, :id, :take, :part, :staff, :start, :choices)""",
+    "pattern": """
+insert or replace into pattern (piece, id, part, start, ticks, times, cells)
+values (:piece, :id, :part, :start, :ticks, :times, :cells)""",
     "mark": """
 insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side)
 values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side)""",
@@ -55,6 +58,7 @@ DELETE = {
     "sign": "delete from bar_sign where piece = :piece and id = :id",
     "note": "delete from note where piece = :piece and id = :id",
     "mark": "delete from mark where piece = :piece and id = :id",
+    "pattern": "delete from pattern where piece = :piece and id = :id",
     "reading": "delete from reading where piece = :piece and id = :id",
 }
 SELECT = {
@@ -66,6 +70,7 @@ SELECT = {
     "sign": "select * from bar_sign where piece = :piece",
     "note": "select * from note where piece = :piece",
     "mark": "select * from mark where piece = :piece",
+    "pattern": "select * from pattern where piece = :piece",
     "reading": "select * from reading where piece = :piece",
 }
 GET_SETTING = "select value from setting where name = :name"

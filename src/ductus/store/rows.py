@@ -12,6 +12,7 @@ from ductus.core.score.lyrics import syllables
 from ductus.core.score.records import (
     KIND_OF,
     BarSign,
+    Cell,
     ClefChange,
     Facts,
     KeyChange,
@@ -19,6 +20,7 @@ from ductus.core.score.records import (
     MeterChange,
     Note,
     Part,
+    Pattern,
     Reading,
     Record,
     Syllable,
@@ -50,6 +52,9 @@ def to_columns(record: Record) -> Columns:
                 "order": record.order,
                 "lyrics": int(record.lyrics),
                 "transpose": words(tuple(map(str, record.transpose))),
+                "level": record.level,
+                "pan": record.pan,
+                "kit": words(tuple(f"{key}:{drum}" for key, drum in record.kit)),
             }
         case MeterChange():
             meter = record.meter
@@ -78,6 +83,9 @@ def to_columns(record: Record) -> Columns:
             return mark_columns(record)
         case Reading():
             return {name: getattr(record, name) for name in READING}
+        case Pattern():
+            cells = json.dumps([[c.at, c.ticks, c.key, c.velocity] for c in record.cells])
+            return {name: getattr(record, name) for name in PATTERN} | {"cells": cells}
 
 
 def note_columns(record: Note) -> Columns:
@@ -100,6 +108,8 @@ def note_columns(record: Note) -> Columns:
         "take": record.take,
         "event": record.event,
         "crushed": words(tuple(map(str, record.crushed))),
+        "played_late": record.played and record.played[0],
+        "played_ticks": record.played and record.played[1],
     }
 
 
@@ -141,6 +151,7 @@ def lyrics_from(text: str) -> tuple[Syllable, ...]:
 
 CLEF = ("id", "part", "staff", "tick", "clef")
 SIGN = ("id", "kind", "bar", "text", "bars")
+PATTERN = ("id", "part", "start", "ticks", "times")
 READING = ("id", "take", "part", "staff", "start", "choices")
 FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars", "cautions")
 
@@ -153,6 +164,7 @@ def given(row: Mapping[str, Any], name: str, otherwise: Any) -> Any:
 def note_from(r: Mapping[str, Any]) -> Note:
     """The note of a row."""
     pitch = Pitch(r["step"], r["alter"], r["octave"])
+    late, length = given(r, "played_late", None), given(r, "played_ticks", None)
     return Note(
         r["id"],
         r["part"],
@@ -169,6 +181,7 @@ def note_from(r: Mapping[str, Any]) -> Note:
         r["take"],
         r["event"],
         tuple(parse_pitch(p) for p in given(r, "crushed", "").split()),
+        None if late is None or length is None else (late, length),
     )
 
 
@@ -181,8 +194,19 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
         case "part":
             clefs = tuple(r["clefs"].split())
             steps, semitones = (int(n) for n in given(r, "transpose", "0 0").split())
+            keys = (pair.split(":") for pair in given(r, "kit", "").split())
             return Part(
-                r["id"], r["name"], r["short"], r["programme"], clefs, r["order"], bool(r["lyrics"]), (steps, semitones)
+                r["id"],
+                r["name"],
+                r["short"],
+                r["programme"],
+                clefs,
+                r["order"],
+                bool(r["lyrics"]),
+                (steps, semitones),
+                given(r, "level", 100),
+                given(r, "pan", 64),
+                tuple((int(key), int(drum)) for key, drum in keys),
             )
         case "meter":
             groups = tuple(int(g) for g in r["groups"].split())
@@ -217,6 +241,9 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
             )
         case "reading":
             return Reading(**{name: r[name] for name in READING})
+        case "pattern":
+            cells = tuple(Cell(*cell) for cell in json.loads(r["cells"]))
+            return Pattern(**{name: r[name] for name in PATTERN}, cells=cells)
     raise ValueError(kind)
 
 

@@ -8,6 +8,9 @@ import numpy as np
 
 from ductus.core.entry.state import EntryState
 from ductus.core.reading.hands import hands_by_reach
+from ductus.core.score.changes import Line
+from ductus.core.score.drums import FEET
+from ductus.core.score.drums import HANDS as HANDS_UP
 from ductus.core.score.piece import Piece
 from ductus.core.time.ticks import QUARTER
 
@@ -19,6 +22,15 @@ S_PER_QUARTER = 0.5  # a nominal pace: steps have no time of their own
 def divides(state: EntryState, piece: Piece) -> bool:
     """Are keys divided between two staves?"""
     return state.hands != "one" and piece.part(state.part).staves > 1
+
+
+def lines_of(state: EntryState, piece: Piece) -> tuple[Line, ...]:
+    """The voices that a step writes into: one, the same voice of both staves where keys are divided, or hands and feet of a kit."""
+    if piece.part(state.part).percussion:
+        return ((state.part, 1, HANDS_UP), (state.part, 1, FEET))
+    if state.hands == "one":
+        return (state.line,)
+    return ((state.part, 1, state.voice), (state.part, 2, state.voice))
 
 
 def hands_of(piece: Piece, state: EntryState, keys: Sequence[int]) -> list[int]:

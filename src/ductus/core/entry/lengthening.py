@@ -11,8 +11,8 @@ from dataclasses import replace
 
 from ductus.core.entry.state import Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.writing import heard_as, moved_on, put_step, span_is_full, step_words, strikes_of
-from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Draft
+from ductus.core.score.drums import sound_words
 from ductus.core.score.edits import clear_span, free_voice
 from ductus.core.score.piece import Piece
 from ductus.core.words import capital, count_words, listed
@@ -100,4 +100,4 @@ def shorten(state: EntryState, piece: Piece, sounding: Sequence[Sounding]) -> Ou
 def names_of(piece: Piece, sounding: Sequence[Sounding]) -> str:
     """The pitches of chords in words."""
     notes = [piece.notes[i] for chord in sounding for i in chord.ids if i in piece.notes]
-    return listed([pitch_words(n.pitch) for n in notes]) if notes else "Nothing"
+    return listed([sound_words(piece.part(n.part), n.pitch) for n in notes]) if notes else "Nothing"

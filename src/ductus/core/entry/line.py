@@ -12,15 +12,18 @@ from typing import Any
 from ductus.core.entry.commands.beating import DivideBeat
 from ductus.core.entry.commands.choices import (
     BeginPitches,
+    ChordsByKeys,
     ClicksDo,
     DivideHands,
     GreyKeys,
     HoldToHarmony,
+    KitBy,
     OverWhat,
     PenAdvances,
     PolicyTo,
     PulseKey,
     PulseUntil,
+    RepeatHeld,
     RhythmBy,
     WalkRate,
     WayTo,
@@ -34,6 +37,7 @@ from ductus.core.entry.state import EntryState
 from ductus.core.entry.ways.registry import WAY_WORDS
 from ductus.core.phrases import Choice, Phrase, plain
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
+from ductus.core.score.drums import DRUMS
 from ductus.core.score.edits import MAX_VOICES
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
@@ -111,6 +115,13 @@ def _where(state: EntryState, piece: Piece, into: str = " into ", at: str = ", f
     )
     words = f"{part.name.lower()}, both hands" if both else staff_words(part, state.staff)
     voices = tuple(Choice(f"voice {v}", ToVoice(v), v == state.voice) for v in range(1, MAX_VOICES + 1))
+    if part.percussion:
+        return (
+            plain(into),
+            Phrase(words, "part", staves),
+            plain(at),
+            Phrase(with_the(piece.timeline.place_words(state.tick)), "place", form="place"),
+        )
     return (
         plain(into),
         Phrase(words, "part", staves),
@@ -214,10 +225,12 @@ def _walk(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     rates = tuple(Choice(f"{r} steps a minute", WalkRate(r), r == rate) for r in RATES)
     return (
         *_where(state, piece), plain(": each step "), *_value(state), plain(", "), Phrase(f"{rate} a minute", "rate", rates),
-        plain(" while keys are held; it "), *_policy(state),
+        plain(" while keys are held, which "), _pick("held keys", HELD, "repeat" if state.repeats else "last", lambda how: RepeatHeld(how == "repeat")),
+        plain("; it "), *_policy(state),
     )  # fmt: skip
 
 
+HELD = {"last": "sound on", "repeat": "are struck again"}
 BUILD: dict[str, Callable[[EntryState, Piece], tuple[Phrase, ...]]] = {
     "step": _step,
     "pulse": _pulse,
@@ -232,7 +245,13 @@ BUILD: dict[str, Callable[[EntryState, Piece], tuple[Phrase, ...]]] = {
 def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     """Choices that are spoken only while they differ from what is usual, and what can be done about keys that are held."""
     out: list[Phrase] = []
-    if state.hands != "one":
+    if piece.part(state.part).percussion:
+        by = {"map": "by the map of drums", "place": "by their places on the staff"}
+        meant = "; keys mean drums " if state.naming_drum is None else "; the next key will mean the "
+        named = [] if state.naming_drum is None else [plain(DRUMS[state.naming_drum].label)]
+        out += [plain(meant), *(named or [_pick("what keys mean", by, state.kit_by, KitBy)])]
+        out += [plain("; or "), Phrase("patterns", "patterns", form="patterns")]
+    elif state.hands != "one":
         how = "by reach" if state.hands == "reach" else f"at {pitch_words(spell_in_key(state.split, 0))}"
         hands = (
             Choice("all into one staff", DivideHands("one")),
@@ -247,8 +266,16 @@ def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
             ),
         )
         out += [plain("; keys are divided between the hands "), Phrase(how, "hands", hands)]
+    if state.naming_chord:
+        ways = (Choice("keys write notes again", ChordsByKeys(False)),)
+        out += [plain("; a chord that is played writes "), Phrase("its symbol", "chords by keys", ways)]
     if state.harmony != "off":
-        words = {"off": "free keys", "chord": "chord tones", "key": "chord and key tones"}
+        words = {
+            "off": "free keys",
+            "chord": "chord tones",
+            "key": "chord and key tones",
+            "scale": "tones of the scale",
+        }
         out += [plain("; keys are held to "), _pick("harmony", words, state.harmony, HoldToHarmony)]
     if state.span is not None:
         out += _span(state, piece)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction
 
-from ductus.core.entry.commands.choices import PulseKey
+from ductus.core.entry.commands.choices import NameDrum, PulseKey, chord_named
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.marking import carried
 from ductus.core.entry.state import EntryState, Outcome, evolved
@@ -17,6 +17,7 @@ from ductus.core.entry.ways.registry import way_of
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.changes import Change, PenPlace, joined
+from ductus.core.score.drums import HIGHEST, LOWEST, drum_of
 from ductus.core.score.piece import Piece
 from ductus.core.time.bars import MAX_BAR, mixed
 
@@ -29,6 +30,12 @@ def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
         return Outcome(state)
     elif state.naming_pulse and isinstance(event, KeyDown):
         return PulseKey(event.key).run(state, piece, event.time_us)
+    elif state.naming_drum is not None and isinstance(event, KeyDown):
+        return NameDrum(state.naming_drum, event.key).run(state, piece, event.time_us)
+    elif state.naming_chord and isinstance(event, KeyDown | KeyUp):
+        outcome = chord_named(state, event, piece)
+    elif isinstance(event, KeyDown) and is_stranger(state, event.key, piece):
+        return Outcome(state, say=f"Key {event.key} is no drum: the kit has {LOWEST} to {HIGHEST}. Nothing was written")
     else:
         try:
             outcome = _played(state, event, piece)
@@ -56,6 +63,12 @@ def _played(state: EntryState, event: Event, piece: Piece) -> Outcome:
         case Wait():
             return way.wait(state, event, piece)
     raise TypeError(event)
+
+
+def is_stranger(state: EntryState, key: int, piece: Piece) -> bool:
+    """Does a key mean no drum on a kit?"""
+    part = piece.part(state.part)
+    return part.percussion and state.kit_by == "map" and key != state.pulse_key and drum_of(part, key) is None
 
 
 def is_held(state: EntryState, key: int) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
+from ductus.core.chance import scattered
 from ductus.core.score.changes import Change, Line
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
@@ -14,7 +15,7 @@ WAYS = ("step", "pulse", "rhythm", "over", "beat", "foot", "walk")
 WHENS = ("all up", "stroke", "advance")
 OVERS = ("pitch", "velocity", "both", "beside")
 SPAN_ENDS = ("stop", "wrap", "run on")
-HARMONIES = ("off", "chord", "key")
+HARMONIES = ("off", "chord", "key", "scale")
 HANDS = ("one", "reach", "split")
 MIDDLE_C = 60
 GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke
@@ -123,16 +124,6 @@ class Touch:
         return max(round((sounds or written) * (1 + by)), 1)
 
 
-def scattered(seed: int, tick: int) -> float:
-    """A number in -1..1 that looks random and is always the same for a seed and a place: the mixing function of SplitMix64
-    (Steele, Lea & Flood 2014, "Fast splittable pseudorandom number generators"; constants from memory)."""
-    mask = (1 << 64) - 1
-    z = (seed * 0x9E3779B97F4A7C15 + tick) & mask
-    z = ((z ^ (z >> 30)) * 0xBF58476D1CE4E5B9) & mask
-    z = ((z ^ (z >> 27)) * 0x94D049BB133111EB) & mask
-    return ((z ^ (z >> 31)) & mask) / mask * 2 - 1
-
-
 @dataclass(frozen=True, slots=True)
 class Held:
     """A key that belongs to the step being gathered."""
@@ -228,25 +219,23 @@ class EntryState:
     foot_grey: str = "drop"  # a key let go before the tap: "drop" or "write"
     walk_us: int = 700_000
     harmony: str = "off"
+    harmony_kept: str = "chord"  # what the switch of harmony comes back to
+    naming_chord: bool = False  # a chord that is played is written as its symbol
     hands: str = "one"  # "one" staff takes all keys, or they are divided between both by "reach" or at a "split"
     split: int = MIDDLE_C  # lowest MIDI key of the right hand with "split"
     chosen: frozenset[str] = frozenset()  # notes that are selected on the page
     naming_pulse: bool = False  # the next key that is struck becomes the pulse key
     carries: tuple[str, ...] = ()  # signs that the next note comes with
     open_marks: tuple[OpenMark, ...] = ()  # marks that go on over what is written
+    kit_by: str = "map"  # on a kit, keys mean drums by the "map", or by their "place" on the staff
+    naming_drum: int | None = None  # the next key that is struck will mean this drum
+    repeats: bool = False  # in walking entry, keys that are held are struck again at each step
     pedal_from: int | None = None  # tick at which the pedal went down, where it is kept as a pedal mark
 
     @property
     def line(self) -> Line:
         """The voice the pen writes into."""
         return (self.part, self.staff, self.voice)
-
-    @property
-    def lines(self) -> tuple[Line, ...]:
-        """The voices that a step writes into: one, or the same voice of both staves where keys are divided."""
-        if self.hands == "one":
-            return (self.line,)
-        return ((self.part, 1, self.voice), (self.part, 2, self.voice))
 
     def fresh(self) -> EntryState:
         """The state with nothing held or half done."""
@@ -258,6 +247,8 @@ class EntryState:
             figure=NO_FIGURE,
             over_done=False,
             naming_pulse=False,
+            naming_drum=None,
+            naming_chord=False,
             carries=(),
             open_marks=(),
         )

@@ -10,12 +10,14 @@ from collections.abc import Iterable, Sequence
 
 from ductus.core.entry.hands import divides, hands_of
 from ductus.core.entry.state import EntryState, Held, Outcome, Step, evolved
-from ductus.core.pitch.chords import allowed_classes, nearest_allowed
-from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
+from ductus.core.pitch.chords import nearest_allowed
+from ductus.core.pitch.pitches import Pitch, spell_in_key
 from ductus.core.score.changes import Draft
+from ductus.core.score.drums import DRUMS, FEET, HANDS, drum_by_place, drum_of, drum_pitch, sound_words
 from ductus.core.score.edits import Placed, Strike, clear_brackets, mark_tuplet, place_chord
+from ductus.core.score.harmony import classes_at
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
+from ductus.core.score.records import Note
 from ductus.core.time.values import BASE_TICKS
 from ductus.core.words import capital, count_words, listed
 
@@ -23,6 +25,8 @@ from ductus.core.words import capital, count_words, listed
 def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
     """Spell a played key at the pen: by the signature in force, leaning the way the line moves; held to harmony if asked."""
     key = heard_as(piece, state, key)
+    if piece.part(state.part).percussion:
+        return drum_pitch(key)
     bar = piece.timeline.bar_at(state.tick)
     fifths = piece.key_at(bar.index).fifths
     plain = spell_in_key(key, fifths)
@@ -43,28 +47,17 @@ def last_note(piece: Piece, state: EntryState) -> Note | None:
 
 def classes_at_pen(piece: Piece, state: EntryState) -> frozenset[int] | None:
     """Pitch classes that the constraint allows at the pen; None when it is off or nothing is known there."""
-    if state.harmony == "off":
-        return None
-    symbol = chord_before(piece, state.tick)
-    if symbol is None:
-        return None
-    fifths = piece.key_at(piece.timeline.bar_at(state.tick).index).fifths
-    return allowed_classes(symbol.text, fifths if state.harmony == "key" else None)
-
-
-def chord_before(piece: Piece, tick: int) -> Mark | None:
-    """The chord symbol in force at a tick: looked for bar by bar backwards."""
-    for index in range(piece.timeline.bar_at(tick).index, -1, -1):
-        here = [m for p in piece.parts for m in piece.marks_in_bar(p, index) if m.kind == "chord" and m.tick <= tick]
-        if here:
-            return max(here, key=lambda m: m.tick)
-    return None
+    return classes_at(piece, state.tick, state.harmony)
 
 
 def heard_as(piece: Piece, state: EntryState, key: int) -> int:
-    """The key that will be written for a played one: fixed, or the nearest that harmony allows."""
+    """The key that will be written for a played one: fixed, the drum it means on a kit, or the nearest that harmony allows."""
     if state.touch.pitch is not None:
         return state.touch.pitch
+    part = piece.part(state.part)
+    if part.percussion:
+        drum = drum_by_place(key) if state.kit_by == "place" else drum_of(part, key)
+        return drum.key if drum else key
     classes = classes_at_pen(piece, state)
     return key if classes is None else nearest_allowed(key, classes)
 
@@ -101,6 +94,8 @@ def span_is_full(state: EntryState) -> Outcome | None:
 def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
     """Write strikes at the pen: into its voice, or divided between both staves; the staff that gets none rests."""
     piece = draft.piece
+    if piece.part(state.part).percussion:
+        return put_strokes(draft, state, tick, step, strikes)
     if not divides(state, piece):
         return put_chord(draft, state, tick, step, strikes)
     hands = hands_of(piece, evolved(state, tick=tick), [s.pitch.midi for s in strikes])
@@ -113,6 +108,21 @@ def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Seq
         duplicates += placed.duplicates
         at, voice = placed.tick if mine else at, placed.voice if mine else voice
     return Placed(at, tuple(ids), duplicates, voice)
+
+
+def put_strokes(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
+    """Write strokes of a kit: hands in voice 1, feet in voice 2. Only the voice that gets strokes is replaced, so that a bass drum stays under what
+    the hands are given later; a rest clears both."""
+    ids: list[str] = []
+    duplicates, at = 0, tick
+    for voice in (HANDS, FEET):
+        mine = [s for s in strikes if DRUMS[s.pitch.midi].voice == voice]
+        if mine or not strikes:
+            placed = put_chord(draft, evolved(state, staff=1, voice=voice), at, step, mine)
+            ids += placed.ids
+            duplicates += placed.duplicates
+            at = placed.tick if mine else at
+    return Placed(at, tuple(ids), duplicates, state.voice)
 
 
 def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
@@ -139,7 +149,8 @@ def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Se
 
 def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequence[Strike]) -> str:
     """What was written, for eyes and ears."""
-    what = " and ".join(pitch_words(s.pitch) for s in strikes) if strikes else "rest"
+    part = piece.part(state.part)
+    what = " and ".join(sound_words(part, s.pitch) for s in strikes) if strikes else "rest"
     say = f"{what}, {state.step.words}, {piece.timeline.place_words(placed.tick)}"
     if placed.duplicates:
         say += f"; {count_words(placed.duplicates, 'note')} there already"
@@ -150,7 +161,8 @@ def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequenc
 
 def pending_words(piece: Piece, state: EntryState, held: Iterable[Held]) -> str:
     """Keys that are gathered, in words."""
-    return listed([pitch_words(spell(piece, state, h.key)) for h in sorted(held, key=lambda h: h.key)])
+    part = piece.part(state.part)
+    return listed([sound_words(part, spell(piece, state, h.key)) for h in sorted(held, key=lambda h: h.key)])
 
 
 def dropped_words(piece: Piece, state: EntryState) -> str:

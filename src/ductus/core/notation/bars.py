@@ -49,7 +49,7 @@ def _notate(piece: Piece, part_id: str, index: int) -> PartBar:
     notes = piece.notes_in_bar(part_id, index)
     marks = piece.marks_in_bar(part_id, index)
     voices = []
-    for staff in range(1, piece.part(part_id).staves + 1):
+    for staff in piece.part(part_id).staff_numbers:
         used = sorted({n.voice for n in notes if n.staff == staff} | {1})
         for voice in used:
             mine = [n for n in notes if n.staff == staff and n.voice == voice]

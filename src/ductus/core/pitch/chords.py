@@ -6,6 +6,7 @@ The kinds and their intervals are common practice; the written kinds and degrees
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -60,6 +61,8 @@ DEGREES = {
     11: 5,
     13: 9,
 }  # degree -> semitones, unaltered (a seventh is minor)
+SHARP_NAMES = ("C", "C#", "D", "Eb", "E", "F", "F#", "G", "G#", "A", "Bb", "B")
+FLAT_NAMES = ("C", "Db", "D", "Eb", "E", "F", "Gb", "G", "Ab", "A", "Bb", "B")
 NO_CHORD = ("N.C.", "NC", "n.c.")
 
 
@@ -184,6 +187,60 @@ def refused(text: str) -> BadInput:
 def looks_like_chord(text: str) -> bool:
     """Does a text begin as only chord symbols do, whether it is one or not?"""
     return re.match(r"^[A-G][#b♯♭]?(m|maj|min|dim|aug|sus|add|M|Δ|°|ø|\+|-)?\d", text) is not None
+
+
+NAMED = (
+    "",
+    "m",
+    "7",
+    "m7",
+    "maj7",
+    "6",
+    "m6",
+    "dim",
+    "aug",
+    "sus4",
+    "sus2",
+    "m7b5",
+    "dim7",
+    "7sus4",
+    "mmaj7",
+    "add9",
+    "9",
+    "m9",
+    "maj9",
+    "6/9",
+    "7b9",
+    "7#9",
+    "7#11",
+    "13",
+    "aug7",
+    "5",
+)
+
+
+def name_chord(keys: Iterable[int], flats: bool = False) -> str | None:
+    """The symbol of keys that are held: the plainest that has just their pitch classes, its root in the bass if there is one such; None for keys that
+    make no chord that has a name.
+
+    >>> name_chord([60, 64, 67]), name_chord([64, 67, 72]), name_chord([57, 60, 64, 67]), name_chord([60, 61, 62])
+    ('C', 'C/E', 'Am7', None)
+    """
+    held = sorted(set(keys))
+    classes = frozenset(k % 12 for k in held)
+    if len(classes) < 2:
+        return None
+    names = FLAT_NAMES if flats else SHARP_NAMES
+    lowest = held[0] % 12
+    for root in (lowest, *sorted(classes - {lowest})):
+        for suffix in NAMED:
+            if parse_chord(names[root] + suffix).classes == classes:
+                return names[root] + suffix + ("" if root == lowest else f"/{names[lowest]}")
+    for suffix in NAMED:  # a bass note under a chord that has a name
+        for root in sorted(classes - {lowest}):
+            if parse_chord(names[root] + suffix).classes == classes - {lowest}:
+                return f"{names[root]}{suffix}/{names[lowest]}"
+    return None
 
 
 def scale_classes(fifths: int) -> frozenset[int]:

@@ -17,7 +17,7 @@ from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
 from ductus.core.playback.performance import Shape, Sounding, one_by_one
-from ductus.core.playback.tempi import pace_at, paces
+from ductus.core.playback.tempi import pace_at, paces, written_tempo_map
 from ductus.core.score.piece import Piece
 from ductus.core.time.bars import MAX_BAR, Bar
 from ductus.core.time.meters import BEAT, MIDDLE, Meter
@@ -63,6 +63,18 @@ def checked_tempo(tempo: TempoChoice) -> TempoChoice:
             f"{tempo.percent:g} % of the tempo is out of reach: use {LEAST_PERCENT} to {MOST_PERCENT}. The tempo stays."
         )
     return tempo
+
+
+def practice_map(piece: Piece, tempo: TempoChoice) -> PulseMap:
+    """The time in which a piece is played at a tempo of one's own: in percent of its tempi with all their changes, or at one throughout. Raises
+    BadInput."""
+    checked_tempo(tempo)
+    if isinstance(tempo, OneTempo):
+        return steady_map(tempo.qpm, 0, 0)
+    pulses = written_tempo_map(piece, fermatas=True)
+    if tempo.percent == 100:
+        return pulses
+    return PulseMap(tuple(Pulse(p.tick, round(p.time_us * 100 / tempo.percent)) for p in pulses.pulses))
 
 
 @dataclass(frozen=True, slots=True)

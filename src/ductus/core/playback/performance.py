@@ -15,19 +15,51 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
+from ductus.core.chance import scattered
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
-from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, sounding_ticks
+from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.score.order import Stretch, playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
-from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.score.signs import NOTE_SIGNS, sounding_ticks
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)
 PERCUSSION_CHANNEL = 9  # General MIDI 1: channel 10, counted from 0
 PITCHED_CHANNELS = tuple(c for c in range(16) if c != PERCUSSION_CHANNEL)
+
+
+FEEL_US, FEEL_SHARE, FEEL_VELOCITY = (
+    25_000,
+    0.15,
+    14,
+)  # the most by which a note differs at full feel: onset, length, velocity
+MOST_FEEL = 100
+
+
+@dataclass(frozen=True, slots=True)
+class Manner:
+    """How the page is heard: with the times at which its notes were ``played`` (those that were), and with ``feel``, small seeded differences
+    of onset, length and velocity, in percent of the most. Neither touches the writing."""
+
+    played: bool = False
+    feel: int = 0
+    seed: int = 1
+
+    def timing(self, note: Note) -> tuple[int, int]:
+        """Ticks after its written place, and length in ticks, before any feel."""
+        if self.played and note.played is not None:
+            return note.played
+        return note.sounds_late, sounding_ticks(note)
+
+    def felt(self, note: Note, what: int) -> float:
+        """A number in -1..1 for a note; ``what`` tells onset, length and velocity apart."""
+        return scattered(self.seed * 4 + what, note.tick * 128 + note.pitch.midi) * self.feel / MOST_FEEL
+
+
+AS_SET = Manner()
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,10 +108,11 @@ class Sounding:
 
 @dataclass(frozen=True, slots=True)
 class Playback:
-    """What sounds from a place on, and where the beats fall in it: (microseconds, tick)."""
+    """What sounds from a place on, where the beats fall in it: (microseconds, tick), and how long it is up to its last bar line."""
 
     notes: tuple[Sounding, ...]
     places: tuple[tuple[int, int], ...]
+    length_us: int = 0
 
 
 def channels_of(piece: Piece) -> dict[str, int]:
@@ -88,7 +121,7 @@ def channels_of(piece: Piece) -> dict[str, int]:
     out: dict[str, int] = {}
     pitched = []
     for part in piece.ordered_parts():
-        if "percussion" in part.clefs:
+        if part.percussion:
             out[part.id] = PERCUSSION_CHANNEL
         else:
             pitched.append(part)
@@ -101,15 +134,20 @@ def channels_of(piece: Piece) -> dict[str, int]:
 class Shape:
     """What the page says of the sound of its notes, gathered once for many of them."""
 
-    def __init__(self, piece: Piece, pulses: PulseMap) -> None:
-        self.piece, self.pulses = piece, pulses
+    def __init__(self, piece: Piece, pulses: PulseMap, manner: Manner = AS_SET) -> None:
+        self.piece, self.pulses, self.manner = piece, pulses, manner
         self.loudness, self.channels = Loudness(piece), channels_of(piece)
 
     def sounds(self, note: Note) -> list[Sounded]:
         """A note as it sounds: with its grace notes, its figure, its length and velocity."""
         channel, velocity = self.channels[note.part], self.loudness.velocity(note)
-        at = max(note.tick + note.sounds_late, 0)
-        per_quarter = self.pulses.us_per_quarter_at(at)
+        late, length = self.manner.timing(note)
+        per_quarter = self.pulses.us_per_quarter_at(note.tick)
+        if self.manner.feel:
+            late += round(self.manner.felt(note, 0) * FEEL_US / per_quarter * QUARTER)
+            length = max(round(length * (1 + self.manner.felt(note, 1) * FEEL_SHARE)), 1)
+            velocity = min(max(velocity + round(self.manner.felt(note, 2) * FEEL_VELOCITY), 1), 127)
+        at = max(note.tick + late, 0)
         on = at + (round(self._rolled(note) * ROLLED_US / per_quarter * QUARTER) if "rolled" in note.signs else 0)
         grace = round(GRACE_US / per_quarter * QUARTER) if note.crushed else 0
         first = max(on - grace * len(note.crushed), 0)
@@ -119,7 +157,7 @@ class Shape:
             return Sounded(begin, end, min(max(key, 0), 127), velocity, channel, note.part, note.staff, note.id)
 
         out = [one(first + k * grace, first + (k + 1) * grace, p.midi) for k, p in enumerate(note.crushed)]
-        begin, end = on + delay, max(at + sounding_ticks(note), on + delay + 1)
+        begin, end = on + delay, max(at + length, on + delay + 1)
         if any(NOTE_SIGNS[s].figure for s in note.signs if s in NOTE_SIGNS):
             fifths = self.piece.key_at(self.piece.timeline.bar_at(note.tick).index).fifths
             for f in figure_of(note, fifths, (end - begin) / QUARTER * per_quarter, per_quarter):
@@ -138,9 +176,9 @@ class Shape:
         )
 
 
-def performed(piece: Piece, pulses: PulseMap | None = None) -> Performance:
+def performed(piece: Piece, pulses: PulseMap | None = None, manner: Manner = AS_SET) -> Performance:
     """The whole page as it sounds, each bar once, in the order of the page."""
-    shape = Shape(piece, pulses or written_tempo_map(piece, fermatas=True))
+    shape = Shape(piece, pulses or written_tempo_map(piece, fermatas=True), manner)
     struck: list[Sounded] = []
     for note in piece.notes.values():
         struck += shape.sounds(note)
@@ -208,12 +246,21 @@ def one_by_one(struck: Iterable[Sounded]) -> list[Sounded]:
     return sorted((s for row in by_key.values() for s in row), key=lambda s: (s.on, s.key, s.channel))
 
 
-def playback(piece: Piece, start: int = 0, end: int | None = None, *, repeats: bool = True) -> Playback:
-    """What sounds in [start, end) of the page at its tempi, times from its beginning: notes that sound already at ``start`` are heard from there
+def playback(
+    piece: Piece,
+    start: int = 0,
+    end: int | None = None,
+    *,
+    repeats: bool = True,
+    pulses: PulseMap | None = None,
+    manner: Manner = AS_SET,
+    cut: bool = False,
+) -> Playback:
+    """What sounds in [start, end) of the page, times from its beginning: notes that sound already at ``start`` are heard from there
     on, grace notes of the first note before it; the pedal holds notes on. With ``repeats`` bars are played in playing order, from the first
-    time that ``start`` is reached."""
-    pulses = written_tempo_map(piece, fermatas=True)
-    whole = performed(piece, pulses)
+    time that ``start`` is reached. ``pulses``: at other tempi than those of the page; ``cut``: nothing sounds on behind ``end``."""
+    pulses = pulses or written_tempo_map(piece, fermatas=True)
+    whole = performed(piece, pulses, manner)
     offs = held_by_pedal(whole.notes, whole.pedal)
     order = playing_order(piece, repeats and end is None)
     k = next((i for i, s in enumerate(order) if s.start <= start < s.end), len(order) - 1)
@@ -236,14 +283,14 @@ def playback(piece: Piece, start: int = 0, end: int | None = None, *, repeats: b
         if i == 0:
             lead = begin_us - pulses.time_at(min([begin, *(on for on, _, _ in heard)]))
             now = lead
-        cut = stop if len(stretches) > 1 else None
+        last = stop if len(stretches) > 1 or (cut and end is not None) else None
         for on, off, s in heard:
             onset = now + pulses.time_at(on) - begin_us
-            length = pulses.time_at(min(off, cut) if cut else off) - pulses.time_at(on)
+            length = pulses.time_at(min(off, last) if last else off) - pulses.time_at(on)
             notes.append(Sounding(max(onset, 0), max(length, 1), s.key, s.velocity, s.part, s.note))
         places += _places(piece, pulses, begin, stop, now - begin_us)
         now += pulses.time_at(stop) - begin_us
-    return Playback(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))), tuple(places))
+    return Playback(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))), tuple(places), now)
 
 
 def _places(piece: Piece, pulses: PulseMap, begin: int, stop: int, offset_us: int) -> list[tuple[int, int]]:

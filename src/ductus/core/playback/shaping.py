@@ -106,17 +106,6 @@ class Loudness:
         return min(max(round(base) + louder, 1), 127)
 
 
-def sounding_ticks(note: Note) -> int:
-    """How long a note sounds: as stated, or the share of its written length that its signs leave."""
-    if note.sounds_ticks is not None:
-        return note.sounds_ticks
-    share = min(
-        (s.share for name in note.signs if (s := NOTE_SIGNS.get(name)) is not None and s.share is not None),
-        default=None,
-    )
-    return note.ticks if share is None else max(note.ticks * share.numerator // share.denominator, 1)
-
-
 def neighbour(pitch: Pitch, fifths: int, by: int) -> int:
     """The MIDI key a step of the key signature above (1) or below (-1) a pitch."""
     octave, index = divmod(pitch.diatonic + by, 7)

@@ -17,12 +17,14 @@ from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
+from ductus.core.reading.kit import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
 from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
 from ductus.core.reading.places import Places, Played, place_take
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.values import UNIT, Situation, choose_values
 from ductus.core.reading.voices import with_voices
+from ductus.core.score.drums import DRUMS, drum_pitch
 from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
@@ -79,8 +81,12 @@ class Decoded:
             result,
             notes=notes,
             doubts=doubts,
-            ornaments=tuple(find_ornaments(self.whole)),
-            remarks=(*remarks_on(self.whole), *finer_heard(self.played, self.pulses, self.settings.shortest)),
+            ornaments=tuple(find_ornaments(self.whole)) if self.settings.kit is None else (),
+            remarks=(
+                *result.remarks,
+                *remarks_on(self.whole),
+                *finer_heard(self.played, self.pulses, self.settings.shortest),
+            ),
         )
 
     def _doubt(self, doubt: Doubt) -> Doubt:
@@ -105,8 +111,16 @@ def decode(
 ) -> Decoded:
     """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes; ``ornaments`` are the
     first events of those that are written as such."""
+    if settings.kit is not None:
+        take = on_drums(take, settings.kit)
     whole = take
-    taken = tuple(o for o in find_ornaments(take) if o.events[0] in ornaments) if ornaments else ()
+    taken = (
+        find_strokes(take)
+        if settings.kit is not None
+        else tuple(o for o in find_ornaments(take) if o.events[0] in ornaments)
+        if ornaments
+        else ()
+    )
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
     if settings.pedal:
         take = with_pedal(take)
@@ -167,15 +181,18 @@ def write_down(
     """From places to written notes; without ``doubts`` (while it is still being played) nothing is said about close calls."""
     bars = settings.bars
     count = len(take.notes)
+    left_out = pins.left_out | (strangers(take) if settings.kit is not None else frozenset())
     ticks = [grid.tick_of(int(places.beat[n]), int(places.division[n]), int(places.slot[n])) for n in range(count)]
     for n, tick in pins.places.items():
         ticks[n] = tick
     passed(0.6)
     hand, sure = assign_hands(played, places, settings, pins)
     passed(0.8)
-    order = sorted((n for n in range(count) if n not in pins.left_out), key=lambda n: (ticks[n], played.key[n]))
+    order = sorted((n for n in range(count) if n not in left_out), key=lambda n: (ticks[n], played.key[n]))
     if not order:
         raise BadInput("Every note of that take is left out of the page. The take is kept.")
+    if settings.kit is not None:
+        return strokes_written(take, played, places, pulses, settings, pins, ticks, order)
     lengths, choices = note_values(take, pulses, bars, ticks, hand, order)
     passed(0.95)
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
@@ -188,7 +205,11 @@ def write_down(
         lengths[n] = length
     fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
     velocity = [n.velocity for n in take.notes]
-    written = [ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n]) for n in order]
+    struck = played_places(take, pulses, round(places.feel.lag * 1e6))
+    written = [
+        ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n], played=struck[n])
+        for n in order
+    ]
     notes = tuple(with_voices(written, settings.voices))
     first = min(ticks)
     return ReadingResult(
@@ -201,6 +222,53 @@ def write_down(
         settings.shortest or finest_of(notes),
         round(places.feel.lag * 1e6),
         find_doubts(grid, places, bars, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
+        changes=settings.changes,
+    )
+
+
+def strokes_written(
+    take: Take,
+    played: Played,
+    places: Places,
+    pulses: PulseMap,
+    settings: ReadSettings,
+    pins: Pins,
+    ticks: list[int],
+    order: list[int],
+) -> ReadingResult:
+    """What a kit struck, as written."""
+    bars, keys = settings.bars, [int(k) for k in played.key]
+    ends = {n: round(pulses.tick_at(take.notes[n].release_us)) for n in order}
+    lengths = stroke_lengths(
+        bars, ticks, keys, order, {n: e for n, e in ends.items() if take.notes[n].channel == ROLLED}
+    )
+    for n, length in pins.values.items():
+        lengths[n] = length
+    struck = played_places(take, pulses, round(places.feel.lag * 1e6))
+    notes = tuple(
+        ReadNote(
+            n,
+            ticks[n],
+            lengths[n],
+            1,
+            DRUMS[keys[n]].voice,
+            drum_pitch(keys[n]),
+            take.notes[n].velocity,
+            played=struck[n],
+        )
+        for n in order
+    )
+    first = min(ticks)
+    return ReadingResult(
+        notes,
+        pulses,
+        bars.meter,
+        -first % bars.meter.bar_ticks if first < 0 else 0,
+        settings.key or 0,
+        "major",
+        settings.shortest or finest_of(notes),
+        round(places.feel.lag * 1e6),
+        remarks=stranger_words(len(strangers(take))),
         changes=settings.changes,
     )
 
@@ -224,6 +292,15 @@ def assign_hands(played: Played, places: Places, settings: ReadSettings, pins: P
     for n, h in pins.hands.items():
         hand[n] = h
     return hand, sure
+
+
+def played_places(take: Take, pulses: PulseMap, lag_us: int) -> list[tuple[int, int]]:
+    """Where each note was struck and how long its key was held, in ticks, once the player's constant lateness is taken out."""
+    out = []
+    for n in take.notes:
+        at = pulses.tick_at(n.onset_us - lag_us)
+        out.append((round(at), max(round(pulses.tick_at(n.release_us - lag_us) - at), 1)))
+    return out
 
 
 def note_values(

@@ -102,7 +102,8 @@ def _settings_from(data: Mapping[str, Any]) -> ReadSettings:
     meter = parse_meter(data["meter"]) if data.get("meter") else None
     changes = tuple((tick, parse_meter(text)) for tick, text in data.get("changes", ()))
     kinds = tuple(data["tuplet_kinds"]) if data.get("tuplet_kinds") else None
-    return ReadSettings(**{**data, "meter": meter, "changes": changes, "tuplet_kinds": kinds})
+    kit = None if data.get("kit") is None else tuple((key, drum) for key, drum in data["kit"])
+    return ReadSettings(**{**data, "meter": meter, "changes": changes, "tuplet_kinds": kinds, "kit": kit})
 
 
 def choices_to_json(choices: Choices) -> str:

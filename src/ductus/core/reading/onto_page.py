@@ -101,6 +101,7 @@ def written_note(reading: Reading, n: ReadNote, note_id: str, voice: int = 1) ->
     return Note(
         note_id, reading.part, staff_of(reading, n), min(n.voice + voice - 1, MAX_VOICES), n.tick + reading.start, n.ticks, n.pitch, n.velocity,
         signs=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
+        played=n.played and (n.played[0] - n.tick, n.played[1]),
     )  # fmt: skip
 
 
@@ -113,7 +114,7 @@ def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, re
     kept = [a for a in here.signs if a not in READ_MARKS]
     return replace(
         here, staff=fresh.staff, voice=fresh.voice, tick=fresh.tick, ticks=fresh.ticks, pitch=pitch,
-        signs=(*kept, *n.articulations), crushed=n.crushed,
+        signs=(*kept, *n.articulations), crushed=n.crushed, played=fresh.played,
     )  # fmt: skip
 
 

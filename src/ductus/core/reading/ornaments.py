@@ -13,6 +13,7 @@ from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
+from ductus.core.reading.kit import ROLLED
 from ductus.core.reading.settings import Ornament, ReadNote
 
 TRILL_NOTES, TRILL_GAP_US = 5, 125_000
@@ -124,7 +125,7 @@ def main_event(take: Take, ornament: Ornament) -> int:
     leads to."""
     if ornament.kind == "trill":
         return min(ornament.events[:2], key=lambda e: take.notes[e].key)
-    return ornament.events[-1]
+    return ornament.events[0] if ornament.kind == "roll" else ornament.events[-1]
 
 
 def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int, ...]]:
@@ -141,7 +142,10 @@ def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int,
         for e in ornament.events:
             notes.pop(e, None)
         main = main_event(take, ornament)
-        if ornament.kind in ("trill", "turn"):
+        if ornament.kind == "roll":
+            last = max(n.release_us for n in mine)
+            notes[main] = replace(take.notes[main], release_us=last, channel=ROLLED)
+        elif ornament.kind in ("trill", "turn"):
             end = max(n.release_us for n in mine)
             notes[main] = replace(take.notes[main], onset_us=first, release_us=end)
         else:
@@ -158,6 +162,8 @@ def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament]
         main = main_event(take, ornament)
         if ornament.kind in ("trill", "turn"):
             sign[main] = ornament.kind
+        elif ornament.kind == "roll":
+            sign[main] = "tremolo-3"
         elif ornament.kind == "rolled chord":
             sign.update(dict.fromkeys(ornament.events, "rolled"))
         else:

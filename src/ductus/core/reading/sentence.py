@@ -104,8 +104,7 @@ def read_sentence(
         Phrase(plural(shortest), "shortest value", values),
         plain(f"{found}, tuplets "),
         Phrase(now, "tuplets", tuplets),
-        plain("; hands "),
-        _hands(choices),
+        *((plain("; as drums"),) if settings.kit is not None else (plain("; hands "), _hands(choices))),
         *_time(choices, outcomes),
         *_seldom(choices, source),
     )

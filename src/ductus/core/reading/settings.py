@@ -24,6 +24,7 @@ class ReadSettings:
     ``pedal`` True lets the sustain pedal lengthen notes; ``staccato`` "dot" writes detached notes in full with a dot, "rest"
     writes them short; ``voices`` on a staff: None as many as keep every length;
     ``changes`` are the changes of ``meter`` after the beginning, as (tick of the reading, meter);
+    ``kit`` for a percussion part: the keys that mean other drums than usual, as (key, drum);
     ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are wanted.
     """
 
@@ -42,6 +43,7 @@ class ReadSettings:
     changes: tuple[tuple[int, Meter], ...] = ()
     tuplet_kinds: tuple[int, ...] | None = None
     tuplet_shortest: str | None = None
+    kit: tuple[tuple[int, int], ...] | None = None
 
     @property
     def bars(self) -> BarLines:
@@ -66,7 +68,8 @@ class Pins:
 
 @dataclass(frozen=True, slots=True)
 class ReadNote:
-    """One played note as written: ``event`` is its index in the take, times in ticks, ``hand`` 1 right, 2 left."""
+    """One played note as written: ``event`` is its index in the take, times in ticks, ``hand`` 1 right, 2 left. ``played`` is where it was
+    struck and how long its key was held, the player's constant lateness taken out."""
 
     event: int
     tick: int
@@ -77,6 +80,7 @@ class ReadNote:
     velocity: int
     articulations: tuple[str, ...] = ()
     crushed: tuple[Pitch, ...] = ()
+    played: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.playback.click import MOST_COUNT_IN, AsWritten, TempoChoice, checked_tempo
+from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.time.bars import MAX_BAR
 
 Value = Literal["whole", "half", "quarter", "eighth", "16th", "32nd", "64th", "128th"]
@@ -20,7 +21,7 @@ USUAL_SHORTEST: Value = "16th"
 class RecordChoices:
     """``on``: recording is the way of working. ``click`` False: played freely. ``first_key``: the first key begins it, without a count-in.
     ``hands`` "right", "left": everything into that staff, in the voice of the pen. ``until``: the bar (index) after which nothing is written, None: as
-    long as it goes on. ``before``, ``others``: are the bars before it, and what else is written, heard? ``bends``: does the click go with
+    long as it goes on. ``in_place``: how sounding times are quantized as the take arrives (None: not at all). ``before``, ``others``: are the bars before it, and what else is written, heard? ``bends``: does the click go with
     the player?"""
 
     on: bool = False
@@ -37,6 +38,7 @@ class RecordChoices:
     before: bool = True
     others: bool = True
     bends: bool = False
+    in_place: QuantizeInPlace | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +62,18 @@ class RecordOn(RecordChoice):
     def applied(self, choices: RecordChoices) -> RecordChoices:
         """See RecordChoice."""
         return replace(choices, on=self.on)
+
+
+@dataclass(frozen=True, slots=True)
+class RecordInPlace(RecordChoice):
+    """Sounding times are quantized in place as a take arrives, or stay (None). The writing is read as ever."""
+
+    how: QuantizeInPlace | None = None
+    name: Literal["record-in-place"] = "record-in-place"
+
+    def applied(self, choices: RecordChoices) -> RecordChoices:
+        """See RecordChoice."""
+        return replace(choices, in_place=self.how)
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,5 +181,6 @@ class RecordHear(RecordChoice):
 
 AnyRecordChoice = (
     RecordOn | RecordClick | RecordCountIn | RecordTempo | RecordHands | RecordShortest | RecordPolicy | RecordUntil | RecordHear
+    | RecordInPlace
 )  # fmt: skip
 RECORD_CHOICES: tuple[type[AnyRecordChoice], ...] = AnyRecordChoice.__args__

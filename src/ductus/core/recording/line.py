@@ -16,6 +16,7 @@ from ductus.core.recording.choices import (
     RecordCountIn,
     RecordHands,
     RecordHear,
+    RecordInPlace,
     RecordPolicy,
     RecordShortest,
     RecordTempo,
@@ -24,6 +25,7 @@ from ductus.core.recording.choices import (
 )
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import TempoMark
+from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.time.values import describe_value
 from ductus.core.words import count_words, plural
 
@@ -96,10 +98,11 @@ def recording_sentence(choices: RecordChoices, state: EntryState, piece: Piece, 
         *(late if late_us and choices.click else ()),
         plain("; it "),
         policy,
-        plain(" what is there."),
+        plain(" what is there"),
     )
     timed = (*_start(choices), *_tempo(choices, piece, bar.start), *_heard(choices)) if choices.click else ()
-    return (*head, *timed, *tail)
+    held = (plain(f"; held to {HARMONY[state.harmony]}"),) if state.harmony != "off" else ()
+    return (*head, *timed, *tail, *held, *_in_place(choices))
 
 
 def _click(choices: RecordChoices) -> Phrase:
@@ -174,6 +177,21 @@ def beat_sign(mark: TempoMark) -> str:
     """The beat of a tempo mark as a sign: "♩", "♩.", or in words where there is no sign for it."""
     sign = {"quarter": "♩", "eighth": "♪"}.get(mark.beat.base)
     return sign + "." * mark.beat.dots if sign else describe_value(mark.beat)
+
+
+HARMONY = {"chord": "chord tones", "key": "chord and key tones", "scale": "tones of the scale"}
+IN_PLACE = (QuantizeInPlace(far=60), QuantizeInPlace(), QuantizeInPlace(grid="eighth", kind="triplet"))
+
+
+def _in_place(choices: RecordChoices) -> tuple[Phrase, ...]:
+    now = choices.in_place
+    ready = [*IN_PLACE, *([now] if now is not None and now not in IN_PLACE else [])]
+    options = (
+        Choice("as they are written", RecordInPlace(None), now is None),
+        *(Choice(f"quantized in place: {how.words}", RecordInPlace(how), how == now) for how in ready),
+    )
+    words = "as written" if now is None else f"with {now.words}"
+    return (plain("; it sounds "), Phrase(words, "quantized as it arrives", options), plain("."))
 
 
 def _heard(choices: RecordChoices) -> tuple[Phrase, ...]:

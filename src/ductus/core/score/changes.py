@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.score.marks import follow_notes
 from ductus.core.score.piece import TABLES, Piece, Row, bars_touched
-from ductus.core.score.records import BarSign, Mark, Note, Reading, Record, TempoMark
+from ductus.core.score.records import BarSign, Mark, Note, Part, Pattern, Reading, Record, TempoMark
 from ductus.core.score.table import Table
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.ticks import QUARTER
@@ -62,9 +62,17 @@ class Change:
                         found.add(piece.timeline.bar_at(record.tick).index)
                 elif isinstance(record, BarSign):
                     found.update(range(record.bar - 1, record.bar + record.bars + 1))
-                elif record is not None and not isinstance(record, Reading):
+                elif record is not None and not isinstance(record, Reading | Pattern) and not unseen(row):
                     return found, True
         return found, False
+
+
+def unseen(row: Row) -> bool:
+    """Does a row change only what nobody sees: the level and place of a part, what its keys mean?"""
+    before, after = row
+    if not (isinstance(before, Part) and isinstance(after, Part)):
+        return False
+    return replace(before, level=after.level, pan=after.pan, kit=after.kit) == after
 
 
 CELL = 4 * QUARTER  # ticks of a stretch by which a draft finds its own notes again

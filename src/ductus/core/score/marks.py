@@ -49,6 +49,7 @@ KINDS: dict[str, MarkKind] = {
     "chord": MarkKind(
         "place", travels=False, side="above", words="chord symbol"
     ),  # harmony belongs to the bar, not to one part's note
+    "scale": MarkKind("place", travels=False, side="above", words="scale"),
     "remark": MarkKind("place", words="", alone=False),
 }
 

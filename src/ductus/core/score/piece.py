@@ -21,6 +21,7 @@ from ductus.core.score.records import (
     MeterChange,
     Note,
     Part,
+    Pattern,
     Reading,
     Record,
     TempoMark,
@@ -49,6 +50,7 @@ class Piece:
     notes: Table[str, Note]
     marks: Table[str, Mark]
     readings: Table[str, Reading]
+    patterns: Table[str, Pattern]
     timeline: Timeline
     by_bar: Table[tuple[str, int], dict[str, Note | Mark]]
     serial: int
@@ -213,6 +215,7 @@ class Piece:
             last_bar = max([last_bar, *full])
         return Piece(
             facts, got["part"], got["meter"], got["key"], got["tempo"], got["clef"], got["sign"], got["note"], got["mark"], got["reading"],
+            got["pattern"],
             self.timeline, by_bar, serial, last_end, last_bar,
         )  # fmt: skip
 
@@ -227,6 +230,7 @@ TABLES = {
     "note": "notes",
     "mark": "marks",
     "reading": "readings",
+    "pattern": "patterns",
 }  # kind of a record -> where a piece keeps them
 
 
@@ -277,6 +281,7 @@ def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
         tables["note"],
         tables["mark"],
         tables["reading"],
+        tables["pattern"],
         timeline,
         Table(by_bar.items()),
         serial,

@@ -40,7 +40,8 @@ class Part:
     """One player's part: one or two staves with a clef each, sounding by General MIDI ``programme`` 0..127.
 
     ``transpose``: staff steps and semitones from the written to the sounding pitch, (-1, -2) for an instrument in B flat; notes
-    are kept at sounding pitch, and only the notation writes them transposed.
+    are kept at sounding pitch, and only the notation writes them transposed. ``level`` and ``pan`` (0..127, 64 in the middle) are those of
+    MIDI controllers 7 and 10. ``kit``: keys of a percussion part that mean another drum than in General MIDI, as (key, drum).
     """
 
     id: str
@@ -51,11 +52,25 @@ class Part:
     order: int = 0
     lyrics: bool = False
     transpose: tuple[int, int] = (0, 0)
+    level: int = 100
+    pan: int = 64
+    kit: tuple[tuple[int, int], ...] = ()
+    only: int = 0  # while it is drawn: the one staff that is shown (0: all); never stored
+
+    @property
+    def percussion(self) -> bool:
+        """Is it a kit: names of drums in place of pitches?"""
+        return "percussion" in self.clefs
 
     @property
     def staves(self) -> int:
         """How many staves, 1 or 2."""
-        return len(self.clefs)
+        return 1 if self.only else len(self.clefs)
+
+    @property
+    def staff_numbers(self) -> tuple[int, ...]:
+        """The numbers of its staves, from the top."""
+        return (self.only,) if self.only else tuple(range(1, len(self.clefs) + 1))
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +149,7 @@ class Note:
     """One written note. Notes of one voice with the same tick and length are a chord.
 
     ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event``
-    say where it was played; ``crushed`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
+    say where it was played, ``played`` how: ticks after its written place (before, if negative) and length in ticks; ``crushed`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
     """
 
     id: str
@@ -152,6 +167,7 @@ class Note:
     take: int | None = None
     event: int | None = None
     crushed: tuple[Pitch, ...] = ()
+    played: tuple[int, int] | None = None
 
     @property
     def end(self) -> int:
@@ -205,7 +221,35 @@ class Reading:
     choices: str
 
 
-Record = Facts | Part | MeterChange | KeyChange | TempoMark | ClefChange | BarSign | Note | Mark | Reading
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One stroke of a pattern: ticks from its beginning, written length in ticks, MIDI key, velocity."""
+
+    at: int
+    ticks: int
+    key: int
+    velocity: int
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """Strokes that are written ``times`` times in ``part`` from tick ``start`` on, ``ticks`` apart. Each copy follows the pattern until its
+    notes are changed by hand."""
+
+    id: str
+    part: str
+    start: int
+    ticks: int
+    times: int
+    cells: tuple[Cell, ...] = ()
+
+    @property
+    def end(self) -> int:
+        """First tick after its last copy."""
+        return self.start + self.ticks * self.times
+
+
+Record = Facts | Part | MeterChange | KeyChange | TempoMark | ClefChange | BarSign | Note | Mark | Reading | Pattern
 KIND_OF: dict[type, str] = {
     Facts: "facts",
     Part: "part",
@@ -217,6 +261,7 @@ KIND_OF: dict[type, str] = {
     Note: "note",
     Mark: "mark",
     Reading: "reading",
+    Pattern: "pattern",
 }
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
+from ductus.core.score.records import Note
 from ductus.core.words import ordinal
 
 # Velocities of dynamics, evenly spaced over the range of MIDI 1.0 as most programs space them (common practice).
@@ -156,3 +157,14 @@ def words_of_sign(kind: str, text: str) -> str:
     if kind == "repeat-end" and text:
         return f"repeat ends, {text} times in all"
     return BAR_SIGNS[kind].words
+
+
+def sounding_ticks(note: Note) -> int:
+    """How long a note sounds: as stated, or the share of its written length that its signs leave."""
+    if note.sounds_ticks is not None:
+        return note.sounds_ticks
+    share = min(
+        (s.share for name in note.signs if (s := NOTE_SIGNS.get(name)) is not None and s.share is not None),
+        default=None,
+    )
+    return note.ticks if share is None else max(note.ticks * share.numerator // share.denominator, 1)

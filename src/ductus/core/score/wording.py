@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import looks_like_chord, parse_chord
+from ductus.core.pitch.scales import scale_named
 from ductus.core.score.records import CLEFS, checked_text
 from ductus.core.score.signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
 from ductus.core.time.values import BASE_TICKS, NoteValue
@@ -187,6 +188,8 @@ def _patterned(text: str) -> Wish | None:
         return Wish("tempo", "tempo", word, f"tempo {number}", number=float(number), beat=beat)
     if (m := WITH_NUMBER.match(text)) and m.group(1).capitalize() in TEMPI:
         return Wish("tempo", "tempo", m.group(1).capitalize(), text, number=float(m.group(2)))
+    if (scale := scale_named(text)) is not None:
+        return Wish("mark", "scale", scale, f"scale of {scale}")
     if m := LYRICS.match(text):
         return Wish("lyrics", m.group(1) or "1", m.group(2), "lyrics")
     if m := FINGERS.match(text):

@@ -13,11 +13,12 @@ from ductus.core.entry.state import EntryState, Held, Outcome, evolved
 from ductus.core.entry.ways.one_beat import beat_at, bracket_for
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.entry.ways.rhythm import write_value
-from ductus.core.entry.writing import last_note, moved_on, put_chord, step_words, write_step
+from ductus.core.entry.writing import last_note, moved_on, put_step, step_words, write_step
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch, parse_pitch
 from ductus.core.score.changes import Draft
+from ductus.core.score.drums import drum_at, drum_pitch
 from ductus.core.score.edits import Strike, clear_span, place_chord
 from ductus.core.score.piece import Piece
 from ductus.core.words import article, capital
@@ -118,13 +119,15 @@ class ClickNote(EntryCommand):
         fifths = piece.key_at(piece.timeline.bar_at(tick).index).fifths
         step = STEPS[self.diatonic % 7]
         pitch = Pitch(step, signature(fifths)[step], self.diatonic // 7)
+        if piece.part(self.part).percussion:
+            pitch = drum_pitch(drum_at(self.diatonic).key)
         voice = state.voice if (self.part, self.staff) == (state.part, state.staff) else 1
         there = evolved(state.fresh(), part=self.part, staff=self.staff, voice=voice, tick=tick, hands="one")
         draft = Draft(piece)
         strike = Strike(pitch, state.touch.velocity or CLICKED_VELOCITY)
         here = [n for n in piece.line_between(there.line, tick, tick + 1) if n.tick == tick]
         same = bool(here) and all(n.ticks == there.step.ticks for n in here)
-        placed = put_chord(draft, evolved(there, policy="add") if same else there, tick, there.step.ticks, [strike])
+        placed = put_step(draft, evolved(there, policy="add") if same else there, tick, there.step.ticks, [strike])
         say = step_words(piece, there, placed, [strike])
         after = evolved(moved_on(there, placed.tick, placed.ids), hands=state.hands)
         return Outcome(after, draft.change(capital(say)) or None, say)

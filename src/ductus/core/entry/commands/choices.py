@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, ClassVar, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.entry.commands.base import Choose, EntryCommand
 from ductus.core.entry.commands.pen import finished_first
+from ductus.core.entry.events import KeyDown, KeyUp
 from ductus.core.entry.state import EntryState, Outcome, evolved
+from ductus.core.entry.ways import gathered, let_go
 from ductus.core.entry.ways.registry import WAY_WORDS
 from ductus.core.entry.writing import dropped_words
-from ductus.core.pitch.chords import parse_chord
+from ductus.core.errors import BadInput
+from ductus.core.pitch.chords import name_chord, parse_chord
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.changes import Draft
+from ductus.core.score.drums import DRUMS, HIGHEST, LOWEST
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark
 
@@ -57,20 +61,63 @@ class PolicyTo(Choose):
 
 @dataclass(frozen=True, slots=True)
 class HoldToHarmony(Choose):
-    """Keys are free, or held to the chord symbol, or to chord and key."""
+    """Keys are free, or held to the chord symbol, to chord and key, or to the scale."""
 
-    harmony: Literal["off", "chord", "key"] | None = None
+    harmony: Literal["off", "chord", "key", "scale"] | None = None
     name: Literal["harmony"] = "harmony"
     FIELD: ClassVar[str] = "harmony"
     WORDS: ClassVar[dict[str, str]] = {
         "off": "Keys are free",
         "chord": "Keys become the nearest chord tone",
         "key": "Keys become the nearest chord or key tone",
+        "scale": "Keys become the nearest tone of the scale",
     }
 
     def chosen(self) -> str | None:
         """See Choose."""
         return self.harmony
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchHarmony(EntryCommand):
+    """The constraint of harmony off, or on again as it was: for comparing."""
+
+    name: Literal["switch-harmony"] = "switch-harmony"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if state.harmony == "off":
+            return Outcome(evolved(state, harmony=state.harmony_kept), say=HoldToHarmony.WORDS[state.harmony_kept])
+        return Outcome(evolved(state, harmony="off", harmony_kept=state.harmony), say=HoldToHarmony.WORDS["off"])
+
+
+@dataclass(frozen=True, slots=True)
+class ChordsByKeys(EntryCommand):
+    """Chords that are played are written as their symbols, one after the other, the pen going on by its step; or no longer (None: the other of the two)."""
+
+    on: bool | None = None
+    name: Literal["chords-by-keys"] = "chords-by-keys"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        on = not state.naming_chord if self.on is None else self.on
+        say = "Play a chord: its symbol is written at the pen" if on else "Keys write notes again"
+        return Outcome(evolved(state.fresh(), naming_chord=on), say=say)
+
+
+def chord_named(state: EntryState, event: KeyDown | KeyUp, piece: Piece) -> Outcome:
+    """A key of a chord that is to be named: once all are up its symbol stands at the pen, and the pen goes on."""
+    if isinstance(event, KeyDown):
+        return Outcome(evolved(state, held=gathered(state.held, event)))
+    held = let_go(state.held, event.key)
+    if any(h.is_down for h in held) or not held:
+        return Outcome(evolved(state, held=held))
+    fifths = piece.key_at(piece.timeline.bar_at(state.tick).index).fifths
+    text = name_chord((h.key for h in held), flats=fifths < 0)
+    if text is None:
+        return Outcome(evolved(state, held=()), say="That chord has no name that Ductus knows; nothing was written")
+    written = ChordSymbol(text).run(state, piece, 0)
+    return Outcome(evolved(state, held=(), tick=state.tick + state.step.ticks), written.change, written.say)
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,6 +205,63 @@ class ClicksDo(Choose):
     def chosen(self) -> str | None:
         """See Choose."""
         return self.clicks
+
+
+@dataclass(frozen=True, slots=True)
+class KitBy(Choose):
+    """What keys mean on a kit: drums by the map, or by where the key would stand on the staff."""
+
+    by: Literal["map", "place"] | None = None
+    name: Literal["kit-by"] = "kit-by"
+    FIELD: ClassVar[str] = "kit_by"
+    WORDS: ClassVar[dict[str, str]] = {
+        "map": "Keys mean drums by the map",
+        "place": "Keys mean the drums at their places on the staff",
+    }
+
+    def chosen(self) -> str | None:
+        """See Choose."""
+        return self.by
+
+
+@dataclass(frozen=True, slots=True)
+class NameDrum(EntryCommand):
+    """The next key or pad that is struck means this drum from now on (None: the usual map again)."""
+
+    drum: Annotated[int, Ge(LOWEST), Le(HIGHEST)] | None = None
+    key: Annotated[int, Ge(0), Le(127)] | None = None
+    name: Literal["name-drum"] = "name-drum"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        part = piece.part(state.part)
+        if not part.percussion:
+            raise BadInput("Only a kit has drums: put the pen on a percussion part first. Nothing was changed.")
+        draft, named = Draft(piece), evolved(state, naming_drum=None, held=())
+        if self.drum is None:
+            draft.put(replace(part, kit=()))
+            return Outcome(named, draft.change("Keys mean drums as in General MIDI") or None, "The usual map again")
+        label = DRUMS[self.drum].label
+        if self.key is None:
+            return Outcome(evolved(state, naming_drum=self.drum), say=f"Now strike the key or pad for the {label}")
+        others = dict(part.kit) | {self.key: self.drum}
+        draft.put(replace(part, kit=tuple(sorted((k, d) for k, d in others.items() if k != d))))
+        say = f"Key {self.key} means the {label} now"
+        return Outcome(named, draft.change(say) or None, say)
+
+
+@dataclass(frozen=True, slots=True)
+class RepeatHeld(EntryCommand):
+    """In walking entry: keys that are held are struck again at each step, or sound on (None: the other of the two)."""
+
+    on: bool | None = None
+    name: Literal["repeats"] = "repeats"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        on = not state.repeats if self.on is None else self.on
+        say = "Held keys are struck again at each step" if on else "Held keys sound on"
+        return Outcome(evolved(state, repeats=on), say=say)
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,12 +10,13 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.entry.commands.base import PEN_UP, EntryCommand
+from ductus.core.entry.hands import lines_of
 from ductus.core.entry.state import EntryState, Outcome, Span, Step, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.entry.writing import dropped_words, spell, write_step
 from ductus.core.errors import BadInput
-from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Draft
+from ductus.core.score.drums import sound_words
 from ductus.core.score.edits import MAX_VOICES, clear_span
 from ductus.core.score.piece import Piece
 from ductus.core.time.bars import MAX_BAR
@@ -91,7 +92,7 @@ class Back(EntryCommand):
             return own
         if state.held and state.way in ("step", "over"):
             dropped, kept = state.held[-1], state.held[:-1]
-            name = pitch_words(spell(piece, state, dropped.key))
+            name = sound_words(piece.part(state.part), spell(piece, state, dropped.key))
             return Outcome(evolved(state, held=kept), say=f"{name} dropped before it was written")
         return step_taken_back(state, piece)
 
@@ -102,19 +103,23 @@ def step_taken_back(state: EntryState, piece: Piece) -> Outcome:
     if steps and steps[-1].tick + steps[-1].ticks == state.tick:
         last = steps.pop()
     else:
-        before = [n for line in state.lines for n in piece.line_between(line, 0, state.tick)] if state.tick else []
+        before = (
+            [n for line in lines_of(state, piece) for n in piece.line_between(line, 0, state.tick)]
+            if state.tick
+            else []
+        )
         if not before:
             return Outcome(state, say="Nothing before the pen")
         start = max(n.tick for n in before)
         last, steps = Step(start, state.tick - start), []
     draft = Draft(piece)
-    for line in state.lines:
+    for line in lines_of(state, piece):
         clear_span(draft, line, last.tick, last.tick + last.ticks)
     for note_id in last.ids:
         note = draft.note(note_id)
         if note is not None:
             draft.drop(note)
-    for line in state.lines:
+    for line in lines_of(state, piece):
         for mark in draft.marks_between(line, "tuplet", last.tick, last.tick + last.ticks):
             if not draft.line_between(line, mark.tick, mark.end):
                 draft.drop(mark)
@@ -168,7 +173,7 @@ def where(state: EntryState, piece: Piece) -> str:
     part = piece.part(state.part)
     staff = "" if part.staves == 1 else (", right hand" if state.staff == 1 else ", left hand")
     there = list(piece.line_between(state.line, state.tick, state.tick + 1))
-    holds = " and ".join(pitch_words(n.pitch) for n in there) or "silence"
+    holds = " and ".join(sound_words(piece.part(n.part), n.pitch) for n in there) or "silence"
     return f"{piece.timeline.place_words(state.tick)}{staff}: {holds}"
 
 

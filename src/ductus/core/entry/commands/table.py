@@ -5,17 +5,22 @@ from __future__ import annotations
 from ductus.core.entry.commands.beating import Advance, ClickNote, DivideBeat, RhythmValue, WriteLetter
 from ductus.core.entry.commands.choices import (
     BeginPitches,
+    ChordsByKeys,
     ChordSymbol,
     ClicksDo,
     DivideHands,
     GreyKeys,
     HoldToHarmony,
+    KitBy,
+    NameDrum,
     OverWhat,
     PenAdvances,
     PolicyTo,
     PulseKey,
     PulseUntil,
+    RepeatHeld,
     RhythmBy,
+    SwitchHarmony,
     WalkRate,
     WayTo,
     WhenWritten,
@@ -55,7 +60,7 @@ AnyCommand = (
     PenTo | Ready | Rest | Back | MovePen | PlacePen | TypedPlace | ReturnToStart | OtherStaff | ToVoice | HoldInBars | AtSpanEnd
     | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
     | FixVelocity | FixPitch
-    | WhenWritten | PolicyTo | HoldToHarmony | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | DivideHands | WayTo | BeginPitches
+    | WhenWritten | PolicyTo | HoldToHarmony | SwitchHarmony | ChordsByKeys | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | KitBy | NameDrum | RepeatHeld | DivideHands | WayTo | BeginPitches
     | PenAdvances | PulseKey | WalkRate | ChordSymbol | WithHere | Sing
     | Advance | RhythmValue | DivideBeat | WriteLetter | ClickNote
 )  # fmt: skip

@@ -71,6 +71,12 @@ class Over(Way):
         )
         say += f", {piece.timeline.place_words(tick)}"
         following = next_chord(piece, here, max(n.end for n in chord)) or next_chord(piece, here, tick + 1)
+        turn = ""
+        if state.span is not None and following and following[0].tick >= state.span.end > tick:
+            if state.span.then == "wrap":
+                following, turn = next_chord(piece, here, state.span.start), "; back to the start of the span"
+            elif state.span.then == "stop":
+                following, turn = [], "; the span is full"
         done = not following
         after = evolved(
             state,
@@ -79,7 +85,8 @@ class Over(Way):
             over_done=done,
             steps=(*state.steps, Step(tick, chord[0].ticks)),
         )
-        if done:
+        say += turn
+        if done and not turn:
             say += "; that was the last note, the next key begins again"
         return Outcome(after, draft.change(capital(say)) or None, say)
 

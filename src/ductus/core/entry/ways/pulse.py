@@ -14,8 +14,8 @@ from ductus.core.entry.lengthening import stretch
 from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import put_chord, spell, step_words, strikes_of
-from ductus.core.pitch.pitches import pitch_words
 from ductus.core.score.changes import Change, Draft, joined
+from ductus.core.score.drums import sound_words
 from ductus.core.score.piece import Piece
 from ductus.core.words import capital
 
@@ -114,7 +114,7 @@ class Pulse(Way):
         if not state.held:
             return None
         dropped = state.held[-1]
-        say = f"{pitch_words(spell(piece, state, dropped.key))} dropped before it was written"
+        say = f"{sound_words(piece.part(state.part), spell(piece, state, dropped.key))} dropped before it was written"
         return Outcome(evolved(state, held=state.held[:-1]), say=say)
 
     def finish(self, state: EntryState, piece: Piece) -> Outcome:

@@ -43,6 +43,8 @@ class Walking(Foot):
         due = state.beating.last_us + (state.walk_us if state.beating.count else GATHER_US)
         if event.time_us < due:
             return Outcome(state, wake_us=due - event.time_us)
+        if state.repeats:  # what was written has ended; the same keys are struck again
+            state = evolved(state, beating=replace(state.beating, sounding=()))
         outcome = self.tap(state, event.time_us, piece)
         return replace(outcome, wake_us=state.walk_us)
 

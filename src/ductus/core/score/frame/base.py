@@ -135,3 +135,13 @@ def shifted_ticks(draft: Draft, start: int, by: int) -> None:
     for reading in piece.readings.values():
         if reading.start >= start and draft.has(reading.id):
             draft.put(replace(reading, start=reading.start + by))
+    for pattern in piece.patterns.values():
+        if not draft.has(pattern.id):
+            continue
+        whole = (start - pattern.start) // pattern.ticks  # copies before the place
+        if pattern.start >= start:
+            draft.put(replace(pattern, start=pattern.start + by))
+        elif pattern.end > start and whole:
+            draft.put(replace(pattern, times=whole))
+        elif pattern.end > start:
+            draft.drop(pattern)

@@ -74,7 +74,7 @@ class RemovePart(FrameEdit):
             words = f"{part.name} holds {count_words(len(notes), 'note')}."
             raise FrameQuestion(f"{words} Nothing was changed.", "Remove it with them", replace(self, sure=True))
         draft = Draft(piece)
-        for table in (piece.notes, piece.marks, piece.clefs, piece.readings):
+        for table in (piece.notes, piece.marks, piece.clefs, piece.readings, piece.patterns):
             for record in table.values():
                 if record.part == part.id:
                     draft.drop(record)
@@ -84,9 +84,16 @@ class RemovePart(FrameEdit):
         return draft.change(f"{part.name} removed" + (f" with {count_words(len(notes), 'note')}" if notes else ""))
 
 
+def place_words(pan: int) -> str:
+    """Where a part sounds, in words: 0 is the left, 127 the right."""
+    share = round(abs(pan - 64) / 63 * 100)
+    return f"{share} % to the {'left' if pan < 64 else 'right'}" if share else "in the middle"
+
+
 @dataclass(frozen=True, slots=True)
 class ChangePart(FrameEdit):
-    """Another name, short name, instrument (its sound, clefs stay), sound or transposition; what is not given stays."""
+    """Another name, short name, instrument (its sound, clefs stay), sound, transposition, level or place from left (0) to right (127); what
+    is not given stays."""
 
     part: PartId
     called: Annotated[str, MaxLen(200)] | None = None
@@ -95,6 +102,8 @@ class ChangePart(FrameEdit):
     programme: Annotated[int, Ge(0), Le(127)] | None = None
     steps: Annotated[int, Ge(-28), Le(28)] | None = None
     semitones: Annotated[int, Ge(-48), Le(48)] | None = None
+    level: Annotated[int, Ge(0), Le(127)] | None = None
+    pan: Annotated[int, Ge(0), Le(127)] | None = None
     name: Literal["change-part"] = "change-part"
 
     def change(self, piece: Piece) -> Change:
@@ -125,6 +134,12 @@ class ChangePart(FrameEdit):
         if self.programme is not None:
             fresh = replace(fresh, programme=self.programme)
             said.append(f"sounds with sound {self.programme + 1} of General MIDI")
+        if self.level is not None:
+            fresh = replace(fresh, level=self.level)
+            said.append(f"sounds at {round(self.level / 1.27)} %")
+        if self.pan is not None:
+            fresh = replace(fresh, pan=self.pan)
+            said.append(f"sounds {place_words(self.pan)}")
         if self.semitones is not None:
             fresh = replace(fresh, transpose=(self.steps or 0, self.semitones))
             said.append(

@@ -31,10 +31,22 @@ from ductus.core.score.selection.pitches import (
     Velocity,
 )
 from ductus.core.score.selection.places import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
+from ductus.core.score.selection.sounding import (
+    AccentVelocity,
+    DrawVelocity,
+    GradualVelocity,
+    LimitVelocity,
+    QuantizeInPlace,
+    RandomVelocity,
+    ScaleVelocity,
+    SoundAsBefore,
+    SoundAt,
+)
 
 NoteEdit = (
     HoldToNext | TakeRest | SetLength | Scale | Split | EqualSteps | CorrectValue | EndLater | EndAt | Respell | Octave | Transpose | ByInterval | Accidental | SpellByDirection
     | StaffSteps | Velocity | MoveBy | MoveTo | OtherHand | MoveToVoice | Delete | Repeat
+    | QuantizeInPlace | SoundAsBefore | SoundAt | ScaleVelocity | LimitVelocity | GradualVelocity | AccentVelocity | RandomVelocity | DrawVelocity
 )  # fmt: skip
 EDITS: tuple[type[NoteEdit], ...] = NoteEdit.__args__
 

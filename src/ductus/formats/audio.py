@@ -1,0 +1,206 @@
+"""Audio out: what sounds, with the sounds of the screen, as WAV, FLAC, Ogg Vorbis or MP3.
+
+Piano parts take the samples that the browser plays, all other parts the General MIDI files that it plays (rendered by Debian's fluidsynth, one
+part after the other). Each part has its level and its place from left to right; where all together would clip, everything is softer.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import shutil
+import subprocess
+import tempfile
+from collections import defaultdict
+from collections.abc import Sequence
+from functools import lru_cache
+from pathlib import Path
+
+import mido
+import numpy as np
+import numpy.typing as npt
+import soundfile
+
+from ductus.core.errors import BadInput
+from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.playback.performance import AS_SET, PERCUSSION_CHANNEL, Manner, Sounding, playback
+from ductus.core.progress import passed
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Part
+
+Floats = npt.NDArray[np.float32]
+PACKAGE = Path(__file__).parents[1]
+SOUNDS, PIANO = PACKAGE / "sounds", PACKAGE / "web" / "static" / "assets" / "piano"
+RATE = 44_100
+TAIL_S = 1.5  # what rings on after the last note
+RELEASE_S = 0.4  # of a piano key, as in the browser
+GAIN = 0.5  # of the synthesizer, so that it is as loud as that of the browser (flute .09, violin .10, bass .13 at velocity 80; measured)
+TICKS = 10_000  # a second in the files that it is given
+LOOK_S = 0.05
+USUAL_LEVEL = 100
+CEILING = 0.97
+BLOCK = 1 << 16  # frames written at a time
+FORMATS = {
+    "wav": ("WAV", "PCM_16"),
+    "flac": ("FLAC", "PCM_16"),
+    "ogg": ("OGG", "VORBIS"),
+    "mp3": ("MP3", "MPEG_LAYER_III"),
+}
+
+
+def write_audio(
+    piece: Piece,
+    ending: str,
+    manner: Manner = AS_SET,
+    part: str = "",
+    bars: tuple[int, int] | None = None,
+) -> bytes:
+    """The piece (or ``bars`` of it, first and last index; or one part) as an audio file. Raises BadInput where nothing sounds, Stopped."""
+    start, end = 0, None
+    if bars is not None:
+        start, end = piece.timeline.bar(bars[0]).start, piece.timeline.bar(max(bars)).end
+    heard = [n for n in playback(piece, start, end, manner=manner).notes if part in ("", n.part)]
+    if not heard:
+        raise BadInput("Nothing is written there, so there is nothing to hear. No file was written.")
+    sound = rendered(piece, heard)
+    passed(0.95)
+    kind, subtype = FORMATS[ending]
+    out = io.BytesIO()
+    with soundfile.SoundFile(out, "w", RATE, 2, subtype, format=kind) as file:
+        for begin in range(0, len(sound), BLOCK):
+            file.write(sound[begin : begin + BLOCK])
+    return out.getvalue()
+
+
+def rendered(piece: Piece, notes: Sequence[Sounding]) -> Floats:
+    """Frames of two channels, -1..1."""
+    by_part: dict[str, list[Sounding]] = defaultdict(list)
+    for note in notes:
+        by_part[note.part].append(note)
+    length = round((max(n.onset_us + n.length_us for n in notes) / 1e6 + TAIL_S) * RATE)
+    mix = np.zeros((length, 2), np.float32)
+    for k, (part_id, mine) in enumerate(by_part.items()):
+        passed(0.9 * k / len(by_part))
+        part = piece.part(part_id)
+        sampled = not part.percussion and part.programme == 0 and PIANO.is_dir()
+        sound = piano(mine, length) if sampled else instrument(part, mine, length)
+        left, right = balance(part)
+        mix[:, 0] += sound[:, 0] * left
+        mix[:, 1] += sound[:, 1] * right
+    peak = float(np.abs(mix).max(initial=0.0))
+    return mix * np.float32(CEILING / peak) if peak > CEILING else mix
+
+
+def balance(part: Part) -> tuple[float, float]:
+    """Gains of left and right: level as in the browser, equal power from left to right."""
+    gain = (part.level / USUAL_LEVEL) ** 2
+    angle = np.pi / 4 * (1 + min(max((part.pan - 64) / 63, -1.0), 1.0))
+    return gain * float(np.cos(angle)) * 2**0.5, gain * float(np.sin(angle)) * 2**0.5
+
+
+def instrument(part: Part, notes: Sequence[Sounding], length: int) -> Floats:
+    """A part with its General MIDI sound. Raises BadInput where the synthesizer is not installed, Stopped."""
+    name = "kit" if part.percussion else f"{part.programme:03d}"
+    channel = PERCUSSION_CHANNEL if part.percussion else 0
+    with tempfile.TemporaryDirectory() as folder:
+        midi, raw = Path(folder) / "part.mid", Path(folder) / "part.raw"
+        midi_of(notes, part.programme, channel).save(midi)
+        run_synthesizer(SOUNDS / f"{name}.sf3", midi, raw)
+        frames = np.fromfile(raw, "<f4").reshape(-1, 2)
+    out = np.zeros((length, 2), np.float32)
+    count = min(length, len(frames))
+    out[:count] = frames[:count]
+    return out
+
+
+def midi_of(notes: Sequence[Sounding], programme: int, channel: int) -> mido.MidiFile:
+    """Notes on one channel, a tick being a ten-thousandth of a second."""
+    events: list[tuple[int, int, mido.Message]] = []
+    for n in notes:
+        on, off = (round(us * TICKS / 1e6) for us in (n.onset_us, n.onset_us + n.length_us))
+        events.append((on, 1, mido.Message("note_on", note=n.key, velocity=n.velocity, channel=channel)))
+        events.append((max(off, on + 1), 0, mido.Message("note_off", note=n.key, channel=channel)))
+    track = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=1_000_000)])
+    if channel != PERCUSSION_CHANNEL:
+        track.append(mido.Message("program_change", program=programme, channel=channel))
+    now = 0
+    for tick, _, message in sorted(events, key=lambda e: e[:2]):
+        track.append(message.copy(time=tick - now))
+        now = tick
+    return mido.MidiFile(ticks_per_beat=TICKS, tracks=[track])
+
+
+def run_synthesizer(font: Path, midi: Path, raw: Path) -> None:
+    """Render a MIDI file into frames of two floats. Raises BadInput, Stopped."""
+    program = shutil.which("fluidsynth")
+    if program is None:
+        raise BadInput(
+            "Parts other than the piano need the program fluidsynth to become audio, and it is not installed (Debian: apt-get install fluidsynth). "
+            "No file was written."
+        )
+    told = [program, "-n", "-i", "-q", "-g", str(GAIN), "-r", str(RATE), "-T", "raw", "-O", "float", "-E", "little"]
+    work = subprocess.Popen(
+        [*told, "-F", str(raw), str(font), str(midi)], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
+    )
+    try:
+        while True:
+            try:
+                _, said = work.communicate(timeout=LOOK_S)
+                break
+            except subprocess.TimeoutExpired:
+                passed(0.0)
+    finally:
+        if work.poll() is None:
+            work.kill()
+            work.communicate()
+    if work.returncode or not raw.exists():
+        raise BadInput(
+            f"The synthesizer could not render a part ({said.decode(errors='replace').strip()[-120:]}). No file was written."
+        )
+
+
+@lru_cache(maxsize=1)
+def samples() -> tuple[tuple[int, Floats], ...]:
+    """The sampled keys of the piano: MIDI key and frames of two channels, in order."""
+    found = []
+    for path in PIANO.glob("*.mp3"):
+        match = re.fullmatch(r"([A-G])(s?)(\d)", path.stem)
+        if match is not None:
+            frames, rate = soundfile.read(path, dtype="float32", always_2d=True)
+            assert rate == RATE
+            stereo = frames if frames.shape[1] == 2 else np.repeat(frames[:, :1], 2, axis=1)
+            found.append((parse_pitch(f"{match[1]}{'#' if match[2] else ''}{match[3]}").midi, stereo))
+    return tuple(sorted(found, key=lambda s: s[0]))
+
+
+def piano(notes: Sequence[Sounding], length: int) -> Floats:
+    """A piano part: each note the nearest sample at another speed (worked out once for all notes of a key), fading when its key is let go."""
+    out = np.zeros((length, 2), np.float32)
+    release = round(RELEASE_S * RATE)
+    fade = (np.linspace(1, 0, release, dtype=np.float32) ** 2)[:, None]
+    kept = samples()
+    by_key: dict[int, list[Sounding]] = defaultdict(list)
+    for note in notes:
+        by_key[note.key].append(note)
+    for key, mine in by_key.items():
+        sampled, frames = min(kept, key=lambda s: abs(s[0] - key))
+        longest = round(max(n.length_us for n in mine) / 1e6 * RATE) + release
+        sound = at_speed(frames, 2 ** ((key - sampled) / 12), longest)
+        for n in mine:
+            begin, held = round(n.onset_us / 1e6 * RATE), round(n.length_us / 1e6 * RATE)
+            loud = np.float32(n.velocity / 127)
+            whole = min(held, len(sound), length - begin)
+            out[begin : begin + whole] += sound[:whole] * loud
+            rest = min(release, len(sound) - held, length - begin - held)
+            if rest > 0:
+                out[begin + held : begin + held + rest] += sound[held : held + rest] * fade[:rest] * loud
+    return out
+
+
+def at_speed(frames: Floats, speed: float, count: int) -> Floats:
+    """The first ``count`` frames of a sample played at a speed (fewer where it is over before)."""
+    if speed == 1:
+        return frames[:count]
+    at = np.arange(min(count, int((len(frames) - 1) / speed)), dtype=np.float64) * speed
+    source = np.arange(len(frames), dtype=np.float64)
+    return np.stack([np.interp(at, source, frames[:, c]) for c in (0, 1)], axis=1).astype(np.float32)

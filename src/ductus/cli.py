@@ -21,7 +21,7 @@ def run_server(args: argparse.Namespace) -> None:
     import uvicorn
 
     from ductus.app.library import Library
-    from ductus.demo.scenario import fill_library
+    from ductus.demo.shelf import fill_library
     from ductus.web.server import LOCAL_HOSTS, create_app
 
     demo = args.command == "demo"
@@ -57,8 +57,9 @@ def run_import(args: argparse.Namespace) -> None:
 
 def run_export(args: argparse.Namespace) -> None:
     """Write a piece of the library as MusicXML, MIDI, PDF or SVG, by the ending of the file; or one part of it."""
-    from ductus.app.export import kind_of
+    from ductus.app.export import Wanted, kind_of
     from ductus.app.library import Library
+    from ductus.core.playback.performance import Manner
     from ductus.engraving.pages import PageSetup, part_named
     from ductus.formats.musicxml_write import left_out
 
@@ -67,7 +68,9 @@ def run_export(args: argparse.Namespace) -> None:
     try:
         piece = library.desk(args.piece).piece
         part = part_named(piece, args.part).id if args.part else ""
-        args.out.write_bytes(kind.write(piece, PageSetup(args.page, args.staff_mm, part)))
+        wanted = Wanted(manner=Manner(args.as_played, args.feel))
+        data = kind.write(piece, PageSetup(args.page, args.staff_mm, part), wanted)
+        args.out.write_bytes(data)
         for sentence in left_out(piece):
             print(sentence, file=sys.stderr)
     finally:
@@ -118,13 +121,23 @@ def parser() -> argparse.ArgumentParser:
     bring.add_argument("--data", type=Path)
     bring.set_defaults(run=run_import)
     export = commands.add_parser(
-        "export", help="write a piece as .musicxml, .mid, .pdf, .svg or .zip (its pages as SVG)"
+        "export",
+        help="write a piece as .musicxml, .mxl, .mid, .pdf, .svg, .zip (its pages as SVG), .wav, .flac, .ogg or .mp3",
     )
     export.add_argument("piece")
     export.add_argument("-o", dest="out", type=Path, required=True)
     export.add_argument("--part", default="", help="one part only, by its name")
     export.add_argument("--page", choices=("a4", "letter"), default="a4", help="page size")
     export.add_argument("--staff-mm", type=float, help="height of a staff in mm; proposed from the music if not given")
+    export.add_argument("--as-played", action="store_true", help="audio: notes of takes when they were played")
+    export.add_argument(
+        "--feel",
+        type=int,
+        choices=range(101),
+        default=0,
+        metavar="0..100",
+        help="audio: small differences of time and touch, in percent",
+    )
     export.add_argument("--data", type=Path)
     export.set_defaults(run=run_export)
     read = commands.add_parser("transcribe", help="read a performance into MusicXML 4.0")

@@ -92,13 +92,14 @@ class Desk:
         with self.lock:
             return self._written(write, base)[1]
 
-    def show_parts(self, wanted: tuple[str, ...]) -> Part | None:
-        """Draw only these parts (none: all); returns the one that is shown alone. Called under the lock."""
+    def show_parts(self, wanted: tuple[str, ...], staff: int = 0) -> Part | None:
+        """Draw only these parts (none: all), of one alone only a staff (0: both); returns the one that is shown alone. Called under the lock."""
         parts = self.piece.parts
         shown = [parts[i] for i in wanted if i in parts] or list(parts.values())
         self.sheet.hidden = frozenset(parts) - {p.id for p in shown}
+        self.sheet.staff = staff if len(shown) == 1 and staff <= len(shown[0].clefs) and len(shown[0].clefs) > 1 else 0
         self.sheet.update(self.piece, set(), True, self.sheet.bars_asked)
-        return shown[0] if len(shown) == 1 and len(parts) > 1 else None
+        return shown[0] if len(shown) == 1 and (len(parts) > 1 or self.sheet.staff) else None
 
     def undo(self, base: int | None = None) -> Change | None:
         """Take the latest edit back; None when there is none. Raises Stale, NotThere, NotKept."""

@@ -11,9 +11,9 @@ from ductus.app.jobs import Job
 from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
-from ductus.core.pitch.pitches import pitch_words
 from ductus.core.reading.figures import length_words
 from ductus.core.score.changes import Change, Line
+from ductus.core.score.drums import sound_words
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
@@ -31,7 +31,7 @@ FEW = 4  # notes that are named one by one
 
 def selection_words(piece: Piece, notes: Sequence[Note]) -> str:
     """Selected notes in words: name, value and place of one chord, else how many there are."""
-    names, where = [pitch_words(n.pitch) for n in notes], piece.timeline.place_words(notes[0].tick)
+    names, where = [sound_words(piece.part(n.part), n.pitch) for n in notes], piece.timeline.place_words(notes[0].tick)
     if len({(n.tick, n.ticks) for n in notes}) == 1:
         return f"{listed(names, 6)}, {length_words(notes[0].ticks)}, {where}"
     few = listed(names) if len(notes) <= FEW else f"from {where}"

@@ -5,14 +5,25 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
+from ductus.core.playback.performance import AS_SET, Manner
 from ductus.core.score.piece import Piece
 from ductus.engraving.pages import PageSetup, extract, printed
 from ductus.engraving.pdf import pdf_of, with_fonts
+from ductus.formats.audio import FORMATS, write_audio
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What of a piece is wanted, and how: its pages (and with them the part), how it sounds, bars (first and last index; None: all)."""
+
+    pages: PageSetup = PageSetup()
+    manner: Manner = AS_SET
+    bars: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,35 +31,59 @@ class Kind:
     """A kind of file: its media type, and what writes it."""
 
     media_type: str
-    write: Callable[[Piece, PageSetup], bytes]
+    make: Callable[[Piece, Wanted], bytes]
+
+    def write(self, piece: Piece, setup: PageSetup, wanted: Wanted | None = None) -> bytes:
+        """The piece as such a file. Raises BadInput."""
+        return self.make(piece, replace(wanted or Wanted(), pages=setup))
 
 
-def _musicxml(piece: Piece, setup: PageSetup) -> bytes:
-    return write_musicxml(extract(piece, setup.part) if setup.part else piece)
+def _musicxml(piece: Piece, wanted: Wanted) -> bytes:
+    return write_musicxml(extract(piece, wanted.pages.part) if wanted.pages.part else piece)
 
 
-def _midi(piece: Piece, setup: PageSetup) -> bytes:
-    return write_midi(extract(piece, setup.part) if setup.part else piece)
+def _midi(piece: Piece, wanted: Wanted) -> bytes:
+    return write_midi(extract(piece, wanted.pages.part) if wanted.pages.part else piece)
 
 
-def _pdf(piece: Piece, setup: PageSetup) -> bytes:
-    return pdf_of(printed(piece, setup).pages)
+def _pdf(piece: Piece, wanted: Wanted) -> bytes:
+    return pdf_of(printed(piece, wanted.pages).pages)
 
 
-def _svg(piece: Piece, setup: PageSetup) -> bytes:
-    pages = printed(piece, setup).pages
+def _svg(piece: Piece, wanted: Wanted) -> bytes:
+    pages = printed(piece, wanted.pages).pages
     if len(pages) > 1:
         raise BadInput(f"There are {len(pages)} pages, one SVG file holds one; take .zip for all. Nothing was written.")
     return with_fonts(pages[0]).encode()
 
 
-def _zip(piece: Piece, setup: PageSetup) -> bytes:
+def _zip(piece: Piece, wanted: Wanted) -> bytes:
     """All pages as SVG files in one archive."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for k, page in enumerate(printed(piece, setup).pages):
+        for k, page in enumerate(printed(piece, wanted.pages).pages):
             archive.writestr(f"page-{k + 1:03d}.svg", with_fonts(page))
     return out.getvalue()
+
+
+def _mxl(piece: Piece, wanted: Wanted) -> bytes:
+    """Compressed MusicXML: an archive whose container names the score (MusicXML 4.0)."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("mimetype", "application/vnd.recordare.musicxml", zipfile.ZIP_STORED)
+        archive.writestr("META-INF/container.xml", CONTAINER)
+        archive.writestr("score.musicxml", _musicxml(piece, wanted))
+    return out.getvalue()
+
+
+CONTAINER = (
+    '<?xml version="1.0" encoding="UTF-8"?>\n<container><rootfiles>'
+    '<rootfile full-path="score.musicxml" media-type="application/vnd.recordare.musicxml+xml"/></rootfiles></container>'
+)
+
+
+def _audio(ending: str) -> Callable[[Piece, Wanted], bytes]:
+    return lambda piece, wanted: write_audio(piece, ending, wanted.manner, wanted.pages.part, wanted.bars)
 
 
 KINDS: dict[str, Kind] = {
@@ -59,6 +94,8 @@ KINDS: dict[str, Kind] = {
     "pdf": Kind("application/pdf", _pdf),
     "svg": Kind("image/svg+xml", _svg),
     "zip": Kind("application/zip", _zip),
+    "mxl": Kind("application/vnd.recordare.musicxml", _mxl),
+    **{ending: Kind(f"audio/{'mpeg' if ending == 'mp3' else ending}", _audio(ending)) for ending in FORMATS},
 }
 
 

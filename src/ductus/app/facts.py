@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
@@ -13,12 +14,12 @@ from ductus.core.entry.state import EntryState
 from ductus.core.entry.writing import classes_at_pen, spell
 from ductus.core.notation.clefs import clef_offer
 from ductus.core.phrases import Phrase
-from ductus.core.pitch.pitches import pitch_words
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.recording.line import recording_sentence
+from ductus.core.score.drums import drawn_at, drum_by_place, drum_of, sound_words
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Facts
+from ductus.core.score.records import Facts, Part
 from ductus.core.time.bars import beat_words
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.words import count_words
@@ -40,7 +41,18 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
         redo=history.redo,
         facts=head_fact(piece.facts),
         parts=tuple(
-            m.PartFact(p.id, p.name, p.staves, p.clefs, p.programme, p.id not in desk.sheet.hidden)
+            m.PartFact(
+                p.id,
+                p.name,
+                p.staves,
+                p.clefs,
+                p.programme,
+                p.id not in desk.sheet.hidden,
+                desk.sheet.staff,
+                p.percussion,
+                p.level,
+                p.pan,
+            )
             for p in piece.ordered_parts()
         ),
         clefs=tuple(
@@ -62,6 +74,15 @@ def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -
         tuple(m.CutOffFact(c.id, c.notes, c.to_us - c.from_us) for c in cut_off if c.notes),
         tuple(m.HeardFact(h.from_us, h.to_us, h.notes) for h in left),
     )
+
+
+def selection_fact(desk: Desk, ids: Sequence[str]) -> m.SelectionFact:
+    """Notes that are selected, and the bars they stand in."""
+    notes = desk.piece.notes
+    ticks = [notes[i].tick for i in ids if i in notes]
+    bar_at = desk.piece.timeline.bar_at
+    first, last = (bar_at(min(ticks)).index, bar_at(max(ticks)).index) if ticks else (-1, -1)
+    return m.SelectionFact(tuple(ids), first, last)
 
 
 def sheet_fact(desk: Desk) -> m.SheetFact:
@@ -117,8 +138,8 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         policy=state.policy,
         pass_start=piece.timeline.place_words(state.pass_start),
         pass_start_tick=state.pass_start,
-        pending=tuple(pitch_words(p) for p in pitches),
-        pending_diatonic=tuple(p.diatonic for p in pitches),
+        pending=tuple(sound_words(part, p) for p in pitches),
+        pending_diatonic=tuple(drawn_at(part, p) for p in pitches),
         way=state.way,
         line=phrase_facts(sentence(state, piece)),
         next_key="".join(p.words for p in next_key(state, piece)),
@@ -132,7 +153,18 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         harmony=state.harmony,
         pulse_key=state.pulse_key,
         offer=offer_fact(piece, state),
+        drums=drums_of(part, state.kit_by) if part.percussion else None,
+        naming_drum=state.naming_drum,
+        naming_chord=state.naming_chord,
+        repeats=state.repeats,
     )
+
+
+@lru_cache(maxsize=64)
+def drums_of(part: Part, kit_by: str) -> tuple[int, ...]:
+    """The drum that each key means on a kit, -1 for none."""
+    found = (drum_by_place(key) if kit_by == "place" else drum_of(part, key) for key in range(128))
+    return tuple(-1 if drum is None else drum.key for drum in found)
 
 
 def offer_fact(piece: Piece, state: EntryState) -> m.OfferFact | None:

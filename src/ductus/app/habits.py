@@ -27,7 +27,7 @@ from ductus.core.time.values import STEP_BASES, Tuplet
 
 KEPT = (
     "part", "staff", "voice", "way", "when", "policy", "over", "pulse_key", "pulse_until", "rhythm_by", "clicks", "foot_grey", "walk_us", "hands",
-    "split", "harmony", "advances",
+    "split", "harmony", "advances", "kit_by", "repeats", "harmony_kept",
 )  # fmt: skip
 ALLOWED: dict[str, tuple[str, ...]] = {
     "way": WAYS,
@@ -35,11 +35,13 @@ ALLOWED: dict[str, tuple[str, ...]] = {
     "policy": POLICIES,
     "over": OVERS,
     "harmony": HARMONIES,
+    "harmony_kept": HARMONIES[1:],
     "hands": HANDS,
     "pulse_until": ("next", "release"),
     "rhythm_by": ("step", "time"),
     "clicks": ("place", "write"),
     "foot_grey": ("drop", "write"),
+    "kit_by": ("map", "place"),
 }
 
 

@@ -19,6 +19,7 @@ from ductus.core.reading.choices import Choices
 from ductus.core.reading.onto_page import blank_page
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.score.changes import Change, Draft, joined
+from ductus.core.score.instruments import BY_NAME
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import MAX_TEXT, Mark, Part, Reading, checked_text, printable
 from ductus.core.time.meters import Meter
@@ -127,6 +128,12 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
         if hands:
             choices = replace(choices, pins=Pins(hands_of(take, hands)))
         kit = [t for t in midi.tracks if t.percussion] if pitched else []
+        if not pitched:
+            settings = replace(choices.settings, hand=1, kit=())
+            only = kit_voice(midi.tracks[0], 1, pulses, settings)
+            return (
+                replace(only, part=replace(only.part, order=0), take=take, choices=replace(choices, settings=settings)),
+            )
         whole = Voice(Part("p1", "Piano", "Pno.", 0), take, choices, 0)
         return (
             whole,
@@ -152,6 +159,9 @@ def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: 
     wide = track.programme in KEYBOARDS and max(keys) - min(keys) > 24 and min(keys) < LOW
     clefs = ("treble", "bass") if wide else ("bass",) if statistics.fmean(keys) < LOW else ("treble",)
     part = Part(f"p{number}", name, "", track.programme, clefs, order)
+    kind = BY_NAME.get(name.casefold())
+    if kind is not None and kind.programme == track.programme and (len(kind.clefs) > 1) == wide:
+        part = replace(part, short=kind.short, clefs=kind.clefs, transpose=kind.transpose, lyrics=kind.lyrics)
     if not wide:
         choices = replace(choices, settings=replace(choices.settings, hand=1))
     return Voice(part, replace(track.take, pulses=pulses), choices, 0 if wide else 1)
@@ -159,8 +169,10 @@ def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: 
 
 def kit_voice(track: MidiTrack, number: int, pulses: PulseMap | None, settings: ReadSettings) -> Voice:
     """Percussion, apart from all pitched notes."""
-    part = Part(f"p{number}", "Percussion", "Perc.", 0, ("percussion",), 99)
-    return Voice(part, replace(track.take, pulses=pulses), Choices(replace(settings, hand=1)), 1)
+    name = checked_text(track.name[:SHOWN], "part name")
+    kind = BY_NAME.get(name.casefold())
+    part = Part(f"p{number}", name, kind.short if kind else "Perc.", 0, ("percussion",), 99)
+    return Voice(part, replace(track.take, pulses=pulses), Choices(replace(settings, hand=1, kit=())), 1)
 
 
 def two_hands(pitched: list[MidiTrack]) -> tuple[MidiTrack, MidiTrack] | None:

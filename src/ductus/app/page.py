@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ductus.app import messages as m
+from ductus.app.shape import weighed_notes
 from ductus.core.errors import NotThere
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change
@@ -19,12 +20,14 @@ from ductus.core.words import listed
 
 
 def about_page(
-    piece: Piece, message: m.WeighFrame | m.LookAtFrame | m.PickMarks
-) -> m.FrameFact | m.WeighedFact | m.MarksFact:
+    piece: Piece, message: m.WeighFrame | m.WeighNotes | m.LookAtFrame | m.PickMarks
+) -> m.FrameFact | m.WeighedFact | m.WeighedNotesFact | m.MarksFact:
     """What is answered to a question about the page. Raises BadInput, NotThere."""
     match message:
         case m.WeighFrame(do):
             return weighed(piece, do)
+        case m.WeighNotes(do, ids):
+            return weighed_notes(piece, do, ids)
         case m.LookAtFrame():
             return frame_fact(piece, message)
         case m.PickMarks(ids):

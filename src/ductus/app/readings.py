@@ -51,8 +51,12 @@ from ductus.core.reading.read import likely_meter
 from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Ornament, Pins, ReadingResult, ReadSettings
 from ductus.core.score.changes import Change, Draft, joined
+from ductus.core.score.drums import kit_of
+from ductus.core.score.harmony import held_to_harmony
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note, Reading
+from ductus.core.score.selection.base import At
+from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
@@ -193,8 +197,39 @@ def seen_of(piece: Piece, worked: Worked) -> Seen:
 # --- to the page ------------------------------------------------------------------------------
 
 
-def first_reading(desk: Desk, piece: Piece, row: TakeRow, where: Reading, choices: Choices) -> Change:
-    """Write a take onto the page for the first time (or at a new place). Raises NotThere, BadInput."""
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """What is done to the notes of a take as they come onto the page: held to harmony (see ``score.harmony``), their sounding times quantized."""
+
+    in_place: QuantizeInPlace | None = None
+    harmony: str = "off"
+
+    def shaped(self, piece: Piece, change: Change, take: int) -> Change:
+        """The change with this done."""
+        changes = [change]
+        page = change.apply(piece)
+        if self.harmony != "off":
+            held = held_to_harmony(page, [n for n in page.notes.values() if n.take == take], self.harmony)
+            changes.append(held)
+            page = held.apply(page)
+        if self.in_place is not None:
+            mine = [n for n in page.notes.values() if n.take == take]
+            moved = self.in_place.change(page, mine, At(("", 1, 1), 0))
+            changes.append(replace(moved, sentence=f"quantized in place: {self.in_place.words}"))
+        said = [c.sentence for c in changes if c.sentence]
+        return joined("; ".join(said), changes) if len(changes) > 1 else change
+
+
+def first_reading(
+    desk: Desk,
+    piece: Piece,
+    row: TakeRow,
+    where: Reading,
+    choices: Choices,
+    arrival: Arrival | None = None,
+) -> Change:
+    """Write a take onto the page for the first time (or at a new place); ``arrival``: what is done to its notes as it arrives. Raises NotThere,
+    BadInput."""
     reading = replace(where, id=next_reading_id(piece))
     worked = work_out(desk, reading, choices, row)
     number = piece.timeline.number_of(piece.timeline.bar_at(max(where.start, 0)).index)
@@ -204,6 +239,8 @@ def first_reading(desk: Desk, piece: Piece, row: TakeRow, where: Reading, choice
     change = with_time(piece, change, reading, worked.result, choices)
     written = sum(isinstance(after, Note) and after.take == row.id for _, after in change.rows)
     words = f"{row.name}: {count_words(written, 'note')} written from {f'bar {number}' if number else 'the pick-up'}"
+    if arrival is not None and written:
+        return arrival.shaped(piece, replace(change, sentence=words), row.id)
     return replace(change, sentence=words)
 
 
@@ -227,10 +264,12 @@ def reading_with(piece: Piece, ids: Iterable[str]) -> str:
 # --- the jobs -----------------------------------------------------------------------------------
 
 
-def take_onto_page(desk: Desk, row: TakeRow, where: Reading, choices: Choices) -> Job:
+def take_onto_page(desk: Desk, row: TakeRow, where: Reading, choices: Choices, arrival: Arrival | None = None) -> Job:
     """The job that puts a take on the page."""
     kept = f"{row.name} is kept among the takes; the page is as it was."
-    return Job(f"Reading {row.name.lower()}", lambda piece: first_reading(desk, piece, row, where, choices), kept)
+    return Job(
+        f"Reading {row.name.lower()}", lambda piece: first_reading(desk, piece, row, where, choices, arrival), kept
+    )
 
 
 def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_index: int) -> Job:
@@ -251,6 +290,7 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
         changes=meters[1:] if clicked else (),
         key=piece.key_at(bar_index).fifths if known else None,
         hand=staff or None,
+        kit=kit_of(part),
     )
     return take_onto_page(desk, row, Reading("", row.id, part.id, staff, start, ""), Choices(settings))
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
-from ductus.app.readings import take_onto_page
+from ductus.app.readings import Arrival, take_onto_page
 from ductus.app.recording import NOTHING, WRITTEN, LivePage, Recording, RecordPlan, begin, clicks_of, keep, recovered
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotThere
@@ -71,6 +71,7 @@ class Recorder:
             choices.until if choices.until is not None and choices.until >= message.bar else None,
             choices.before,
             self.late_us,
+            state.harmony,
         )
 
     def clicks(self, message: m.WantClicks, state: EntryState) -> m.ClicksFact:
@@ -178,7 +179,13 @@ class Recorder:
 
     def _read(self, recording: Recording, row: TakeRow) -> Stopped:
         piece = self.desk.piece
-        job = take_onto_page(self.desk, row, recording.place(piece, row.id), recording.choices(piece))
+        job = take_onto_page(
+            self.desk,
+            row,
+            recording.place(piece, row.id),
+            recording.choices(piece),
+            Arrival(self.choices.in_place, recording.plan.harmony),
+        )
         return Stopped(f"{row.name} is kept and is being read", row.id, job)
 
     def cut_off(self) -> Sequence[CutOff]:

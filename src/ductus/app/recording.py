@@ -16,6 +16,7 @@ from ductus.core.reading.live import LiveReading
 from ductus.core.reading.onto_page import written_note
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.score.changes import Draft
+from ductus.core.score.drums import kit_of
 from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.piece import Piece, bars_touched
 from ductus.core.score.records import Note, Reading
@@ -31,7 +32,8 @@ RING_US = 10_000_000  # the last keys of a stretch are let go within this time
 class RecordPlan:
     """What a recording writes: into ``part`` from bar ``bar`` (index) to the end of ``until`` (None: as long as it goes on), at ``tempo``
     after ``count_in`` bars; ``tempo`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves.
-    ``before``: the bars of the count-in are those of the piece. ``late_us``: how late the player's notes arrive, found by the delay test."""
+    ``before``: the bars of the count-in are those of the piece. ``late_us``: how late the player's notes arrive, found by the delay test; ``harmony``: what
+    the written notes are held to."""
 
     part: str
     staff: int
@@ -46,6 +48,7 @@ class RecordPlan:
     until: int | None = None
     before: bool = True
     late_us: int = 0
+    harmony: str = "off"
 
 
 def plan_from(kept: dict[str, Any]) -> RecordPlan:
@@ -102,6 +105,7 @@ class Recording:
             tuplets=plan.tuplets,
             key=piece.key_at(plan.bar).fifths if known else None,
             hand=one,
+            kit=kit_of(piece.part(plan.part)),
         )
 
     def place(self, piece: Piece, take: int) -> Reading:
@@ -117,10 +121,11 @@ class Recording:
     def where(self, piece: Piece) -> Where:
         """What of the page it may touch."""
         plan, start = self.plan, self.start(piece)
+        voice = 1 if piece.part(plan.part).percussion else plan.voice  # hands and feet have voices of their own
         if plan.until is None or self.clicks is None:
-            return Where(plan.policy, plan.voice)
+            return Where(plan.policy, voice)
         first, last = piece.timeline.bar(plan.bar), piece.timeline.bar(max(plan.until, plan.bar))
-        return Where(plan.policy, plan.voice, first.start - start, last.end - start)
+        return Where(plan.policy, voice, first.start - start, last.end - start)
 
 
 def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:

@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.editing import clip, long_edit, long_frame, long_marking, selection_words
-from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
+from ductus.app.facts import pen_fact, record_line_fact, selection_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
@@ -167,7 +167,7 @@ class Session(Outbox):
                 self._select(item)
             case m.EditNotes():
                 self._edit(item)
-            case m.WeighFrame() | m.LookAtFrame() | m.PickMarks():
+            case m.WeighFrame() | m.WeighNotes() | m.LookAtFrame() | m.PickMarks():
                 self._send(fact := about_page(self.desk.piece, item))
                 self._say(fact.words if isinstance(fact, m.MarksFact) else "")
             case m.EditFrame() | m.EditMarks():
@@ -207,8 +207,8 @@ class Session(Outbox):
                 self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
             case m.ReadOtherwise(do, reading, ids):
                 self.jobs.append(reading_otherwise(self.desk, reading, do, ids))
-            case m.ShowParts(parts):
-                self._show_parts(parts)
+            case m.ShowParts(parts, staff):
+                self._show_parts(parts, staff)
             case m.MarksFromTake(reading, what):
                 self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):
@@ -325,25 +325,22 @@ class Session(Outbox):
             return state
         return evolved(state, part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
 
-    def _show_parts(self, parts: tuple[str, ...]) -> None:
-        alone = self.desk.show_parts(parts)
+    def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
+        alone = self.desk.show_parts(parts, staff)
         self._show_edit()
-        if alone is not None and self.state.part != alone.id:
-            self._enter(Command(PlacePen(alone.id, 1)))
-        self._say(
-            f"Only {alone.name} is shown; the pen is there"
-            if alone
-            else "All parts are shown"
-            if not parts
-            else "Some parts are shown"
-        )
+        staff = self.desk.sheet.staff
+        if alone is not None and (self.state.part != alone.id or staff not in (0, self.state.staff)):
+            self._enter(Command(PlacePen(alone.id, staff or 1)))
+        words = "All parts are shown" if not parts else "Some parts are shown"
+        hand = {0: "", 1: ", upper staff,", 2: ", lower staff,"}[staff]
+        self._say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
 
     # --- selections ---------------------------------------------------------------------------
 
     def _choose(self, ids: Sequence[str]) -> None:
         if frozenset(ids) != self.state.chosen:
             self.state = evolved(self.state, chosen=frozenset(ids))
-        self._send(m.SelectionFact(tuple(ids)))
+        self._send(selection_fact(self.desk, ids))
 
     def _select(self, message: m.SelectNotes) -> None:
         piece = self.desk.piece
@@ -368,7 +365,7 @@ class Session(Outbox):
             self.jobs.append(job)
             return
         change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
-        self._made(change, message.base, message.ids)
+        self._made(change, message.base, message.ids if message.select else tuple(self.state.chosen))
 
     def _edit_page(self, message: m.EditFrame | m.EditMarks) -> None:
         job = long_frame(self.desk, message) if isinstance(message, m.EditFrame) else None

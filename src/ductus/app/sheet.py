@@ -68,7 +68,8 @@ class Sheet:
         self._widths: dict[int, float] = {}
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
-        self._parts: tuple[object, frozenset[str], Table[str, Part]] | None = None  # what is drawn of which parts
+        self.staff = 0  # the one staff that is drawn of the one part that is (0: all)
+        self._parts: tuple[object, frozenset[str], int, Table[str, Part]] | None = None  # what is drawn of which parts
         self.piece = piece
         self.systems: list[SystemState] = []
         self._version = 0
@@ -100,12 +101,14 @@ class Sheet:
 
     def _without_hidden(self, piece: Piece) -> Piece:
         """The piece with the parts that are drawn; the same table of parts as long as nothing about them changes."""
-        if not self.hidden:
+        if not self.hidden and not self.staff:
             return piece
-        if self._parts is None or self._parts[0] is not piece.parts or self._parts[1] != self.hidden:
-            shown = Table(((i, p) for i, p in piece.parts.items() if i not in self.hidden), ONE)
-            self._parts = (piece.parts, self.hidden, shown)
-        shown = self._parts[2]
+        if self._parts is None or self._parts[0] is not piece.parts or self._parts[1:3] != (self.hidden, self.staff):
+            left = [(i, p) for i, p in piece.parts.items() if i not in self.hidden]
+            if len(left) == 1 and self.staff and len(left[0][1].clefs) >= self.staff:
+                left = [(i, replace(p, only=self.staff)) for i, p in left]
+            self._parts = (piece.parts, self.hidden, self.staff, Table(left, ONE))
+        shown = self._parts[3]
         return replace(piece, parts=shown) if len(shown) else piece
 
     def _lay_out(self) -> bool:

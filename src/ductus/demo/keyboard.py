@@ -11,6 +11,7 @@ from ductus.core.errors import NotThere
 from ductus.core.performance.takes import SUSTAIN
 from ductus.core.playback.click import DELAY_COUNT_IN, DELAY_QPM, OneTempo, click_plan, delay_clicks
 from ductus.core.score.piece import Piece
+from ductus.demo.band import sparks
 from ductus.demo.player import play
 from ductus.demo.scenario import bends, dance, jig, waltz
 
@@ -18,7 +19,7 @@ from ductus.demo.scenario import bends, dance, jig, waltz
 @dataclass(frozen=True, slots=True)
 class Programme:
     """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute. ``bars`` (indices) of a piece are played,
-    all staves or one."""
+    all staves and parts, or one."""
 
     name: str
     title: str
@@ -32,6 +33,7 @@ class Programme:
     pace: float = 0.0
     staff: int = 0
     pedalled: bool = False
+    part: str = ""
 
 
 PROGRAMMES = (
@@ -42,6 +44,7 @@ PROGRAMMES = (
     Programme("bends-with-click", "Three Bends of the River", "with the click, 6/8, 3/4, 6/8", 108, 2, "6/8", bends, range(13), 17),
     Programme("crane-with-click", "Dance of the Paper Crane", "with the click, trills and rolled chords", 84, 2, "4/4", dance, range(8), 7),
     Programme("quarters", "Quarters for the delay test", "with its click, never quite on it", DELAY_QPM, DELAY_COUNT_IN, "4/4"),
+    Programme("sparks-on-pads", "Sparks over the Paddle, on the pads", "with the click, the kit alone, bars 1 to 4", 112, 2, "4/4", sparks, range(4), 31, part="p3"),
     Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8", jig, range(9), 23, 150, pedalled=True),
     Programme("waltz-freely", "Lock Gate Waltz, freely", "freely, slowing at the end", None, 0, "3/4", waltz, range(16), 29, 108),
 )  # fmt: skip
@@ -62,6 +65,9 @@ def programme_events(name: str) -> list[Event]:
     piece = found.make()
     if found.staff:
         others = [(n, None) for n in piece.notes.values() if n.staff != found.staff]
+        piece = piece.with_rows(others)
+    if found.part:
+        others = [(n, None) for n in piece.notes.values() if n.part != found.part]
         piece = piece.with_rows(others)
     free = found.qpm is None
     start_us = FREE_START_US

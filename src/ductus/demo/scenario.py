@@ -1,10 +1,9 @@
-"""Five pieces from the barge's repertoire, all invented for Ductus."""
+"""Five pieces for keys and voice from the barge's repertoire, all invented for Ductus."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.app.library import Library
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.lyrics import syllables
 from ductus.core.score.marking import marked, where
@@ -178,13 +177,3 @@ def bends() -> Piece:
     changes = [MeterChange("m2", 5, Meter(3, 4)), MeterChange("m3", 9, Meter(6, 8))]
     piece = piece.with_rows([(None, change) for change in changes])
     return filled(piece, {("p1", 1): BENDS_RIGHT, ("p1", 2): BENDS_LEFT})
-
-
-PIECES = (dance, song, bends, jig, waltz)
-
-
-def fill_library(library: Library) -> None:
-    """Put the demo pieces on an empty shelf (a shelf that holds anything is left alone)."""
-    if not library.shelf():
-        for make in PIECES:
-            library.add(make())

@@ -18,7 +18,7 @@ MAX_BODY = 21_000_000
 MAX_PATH = 2_000
 BODY_IDLE_S = 20.0  # a body that stops coming is given up
 POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self' data:; img-src 'self' data: blob:; "
+    "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; font-src 'self' data:; img-src 'self' data: blob:; "
     "media-src 'self' blob:; worker-src 'self' blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
 )
 HEADERS = (

@@ -8,10 +8,16 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
-from ductus.app.export import kind_of
+from ductus.app.export import Wanted, kind_of
+from ductus.core.playback.performance import Manner
+from ductus.core.score.drums import DRUMS
+from ductus.core.score.frame.base import bars_words
 from ductus.core.score.instruments import INSTRUMENTS
+from ductus.core.score.patterns import READY, varied_bars
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Pattern
 from ductus.core.score.wording import suggestions
+from ductus.core.time.bars import MAX_BAR
 from ductus.engraving.pages import LARGEST, SMALLEST, PageSetup, printed
 from ductus.formats.musicxml_write import left_out
 from ductus.web import schemas as s
@@ -25,11 +31,17 @@ OfPart = Annotated[str, Query(max_length=40)]
 
 @router.get("/pieces/{piece_id}/export.{ending}")
 def get_file(
-    library: Lib, piece_id: str, ending: str, size: Size = "a4", staff_mm: Staff = None, part: OfPart = ""
+    library: Lib,
+    piece_id: str,
+    ending: str,
+    how: Annotated[s.FileHow, Query()],
 ) -> Response:
-    """The piece as a file: musicxml, mid, pdf, svg (one page), zip (all pages as SVG)."""
+    """The piece as a file: musicxml, mxl, mid, pdf, svg (one page), zip (all pages as SVG), wav, flac, ogg, mp3."""
     kind, piece = kind_of(ending), library.desk(piece_id).piece
-    return download(kind.write(piece, PageSetup(size, staff_mm, part)), kind.media_type, piece, ending)
+    bars = None if how.first_bar is None else (how.first_bar, how.last_bar)
+    wanted = Wanted(manner=Manner(how.as_played, how.feel, how.seed), bars=bars)
+    data = kind.write(piece, PageSetup(how.size, how.staff_mm, how.part), wanted)
+    return download(data, kind.media_type, piece, ending)
 
 
 def download(data: bytes, media_type: str, piece: Piece, ending: str) -> Response:
@@ -55,6 +67,53 @@ def get_left_out(library: Lib, piece_id: str) -> list[str]:
 def get_marks(text: Annotated[str, Query(max_length=200)] = "") -> list[s.SuggestionView]:
     """Marks that a beginning could become."""
     return [s.SuggestionView.model_validate(x) for x in suggestions(text)]
+
+
+@router.get("/drums")
+def get_drums() -> list[s.DrumView]:
+    """The drums of a kit."""
+    return [
+        s.DrumView(key=d.key, name=d.name, label=d.label, place=d.place.diatonic, head=d.head, foot=d.foot)
+        for d in DRUMS.values()
+    ]
+
+
+@router.get("/pieces/{piece_id}/patterns")
+def get_patterns(library: Lib, piece_id: str) -> list[s.PatternView]:
+    """The patterns of a piece, in order."""
+    piece = library.desk(piece_id).piece
+    return [pattern_view(piece, p) for p in sorted(piece.patterns.values(), key=lambda p: p.start)]
+
+
+def pattern_view(piece: Piece, p: Pattern) -> s.PatternView:
+    """A pattern as the strip draws it."""
+    first, last = piece.timeline.bar_at(p.start), piece.timeline.bar_at(p.start + p.ticks - 1)
+    bars = [piece.timeline.bar(k) for k in range(first.index, last.index + 1)]
+    number_of = piece.timeline.number_of
+    return s.PatternView(
+        id=p.id,
+        part=p.part,
+        first=first.index,
+        last=last.index,
+        start=p.start,
+        ticks=p.ticks,
+        times=p.times,
+        where=bars_words(piece, first.index, last.index),
+        until=number_of(piece.timeline.bar_at(p.end - 1).index),
+        cells=tuple((c.at, c.key, c.velocity) for c in p.cells),
+        beats=tuple((t - p.start, t == bar.start) for bar in bars for t in bar.beats()),
+        varied=tuple((bar, number_of(bar)) for bar in sorted(set(varied_bars(piece, p)))),
+    )
+
+
+@router.get("/pieces/{piece_id}/ready-patterns")
+def get_ready_patterns(
+    library: Lib, piece_id: str, bar: Annotated[int, Query(ge=0, le=MAX_BAR)] = 0
+) -> list[s.ReadyPatternView]:
+    """Patterns to begin with, those for the meter of a bar first."""
+    meter = library.desk(piece_id).piece.timeline.bar(bar).meter
+    found = [s.ReadyPatternView(name=p.name, fits=p.fits(meter)) for p in READY]
+    return sorted(found, key=lambda p: not p.fits)
 
 
 @router.get("/instruments")

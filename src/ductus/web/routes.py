@@ -10,16 +10,18 @@ from ductus.app.imports import bring, onto_shelf
 from ductus.app.lead import openings
 from ductus.app.library import Library
 from ductus.app.recording import heard_sounds
+from ductus.app.shape import shape_of
 from ductus.app.shown import strip_of
 from ductus.core.errors import NotThere, TooMuch
 from ductus.core.performance.delay import SIGN, find_delay
 from ductus.core.pitch.keys import check_fifths
-from ductus.core.playback.click import delay_clicks, playback_clicks
-from ductus.core.playback.performance import company_at, playback, take_sounds
+from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
+from ductus.core.playback.performance import Manner, company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
+from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import ticks_of_shown
 from ductus.demo.keyboard import PROGRAMMES, programme_events
@@ -48,6 +50,8 @@ def rooms_of(request: Request) -> Rooms:
 Lib = Annotated[Library, Depends(library_of)]
 AllRooms = Annotated[Rooms, Depends(rooms_of)]
 FromTick = Annotated[int, Query(ge=0, le=2**52)]
+FromBar = Annotated[int, Query(ge=0, le=MAX_BAR)]
+MOST_BARS = 512  # that the strip shows at once
 TakeId = Annotated[int, Path(ge=1, le=2**62)]
 Microseconds = Annotated[int, Query(ge=0, le=2**52)]
 WAIT_S = 1.5  # a file that is read within this time is answered as read
@@ -141,15 +145,37 @@ def post_import(library: Lib, rooms: AllRooms, file: UploadFile) -> s.PieceId:
 
 
 @router.get("/pieces/{piece_id}/playback")
-def get_playback(library: Lib, piece_id: str, from_tick: FromTick = 0) -> s.PlaybackView:
-    """What sounds from a place on, at the written tempi, and where its beats fall."""
+def get_playback(library: Lib, piece_id: str, how: Annotated[s.Listening, Query()]) -> s.PlaybackView:
+    """What sounds from a place on, and where its beats fall."""
     piece = library.desk(piece_id).piece
-    heard = playback(piece, from_tick)
+    tempo = AsWritten(how.percent) if how.qpm is None else OneTempo(how.qpm)
+    start, end = how.from_tick, how.to_tick
+    if how.first_bar is not None:
+        first, last = piece.timeline.bar(how.first_bar), piece.timeline.bar(max(how.last_bar, how.first_bar))
+        end, start = last.end, start if first.start <= start < last.end else first.start
+    heard = playback(
+        piece,
+        start,
+        end,
+        repeats=how.repeats,
+        pulses=practice_map(piece, tempo),
+        manner=Manner(how.as_played, how.feel, how.seed),
+        cut=how.cut or how.first_bar is not None,
+    )
     return s.PlaybackView(
         notes=tuple(s.SoundingView.model_validate(n) for n in heard.notes),
         places=heard.places,
+        length_us=heard.length_us,
+        start=start,
+        end=piece.end if end is None else end,
         clicks=tuple(s.ClickView.model_validate(c) for c in playback_clicks(piece, heard.places)),
     )
+
+
+@router.get("/pieces/{piece_id}/shape")
+def get_shape(library: Lib, piece_id: str, part: str, first: FromBar = 0, last: FromBar = 0) -> s.ShapeView:
+    """How bars of a part sound: times and velocities of their notes."""
+    return s.ShapeView.model_validate(shape_of(library.desk(piece_id).piece, part, first, min(last, first + MOST_BARS)))
 
 
 @router.get("/pieces/{piece_id}/company")

@@ -6,6 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from ductus.core.time.bars import MAX_BAR
+from ductus.engraving.pages import LARGEST, SMALLEST
+
 Revision = Annotated[int, Field(ge=0, le=2**62, description="the revision the client saw")]
 Words = Annotated[str, Field(max_length=100_000)]
 Cautions = Literal["plain", "parentheses", "none"]
@@ -73,6 +76,72 @@ class InstrumentView(Out):
     programme: int
 
 
+class ShapedNoteView(Out):
+    """A note as the strip draws it and the list says it: where it is written, how it sounds and was played (ticks), key, velocity, staff; in words."""
+
+    id: str
+    tick: int
+    on: int
+    off: int
+    was_on: int
+    was_off: int
+    key: int
+    velocity: int
+    staff: int
+    place: str
+    pitch: str
+    value: str
+    late_ms: float
+    percent: float
+
+
+class ShapeView(Out):
+    """A stretch of a part: its ticks, bar lines as (tick, number), beats, notes; how many more there are than are shown."""
+
+    start: int
+    end: int
+    bars: tuple[tuple[int, int], ...]
+    beats: tuple[int, ...]
+    notes: tuple[ShapedNoteView, ...]
+    more: int
+
+
+class DrumView(Out):
+    """A drum of a kit: its key in General MIDI, its names, where it stands (staff steps, C0 = 0), its head, whether feet strike it."""
+
+    key: int
+    name: str
+    label: str
+    place: int
+    head: str
+    foot: bool
+
+
+class PatternView(Out):
+    """A pattern: bars (indices) of its first copy, where it begins, how long it is, its strokes as (ticks from its beginning, key, velocity),
+    its bar lines and beats as (ticks, is it a bar line), which bars are varied (indices and numbers)."""
+
+    id: str
+    part: str
+    first: int
+    last: int
+    start: int
+    ticks: int
+    times: int
+    where: str
+    until: int
+    cells: tuple[tuple[int, int, int], ...]
+    beats: tuple[tuple[int, bool], ...]
+    varied: tuple[tuple[int, int], ...]
+
+
+class ReadyPatternView(Out):
+    """A ready pattern, and whether it is for the meter of a bar."""
+
+    name: str
+    fits: bool
+
+
 class FactsEdit(In):
     """New words for the head of the page, made on revision ``base``."""
 
@@ -127,6 +196,38 @@ class SoundingView(Out):
     note: str
 
 
+class Listening(In):
+    """What is to be heard, and how: from a tick to another (None: to the end), at the page's tempi in percent or at one tempo (quarters a
+    minute), with repeats and jumps or without, as it was played where it was, with feel (percent); ``cut``: nothing sounds on behind the end."""
+
+    from_tick: Ticks = 0
+    to_tick: Ticks | None = None
+    percent: Annotated[float, Field(ge=1, le=100_000)] = 100
+    qpm: Annotated[float, Field(ge=0, le=1_000_000)] | None = None
+    repeats: bool = True
+    as_played: bool = False
+    feel: Annotated[int, Field(ge=0, le=100)] = 0
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    cut: bool = False
+    first_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] | None = (
+        None  # index; with it the bars up to ``last_bar`` are meant
+    )
+    last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
+
+
+class FileHow(In):
+    """How a file is wanted: page size and staff height of pages, one part ("": all), how audio sounds, which bars of it."""
+
+    size: Literal["a4", "letter"] = "a4"
+    staff_mm: Annotated[float, Field(ge=SMALLEST, le=LARGEST)] | None = None
+    part: Annotated[str, Field(max_length=40)] = ""
+    as_played: bool = False
+    feel: Annotated[int, Field(ge=0, le=100)] = 0
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    first_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] | None = None
+    last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
+
+
 class TakeSoundsView(Out):
     """A take as it was played; times from its first note, which was struck at ``first_us`` of the take."""
 
@@ -169,11 +270,15 @@ class DelayView(Out):
 
 
 class PlaybackView(Out):
-    """What sounds, where the beats fall in it as (microseconds, tick), and its click."""
+    """What sounds, where the beats fall in it as (microseconds, tick), its click, how long it is up to its last bar line,
+    and the ticks it reaches from and to."""
 
     notes: tuple[SoundingView, ...]
     places: tuple[tuple[int, int], ...]
     clicks: tuple[ClickView, ...]
+    length_us: int
+    start: int
+    end: int
 
 
 class ProgrammeView(Out):

@@ -24,6 +24,7 @@ from ductus.web.routes import router
 from ductus.web.wire import fact_json, wire_schema
 
 STATIC = Path(__file__).parent / "static"
+SOUNDS = Path(__file__).parents[1] / "sounds"
 LOCAL_HOSTS = ("127.0.0.1", "localhost", "[::1]")
 STATUS: dict[type[DuctusError], int] = {
     TooMuch: 413,
@@ -94,6 +95,7 @@ def _add_socket(app: FastAPI) -> None:
 
 
 def _add_pages(app: FastAPI) -> None:
+    app.mount("/sounds", StaticFiles(directory=SOUNDS), name="sounds")
     if (STATIC / "assets").is_dir():
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
 

@@ -33,6 +33,7 @@ from ductus.app.messages.asked import (
     Travel,
     WantClicks,
     WeighFrame,
+    WeighNotes,
     WriteHeard,
     WriteTake,
 )
@@ -74,6 +75,7 @@ from ductus.app.messages.told import (
     TakeFact,
     TakesFact,
     WeighedFact,
+    WeighedNotesFact,
 )
 from ductus.core.score.frame.table import AnyFrameEdit
 
@@ -144,7 +146,9 @@ __all__ = [
     "Travel",
     "WantClicks",
     "WeighFrame",
+    "WeighNotes",
     "WeighedFact",
+    "WeighedNotesFact",
     "WriteHeard",
     "WriteTake",
 ]

@@ -15,6 +15,7 @@ from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.frame.table import AnyFrameEdit
 from ductus.core.score.mark_edits import AnyMarkEdit
 from ductus.core.score.selection.choosing import Selecting
+from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.score.selection.table import NoteEdit
 from ductus.core.time.bars import MAX_BAR
 
@@ -80,11 +81,12 @@ class SelectNotes(Message):
 
 @dataclass(frozen=True, slots=True)
 class EditNotes(Message):
-    """Edit selected notes, seen on revision ``base``."""
+    """Edit selected notes, seen on revision ``base``; ``select``: they are those that are selected then."""
 
     base: Revision
     do: NoteEdit
     ids: NoteIds = ()
+    select: bool = True
     type: Literal["edit"] = "edit"
 
 
@@ -103,6 +105,15 @@ class WeighFrame(Message):
 
     do: AnyFrameEdit
     type: Literal["weigh"] = "weigh"
+
+
+@dataclass(frozen=True, slots=True)
+class WeighNotes(Message):
+    """What would quantize in place do to notes? Nothing is changed."""
+
+    do: QuantizeInPlace
+    ids: NoteIds = ()
+    type: Literal["weigh-notes"] = "weigh-notes"
 
 
 @dataclass(frozen=True, slots=True)
@@ -283,9 +294,10 @@ class DecideDoubt(Message):
 
 @dataclass(frozen=True, slots=True)
 class ShowParts(Message):
-    """Which parts the sheet shows; none named: all. Where it is one alone, the pen goes there."""
+    """Which parts the sheet shows; none named: all; of one alone, which staff (0: both). Where it is one alone, the pen goes there."""
 
     parts: Annotated[tuple[Annotated[str, MaxLen(40)], ...], MaxLen(100)] = ()
+    staff: Annotated[int, Ge(0), Le(2)] = 0
     type: Literal["parts-shown"] = "parts-shown"
 
 
@@ -314,6 +326,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
     | StopWork | Look
 )  # fmt: skip

@@ -24,7 +24,11 @@ class PartFact:
     staves: int
     clefs: tuple[str, ...]
     programme: int
-    shown: bool = True
+    shown: bool
+    only: int  # the one staff that is drawn, 0 for all
+    percussion: bool
+    level: int
+    pan: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,6 +216,10 @@ class PenFact:
     harmony: str
     pulse_key: int | None
     offer: OfferFact | None = None
+    drums: tuple[int, ...] | None = None  # on a kit, the drum that each of the 128 keys means; -1 for none
+    naming_drum: int | None = None
+    naming_chord: bool = False
+    repeats: bool = False
     type: Literal["pen"] = "pen"
 
 
@@ -272,10 +280,21 @@ class Gone:
 
 @dataclass(frozen=True, slots=True)
 class SelectionFact:
-    """The notes that are selected now."""
+    """The notes that are selected now, and the first and last bar (index) in which one begins; -1 for none."""
 
     ids: tuple[str, ...]
+    first_bar: int
+    last_bar: int
     type: Literal["selection"] = "selection"
+
+
+@dataclass(frozen=True, slots=True)
+class WeighedNotesFact:
+    """What quantize in place would do, in words, and the notes that would move: (id, on, off) in ticks of the piece."""
+
+    words: str
+    moves: tuple[tuple[str, int, int], ...]
+    type: Literal["weighed-notes"] = "weighed-notes"
 
 
 @dataclass(frozen=True, slots=True)
@@ -460,7 +479,7 @@ class Done:
 
 
 Fact = (
-    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | MarksFact | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
+    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
     | ReadingsFact | Busy | Done
 )  # fmt: skip
 FACTS: tuple[type[Fact], ...] = Fact.__args__

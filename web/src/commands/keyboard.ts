@@ -6,8 +6,10 @@ import { TAP_CODES, useTapping } from '../reading/tapping'
 import { forgetLayers, justClosed, layerOpen, noteLayers } from './layers'
 import { COMMANDS, letGoOfPage, type Command } from './table'
 
-const HOLD_MS = 350
+const HOLD_MS = 500 // well over the longest tap of a hurried hand, and what most systems take for "held"
 const SLIDER_KEYS = /^(Arrow|Delete|Backspace)/ // a bar line in hand is moved by them
+/** Keys that a drawing which is gone through by them keeps (`data-own-keys`). */
+const OWN_KEYS = /^(Arrow|Enter|Space|Equal|Minus|NumpadAdd|NumpadSubtract|Delete|Backspace)/
 const FUNCTION_KEY = /^F\d/
 const byKey = new Map<string, Command>(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c] as const)))
 
@@ -33,14 +35,24 @@ function presses(target: EventTarget | null): boolean {
 const inLadder = (target: EventTarget | null) => target instanceof Element && target.closest('[data-ladder]') !== null && !target.closest('input')
 
 export function listenToCommands(): () => void {
-  const waiting = new Map<string, { timer: number; since: number }>()
+  const waiting = new Map<string, { timer: number; since: number; found: Command }>()
 
   const onPointer = (event: PointerEvent) => {
     noteLayers(event.timeStamp)
     const button = buttonOf(event.target)
     if (button) clicked.add(button)
   }
+  /** Fast typing rolls from key to key: one that is still down when the next one comes was tapped, and its command goes first. */
+  const tapWaiting = (next: string) => {
+    for (const [code, { timer, found }] of waiting) {
+      if (code === next) continue
+      window.clearTimeout(timer)
+      waiting.delete(code)
+      found.run()
+    }
+  }
   const onDown = (event: KeyboardEvent) => {
+    tapWaiting(event.code)
     if (event.code === 'Tab') clicked = new WeakSet()
     if (useTapping.getState().on && (TAP_CODES.has(event.code) || event.code === 'Escape')) return // they tap beats now
     const found = byKey.get(keyOf(event))
@@ -53,6 +65,7 @@ export function listenToCommands(): () => void {
     noteLayers(event.timeStamp)
     if (found?.group === 'Value' && inLadder(event.target)) return runWith(found, event)
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
+    if (event.target instanceof Element && event.target.closest('[data-own-keys]') && OWN_KEYS.test(event.code) && !event.ctrlKey && !event.altKey) return
     if (event.target instanceof Element && event.target.closest('[role=slider]') && SLIDER_KEYS.test(event.code)) return
     if (event.target instanceof Element && event.target.closest('[aria-haspopup][data-state=open]')) return // its menu is about to have the focus
     if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags
@@ -67,7 +80,7 @@ export function listenToCommands(): () => void {
       if (event.repeat || waiting.has(event.code)) return
       const hold = found.hold
       const timer = window.setTimeout(() => { waiting.delete(event.code); hold() }, HOLD_MS)
-      waiting.set(event.code, { timer, since: event.timeStamp })
+      waiting.set(event.code, { timer, since: event.timeStamp, found })
     } else found.run()
   }
   const onUp = (event: KeyboardEvent) => {
@@ -76,9 +89,8 @@ export function listenToCommands(): () => void {
     window.clearTimeout(held.timer)
     waiting.delete(event.code)
     if (useTapping.getState().on && (TAP_CODES.has(event.code) || event.code === 'Escape')) return // they tap beats now
-    const found = byKey.get(keyOf(event))
-    if (event.timeStamp - held.since >= HOLD_MS) found?.hold?.() // the timer came late, the hand did not
-    else found?.run()
+    if (event.timeStamp - held.since >= HOLD_MS) held.found.hold?.() // the timer came late, the hand did not
+    else held.found.run()
   }
   window.addEventListener('pointerdown', onPointer, true)
   window.addEventListener('pointerup', onPointer, true)

@@ -8,11 +8,14 @@ import { endRecording, recordAgain, toggleRecording } from '../recording/recorde
 import type { Command as EntryCommand, Edit, MarkEdit, Selecting } from '../api/wire'
 import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
-import { togglePlaying } from '../desk/listening'
+import { openListening, playFromStart, playSelection, toggleAsPlayed, toggleFeel, toggleLoop, togglePlaying, useListening } from '../listening/listening'
+import { zoomBy } from '../listening/zoom'
 import { editMarks, giveMark, letPageGo, lookAtFrame, openWith, usePage } from '../page/page'
 import { openPrint } from '../page/PrintView'
 import { useComputerKeys } from '../input/computerKeys'
 import { toggleFarView } from '../desk/view'
+import { closeShape, quantizeAgain, toggleShape, useShape } from '../shape/shape'
+import { closePatterns, togglePatterns, usePatterns } from '../kit/pattern'
 import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'
 import { onLearned } from '../input/learned'
 
@@ -54,6 +57,9 @@ export function letGoOfPage(): boolean {
 /** Esc lets go of one thing at a time: a recording ends, what is asked, what is selected, then the pen. */
 function letGo() {
   if (useDesk.getState().recording) endRecording()
+  else if (useListening.getState().open) openListening(false)
+  else if (useShape.getState().open && !useDesk.getState().selection.size) closeShape()
+  else if (usePatterns.getState().open && !useDesk.getState().selection.size) closePatterns()
   else if (!letGoOfPage()) give({ name: 'pen', down: false })
 }
 
@@ -97,6 +103,17 @@ export const COMMANDS: readonly Command[] = [
   { id: 'back', group: 'Step', label: 'Step back', keys: ['Numpad1', 'Backspace'], run: server({ name: 'back' }) },
   { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server({ name: 'policy' }) },
   { id: 'play', group: 'Listening', label: 'Play / stop', keys: ['NumpadEnter', 'Enter', 'Space'], run: togglePlaying },
+  { id: 'play-start', group: 'Listening', label: 'Play from the start', keys: ['Shift+Enter', 'Shift+Space'], run: playFromStart },
+  { id: 'play-selection', group: 'Listening', label: 'Play the bars of the selection', keys: ['Ctrl+Enter'], run: playSelection },
+  { id: 'loop', group: 'Listening', label: 'The bars of the selection, or of the pen, go round and round / no longer', keys: ['F6'], run: toggleLoop },
+  { id: 'listening', group: 'Listening', label: 'How it plays: tempo, parts, loop, feel', keys: ['F7'], run: () => openListening(!useListening.getState().open) },
+  { id: 'as-played', group: 'Listening', label: 'Playback as it was played / as it is set', keys: ['Shift+KeyX'], run: toggleAsPlayed },
+  { id: 'feel', group: 'Listening', label: 'Playback with feel / even', keys: ['Shift+KeyZ'], run: toggleFeel },
+  { id: 'patterns', group: 'Step', label: 'On a kit: the lines of its patterns', keys: ['Shift+KeyB'], run: togglePatterns },
+  { id: 'shape', group: 'Editing', label: 'The strip: times and velocities of the notes; quantize in place', keys: ['Shift+KeyR'], run: toggleShape },
+  { id: 'quantize-again', group: 'Editing', label: 'Quantize in place, as last time', keys: ['Shift+KeyC'], run: quantizeAgain },
+  { id: 'harmony', group: 'Step', label: 'Held to harmony / free, to compare', keys: ['Shift+KeyQ'], run: server({ name: 'switch-harmony' }) },
+  { id: 'chords-by-keys', group: 'Step', label: 'Chords that are played become chord symbols / notes again', keys: ['Shift+Digit2'], run: server({ name: 'chords-by-keys' }) },
   { id: 'record', group: 'Listening', label: 'Record / stop', keys: ['Backslash', 'NumpadDivide'], run: toggleRecording },
   { id: 'again', group: 'Listening', label: 'Drop what is being recorded and begin again', keys: ['Shift+Backslash'], run: recordAgain },
   { id: 'read', group: 'Reading', label: 'Look at the take and how it was read', keys: ['KeyR'], run: toggleRead },
@@ -111,6 +128,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'select-bar', group: 'Selecting', label: 'Select the bar at the pen', keys: ['KeyB'], run: pick('bar') },
   { id: 'select-all', group: 'Selecting', label: 'Select everything', keys: ['Ctrl+KeyA'], run: pick('all') },
   { id: 'delete', group: 'Editing', label: 'Delete the selected notes, or the chosen mark', keys: ['Delete'], run: () => (usePage.getState().marks ? editMarks({ name: 'drop-marks' }) : edit({ name: 'delete' })) },
+  { id: 'repeat', group: 'Editing', label: 'Repeat the bars of the selection once more', keys: ['Ctrl+KeyB'], run: () => edit({ name: 'repeat', times: 1 }) },
   { id: 'copy', group: 'Editing', label: 'Copy the selected notes', keys: ['Ctrl+KeyC'], run: () => clip('copy') },
   { id: 'cut', group: 'Editing', label: 'Cut the selected notes', keys: ['Ctrl+KeyX'], run: () => clip('cut') },
   { id: 'paste', group: 'Editing', label: 'Paste at the pen', keys: ['Ctrl+KeyV'], run: () => clip('paste') },
@@ -133,6 +151,11 @@ export const COMMANDS: readonly Command[] = [
   { id: 'louder', group: 'Keys as a piano', label: 'Louder', keys: ['Shift+KeyM'], run: () => useComputerKeys.getState().shiftVelocity(8) },
   { id: 'help', group: 'View', label: 'Keys and controls', keys: ['F1'], run: toggleHelp },
   { id: 'print', group: 'View', label: 'Pages: print, PDF', keys: ['F9', 'Ctrl+KeyP'], run: openPrint },
+  { id: 'zoom-in', group: 'View', label: 'Sheet larger (or turn the wheel with Ctrl)', keys: ['Ctrl+Equal', 'Ctrl+NumpadAdd'], run: () => zoomBy('zoom', 1) },
+  { id: 'zoom-out', group: 'View', label: 'Sheet smaller', keys: ['Ctrl+Minus', 'Ctrl+NumpadSubtract'], run: () => zoomBy('zoom', -1) },
+  { id: 'zoom-usual', group: 'View', label: 'Sheet as large as it fits', keys: ['Ctrl+Digit0', 'Ctrl+Numpad0'], run: () => zoomBy('zoom', 0) },
+  { id: 'strip-in', group: 'View', label: 'Strip wider', keys: ['Alt+Equal'], run: () => zoomBy('stripZoom', 1) },
+  { id: 'strip-out', group: 'View', label: 'Strip narrower', keys: ['Alt+Minus'], run: () => zoomBy('stripZoom', -1) },
   { id: 'far', group: 'View', label: 'Far view', keys: ['F8'], run: toggleFarView },
 ]
 

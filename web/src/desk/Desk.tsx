@@ -12,11 +12,15 @@ import { keepHabits } from './habits'
 import { Header } from './Header'
 import { Keys } from './Keys'
 import { Line } from './Line'
-import { stopPlaying } from './listening'
+import { stopPlaying } from '../listening/listening'
 import { closeDelayTest, DelayTest, useDelay } from '../recording/DelayTest'
 import { endRecording, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
 import { Strip } from '../reading/Strip'
+import { ShapeStrip } from '../shape/ShapeStrip'
+import { closeShape, useShape } from '../shape/shape'
+import { PatternStrip } from '../kit/PatternStrip'
+import { closePatterns, usePatterns } from '../kit/pattern'
 import type { Edit, FrameEdit } from '../api/wire'
 import { edit, frame, openDesk, say, settled, useDesk } from './store'
 
@@ -31,7 +35,9 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const way = useDesk((s) => s.way)
   const reads = useDesk((s) => s.readings.length > 0)
   const { ask, gone, trouble } = useDesk()
+  const ofShape = useShape((s) => s.open)
   const delay = useDelay((s) => s.open)
+  const ofPattern = usePatterns((s) => s.open) && pen?.drums != null
 
   useEffect(() => {
     const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), keepHabits()]
@@ -42,6 +48,8 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
       stopProgramme()
       stopPlaying()
       closeDelayTest()
+      closeShape()
+      closePatterns()
       for (const stop of stops) stop()
     }
   }, [pieceId])
@@ -83,7 +91,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
             </span>
           )}
         </p>
-        {delay ? <DelayTest /> : way === 'read' && reads ? <Strip /> : <Keys />}
+        {delay ? <DelayTest /> : ofShape ? <ShapeStrip /> : ofPattern ? <PatternStrip /> : way === 'read' && reads ? <Strip /> : <Keys />}
       </footer>
       <KeyPage />
       <PrintView />

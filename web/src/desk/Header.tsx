@@ -6,10 +6,12 @@ import { hint } from '../commands/table'
 import { lookForDevices, useDevices } from '../input/devices'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { useSound } from '../sound/engine'
-import { togglePlaying, useListening } from './listening'
+import { loopWords, openListening, togglePlaying, useListening } from '../listening/listening'
+import { useHow } from '../listening/how'
+import { zoomBy } from '../listening/zoom'
 import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording, toggleRecording } from '../recording/recorder'
-import { changeHead, give, sayLeftOut, travel, useDesk } from './store'
+import { changeHead, give, say, sayLeftOut, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
 import { openPrint } from '../page/PrintView'
 import { usePreferences } from './preferences'
@@ -25,6 +27,8 @@ function keptWords(link: string, trouble: string, unkept: number): string {
 export function Header({ onShelf }: { onShelf: () => void }) {
   const { state, pen, link, pieceId, way, recording, trouble, unkept, gone } = useDesk()
   const playing = useListening((s) => s.playing)
+  const allowed = useSound((s) => s.allowed)
+  const listening = useListening((s) => s.open)
   if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
   return (
     <header className="flex min-h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5 max-lg:flex-wrap max-lg:gap-x-3 max-lg:gap-y-1.5 max-lg:py-1.5">
@@ -38,6 +42,8 @@ export function Header({ onShelf }: { onShelf: () => void }) {
           className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">
           <svg viewBox="0 0 12 12" className="h-3 w-3" fill="currentColor" aria-hidden>{playing ? <path d="M2 2h8v8H2z" /> : <path d="M2 1l9 5-9 5z" />}</svg>
         </button>
+        {!allowed && <span className="near-only rounded-[3px] bg-wash px-2 text-[0.9rem] whitespace-nowrap text-ink" data-testid="silent">no sound before the first key</span>}
+        <button type="button" className="near-only text-[0.95rem] text-faint underline decoration-rule underline-offset-4" aria-pressed={listening} title={hint('listening')} onClick={() => openListening(!listening)}>how</button>
         {way === 'record' && (
           <button type="button" onClick={toggleRecording} title={hint('record')} data-testid="record"
             className={`quiet-button ${recording ? 'going' : 'text-vermilion'}`}>
@@ -52,8 +58,8 @@ export function Header({ onShelf }: { onShelf: () => void }) {
         {pen.down ? 'Pen down' : 'Pen up'}
       </button>
       <Hearing />
-      <button type="button" className="quiet-button" disabled={!state.undo} title={state.undo ? `Undo: ${state.undo}` : 'Nothing to undo'} onClick={() => travel('undo')}>Undo</button>
-      <button type="button" className="quiet-button" disabled={!state.redo} title={state.redo ? `Do again: ${state.redo}` : 'Nothing to do again'} onClick={() => travel('redo')}>Redo</button>
+      <button type="button" className="quiet-button near-only" disabled={!state.undo} title={state.undo ? `Undo: ${state.undo}` : 'Nothing to undo'} onClick={() => travel('undo')}>Undo</button>
+      <button type="button" className="quiet-button near-only" disabled={!state.redo} title={state.redo ? `Do again: ${state.redo}` : 'Nothing to do again'} onClick={() => travel('redo')}>Redo</button>
       <Ways />
       <DropdownMenu.Root modal={false}>
         <DropdownMenu.Trigger className="quiet-button">Export</DropdownMenu.Trigger>
@@ -61,11 +67,33 @@ export function Header({ onShelf }: { onShelf: () => void }) {
           <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
             <DropdownMenu.Item className="menu-item" onSelect={openPrint}>Pages: print, PDF <kbd>F9</kbd></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'mxl')} download>MusicXML, compressed</a></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
+            <AudioItems pieceId={pieceId} />
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
     </header>
+  )
+}
+
+/** Audio as playback is set: as played or as set, with its feel; the bars that go round, where some do. */
+function AudioItems({ pieceId }: { pieceId: string }) {
+  const loop = useHow((h) => h.loop)
+  const asPlayed = useHow((h) => h.asPlayed)
+  const feel = useHow((h) => (h.feels ? h.feel : 0))
+  const how = { as_played: asPlayed, feel, ...(loop ? { first_bar: loop.first, last_bar: loop.last } : {}) }
+  const what = `${loop ? `${loopWords(loop).toLowerCase()} ` : ''}${asPlayed ? 'as played' : 'as set'}${feel ? ', with feel' : ''}`
+  return (
+    <>
+      <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+      <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Audio, {what}</DropdownMenu.Label>
+      {(['wav', 'flac', 'ogg', 'mp3'] as const).map((kind) => (
+        <DropdownMenu.Item key={kind} className="menu-item" asChild onSelect={() => say(`The ${kind.toUpperCase()} file is being written; the browser saves it when it is done`)}>
+          <a href={rest.audioAddress(pieceId, kind, how)} download>{kind.toUpperCase()}</a>
+        </DropdownMenu.Item>
+      ))}
+    </>
   )
 }
 
@@ -80,6 +108,8 @@ function Ways() {
         <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
           <DropdownMenu.Item className="menu-item" onSelect={toggleHelp}>Keys and controls <kbd>F1</kbd></DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); zoomBy('zoom', 1) }}>Sheet larger <kbd>Ctrl =</kbd></DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); zoomBy('zoom', -1) }}>Sheet smaller <kbd>Ctrl -</kbd></DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
           <Choice on={barTone} onChange={(on) => set({ barTone: on })}>A tone at each bar line of the pen</Choice>

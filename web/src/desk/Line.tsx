@@ -11,6 +11,12 @@ import { OutcomePhrase } from '../reading/OutcomePhrase'
 import { MoreForm } from './MoreForm'
 import { FrameLine } from '../page/FrameLine'
 import { MarkLine } from '../page/MarkLine'
+import { ShapeLine } from '../shape/ShapeLine'
+import { useShape } from '../shape/shape'
+import { PatternLine } from '../kit/PatternLine'
+import { togglePatterns, usePatterns } from '../kit/pattern'
+import { ListenLine } from '../listening/ListenLine'
+import { useListening } from '../listening/listening'
 import { usePage } from '../page/page'
 import { WithField, WithPhrase } from '../page/WithPhrase'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
@@ -32,13 +38,16 @@ export function Line() {
   const { pen, state, way, selection, recording, recordLine } = useDesk()
   const ofFrame = usePage((s) => s.frame !== null) && !recording
   const ofMark = usePage((s) => s.marks !== null) && !recording
+  const ofListening = useListening((s) => s.open) && !recording
+  const ofPattern = usePatterns((s) => s.open) && pen?.drums != null && !recording
+  const ofShape = useShape((s) => s.open) && !recording
   if (!pen || !state) return <div className="min-h-16" />
   const about = selection.size > 0 && !recording
   return (
     <>
     <WithField />
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
+      {ofListening ? <ListenLine /> : ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : ofShape ? <ShapeLine /> : ofPattern ? <PatternLine pen={pen} /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
     </section>
     </>
   )
@@ -83,6 +92,7 @@ function WayPhrase({ pen, words }: { pen: Pen; words: string }) {
 function LinePart({ phrase, pen }: { phrase: LinePhrase; pen: Pen }) {
   if (phrase.name === 'way of working') return <WayPhrase pen={pen} words={phrase.words} />
   if (phrase.form === 'with') return <WithPhrase />
+  if (phrase.form === 'patterns') return <button type="button" className="phrase" data-phrase={phrase.name} title={hint('patterns')} onClick={togglePatterns}>{phrase.words}</button>
   if (phrase.form === 'place') return <PlacePhrase pen={pen} words={phrase.words} />
   const form = { ladder: <ValueLadder pen={pen} />, touch: <TouchForm />, more: <MoreForm pen={pen} /> }[phrase.form]
   if (form) return <OpenPhrase name={phrase.name} words={phrase.words} wide={phrase.form === 'more'} hint={hintOf(phrase.name)}>{form}</OpenPhrase>

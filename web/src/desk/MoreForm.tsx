@@ -28,7 +28,8 @@ export function MoreForm({ pen }: { pen: Pen }) {
         <TextEntry label="One pitch for all keys (B4), or as played" give={(pitch) => ({ name: 'fix-pitch', pitch })} />
       </div>
       <button type="button" className="quiet-button self-start" title={hint('frame')} onClick={() => lookAtFrame('bar')}>bars, meter, key, tempo, clef, parts</button>
-      <Buttons label="Hold keys to" now={pen.harmony} of={[['off', 'nothing'], ['chord', 'chord tones'], ['key', 'chord and key']]} give={(harmony) => ({ name: 'harmony', harmony })} />
+      <button type="button" className="quiet-button self-start" aria-pressed={pen.naming_chord} title={hint('chords-by-keys')} onClick={() => give({ name: 'chords-by-keys' })}>{pen.naming_chord ? 'keys write notes again' : 'chord symbols by playing the chords'}</button>
+      <Buttons label="Hold keys to" now={pen.harmony} of={[['off', 'nothing'], ['chord', 'chord tones'], ['key', 'chord and key'], ['scale', 'the scale']]} give={(harmony) => ({ name: 'harmony', harmony })} />
       {pen.staves > 1 && (
         <Buttons label="Keys go" now={pen.hands} of={[['one', 'into one staff'], ['reach', 'to both by reach'], ['split', `split at ${pen.split === 60 ? 'middle C' : `key ${pen.split}`}`]]}
           give={(hands) => ({ name: 'hands', hands })} />

@@ -1,6 +1,7 @@
 /** A phrase of the line: its words are a control with a menu of what else it could say. */
 import { DropdownMenu, Popover } from 'radix-ui'
 import { useState, type ReactNode } from 'react'
+import { hint as hintOf } from '../commands/table'
 
 /** One thing that a phrase could say, and what choosing it does. */
 export interface Option {
@@ -62,6 +63,11 @@ export function OpenPhrase({ name, words, children, wide, hint, closes }: OpenPh
       </Popover.Portal>
     </Popover.Root>
   )
+}
+
+/** A phrase that does something at once; `command` names the command whose key does the same. */
+export function Now({ act, children, command, strong }: { act: () => void; children: string; command?: string; strong?: boolean }) {
+  return <button type="button" className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} data-phrase={children} title={command ? hintOf(command) : undefined} onClick={act}>{children}</button>
 }
 
 /** A phrase with the mark that follows it: no line begins with a comma. */

@@ -1,9 +1,10 @@
 /** When something on the sheet is selected the line says first what the next key will do, then speaks of the selection: each phrase is an edit of it. */
 import type { Edit, NoteValue, Pen, ReadingChoice, Selecting } from '../api/wire'
-import { byId, hint, keyWords } from '../commands/table'
+import { byId, keyWords } from '../commands/table'
 import { WithPhrase } from '../page/WithPhrase'
-import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
+import { Now, OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { setReading } from '../reading/reading'
+import { toggleShape } from '../shape/shape'
 import { choose, clip, edit, select, useDesk } from './store'
 
 const BASES = ['whole', 'half', 'quarter', 'eighth', '16th', '32nd'] as const
@@ -40,10 +41,6 @@ const WIDER: readonly { label: string; how: Selecting; id?: string }[] = [
   { label: 'all below middle C on this staff', how: { name: 'by-pitch', key: 60 } },
 ]
 
-function Now({ act, children, command }: { act: () => void; children: string; command?: string }) {
-  return <button type="button" className="phrase" data-phrase={children} title={command ? hint(command) : undefined} onClick={act}>{children}</button>
-}
-
 export function SelectionLine({ pen }: { pen: Pen }) {
   const count = useDesk((s) => s.selection.size)
   const readings = useDesk((s) => s.readings.length > 0)
@@ -65,6 +62,7 @@ export function SelectionLine({ pen }: { pen: Pen }) {
       <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
       {readings && <><Tail><Phrase name="read the playing again" options={again}>read the playing again</Phrase></Tail>{' '}</>}
       {readings && <><Tail><OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}><PinForm /></OpenPhrase></Tail>{' '}</>}
+      <Tail><Now act={toggleShape} command="shape">shape</Now></Tail>{' '}
       velocity <Tail><Phrase name="set velocity" options={velocities}>softer or louder</Phrase></Tail>{' '}
       <Tail><Now act={() => clip('copy')} command="copy">copy</Now></Tail>{' '}
       repeat <Tail><OpenPhrase name="repeat" words={count === 1 ? 'its bar' : 'these bars'}><RepeatForm /></OpenPhrase></Tail>{' '}

@@ -1,16 +1,20 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
-import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 'react'
+import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, useSyncExternalStore, type PointerEvent } from 'react'
 import type { System } from '../api/wire'
 import { FreeHeads, HeardHeads } from '../recording/HeardHeads'
 import { drawingOf } from './engraving'
 import { holderOf, tickPlace, penPlace, type PenPlace } from './geometry'
 import { takeInHand, useHand } from './hand'
-import { useListening } from './listening'
+import { useListening } from '../listening/listening'
 import { Margin } from './Margin'
 import { Handles } from '../page/Handles'
 import { Offer } from '../page/Offer'
+import { LoopEdges } from '../listening/LoopEdges'
+import { how, useHow } from '../listening/how'
+import { zoomByWheel } from '../listening/zoom'
 import { PenMark } from './PenMark'
 import { send, useDesk } from './store'
+import { farZoom } from './view'
 import { TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 
@@ -36,14 +40,14 @@ function useStaves() {
   const parts = useDesk((s) => s.state?.parts)
   const changes = useDesk((s) => s.state?.clefs)
   const drawn = (parts ?? []).filter((p) => p.shown)
-  const flat = drawn.flatMap((p) => Array.from({ length: p.staves }, (_, i) => ({ part: p.id, staff: i + 1 })))
+  const flat = drawn.flatMap((p) => (p.only ? [p.only] : Array.from({ length: p.staves }, (_, i) => i + 1)).map((staff) => ({ part: p.id, staff })))
   return {
     indexOf: (part: string, staff: number) => flat.findIndex((f) => f.part === part && f.staff === staff),
     at: (index: number) => flat[index],
     clefAt: (index: number, tick: number) => {
       const staff = flat[index]
       const change = staff && changes?.findLast((c) => c.part === staff.part && c.staff === staff.staff && c.tick <= tick)
-      return change?.clef ?? drawn.flatMap((p) => p.clefs)[index] ?? 'treble'
+      return change?.clef ?? drawn.find((p) => p.id === staff?.part)?.clefs[(staff?.staff ?? 1) - 1] ?? 'treble'
     },
   }
 }
@@ -63,12 +67,25 @@ function UnderHand() {
   )
 }
 
+/** Far view enlarges the music, too. */
+const useFarZoom = () => useSyncExternalStore((changed) => { window.addEventListener('far-view', changed); return () => window.removeEventListener('far-view', changed) }, farZoom)
+
+const zoomedByWheel = zoomByWheel('zoom')
+
+/** Can all of a system be seen? */
+function inView(element: Element): boolean {
+  const box = element.getBoundingClientRect()
+  const view = element.closest('[data-testid=sheet-scroll]')?.getBoundingClientRect()
+  return !view || (box.top >= view.top && box.bottom <= view.bottom)
+}
+
 export function Sheet() {
   const refs = useDesk((s) => s.refs)
   const systems = useDesk((s) => s.systems)
   const pen = useDesk((s) => s.pen)
   const selection = useDesk((s) => s.selection)
   const playTick = useListening((s) => s.tick)
+  const zoom = useHow((h) => h.zoom) * useFarZoom()
   const sheet = useRef<HTMLDivElement>(null)
   const marked = useRef(false)
   const staves = useStaves()
@@ -99,7 +116,7 @@ export function Sheet() {
     const element = elementOf(index)
     const view = viewOf(index)
     setCursor(element && view ? tickPlace(sheet.current, element, view, playTick) : null)
-    element?.scrollIntoView({ block: 'nearest' })
+    if (how().follows !== 'not at all') element?.scrollIntoView({ block: how().follows === 'page' && element && !inView(element) ? 'start' : 'nearest' })
   }, [playTick, refs, systems])
 
   useEffect(() => {
@@ -130,8 +147,9 @@ export function Sheet() {
   }
 
   return (
-    <div className="flex min-h-0 flex-1 justify-center gap-4 overflow-y-auto rounded-[3px] pr-4" data-testid="sheet-scroll">
+    <div ref={zoomedByWheel} className="flex min-h-0 flex-1 gap-4 overflow-auto rounded-[3px] pr-4 justify-center-safe" data-testid="sheet-scroll">
       <div ref={sheet} onPointerDown={onPointerDown} data-testid="sheet" role="document" aria-label="Sheet of music"
+        style={zoom === 1 ? undefined : { width: `calc(${zoom} * min(100% - 17rem, 1100px))`, maxWidth: 'none', flex: 'none' }}
         className="relative min-h-full max-w-[1100px] min-w-0 select-none 2xl:max-w-[1300px] flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
         <Washes sheet={sheet} />
         <TitleBlock />
@@ -144,6 +162,7 @@ export function Sheet() {
           <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"
             style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
         )}
+        <LoopEdges sheet={sheet} viewOf={viewOfHolder} />
         <Handles sheet={sheet} clefAt={staves.clefAt} viewOf={viewOfHolder} />
         <UnderHand />
         <HeardHeads sheet={sheet} />

@@ -80,6 +80,16 @@ function between(columns: [number, number][], tick: number): number | null {
   return null
 }
 
+/** A bar on the sheet, from the top staff to the lowest; null while it is not drawn. */
+export function barBox(sheet: Element, bar: number): Box | null {
+  const measure = measureOf(sheet, bar)
+  const staves = measure ? stavesOf(measure) : []
+  const origin = sheet.getBoundingClientRect()
+  const first = staves[0] && staffBox(staves[0], origin)
+  const last = staves.length ? staffBox(staves.at(-1)!, origin) : null
+  return first && last ? { left: first.left, right: first.right, top: first.top, bottom: last.bottom } : null
+}
+
 export interface PenPlace {
   readonly x: number
   readonly staff: StaffLines

@@ -1,9 +1,11 @@
-/** What the desk does by itself while stepping, all by choice: it lifts an idle pen, sounds tones for the place, and the other parts. */
+/** What the desk does by itself: it seats the players of the parts; by choice it lifts an idle pen, sounds tones for the place, and the other parts. */
 import { rest } from '../api/rest'
 import type { Pen, Sounding } from '../api/wire'
 import { heldKeys, nowUs, onHeard } from '../input/port'
-import { soundClicks, soundNotes } from '../sound/engine'
-import { useListening } from './listening'
+import { seatPlayers, soundClicks, soundNotes } from '../sound/engine'
+import { computerKeysOn } from '../input/computerKeys'
+import { openHow } from '../listening/how'
+import { useListening } from '../listening/listening'
 import { usePreferences } from './preferences'
 import { give, useDesk } from './store'
 
@@ -19,6 +21,14 @@ export function keepHabits(): () => void {
     const { idleMinutes } = usePreferences.getState()
     if (idleMinutes && useDesk.getState().pen?.down && Date.now() - last > idleMinutes * 60_000) give({ name: 'pen', down: false })
   }, LOOK_MS)
+  openHow(useDesk.getState().pieceId)
+  const seat = () => {
+    const { state, pen } = useDesk.getState()
+    if (state) seatPlayers(state.parts, pen?.part ?? '', pen?.drums)
+    computerKeysOn(pen?.drums != null)
+  }
+  seat()
+  const unseat = useDesk.subscribe((now, before) => { if (now.state?.parts !== before.state?.parts || now.pen?.part !== before.pen?.part || now.pen?.drums?.join() !== before.pen?.drums?.join()) seat() })
   const unwatch = useDesk.subscribe((now, before) => {
     if (!now.pen?.down || !before.pen || now.pen === before.pen) return
     const rank = toneFor(now.pen, before.pen)
@@ -37,6 +47,7 @@ export function keepHabits(): () => void {
   return () => {
     deaf()
     stopCompany()
+    unseat()
     unprefer()
     unwatch()
     window.removeEventListener('keydown', alive)

@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
-import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice } from '../api/wire'
+import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice, WeighedNotes } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { useSound } from '../sound/engine'
 
@@ -33,6 +33,8 @@ export interface DeskState {
   recording: { originUs: number; waiting: boolean; free: boolean } | null
   recordLine: RecordLine | null
   selection: ReadonlySet<string>
+  /** First and last bar (index) of the selected notes. */
+  selectedBars: readonly [number, number] | null
   readings: readonly Reading[]
   /** The reading that the line and the strip speak of while the way is "read", and its doubt in hand. */
   openReading: string
@@ -42,7 +44,7 @@ export interface DeskState {
 
 const fresh = (pieceId: string): DeskState => ({
   pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], systems: new Map(), said: '',
-  problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), readings: [], openReading: '',
+  problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), selectedBars: null, readings: [], openReading: '',
   doubt: null, busy: { words: '', share: 0 },
 })
 
@@ -51,6 +53,9 @@ let socket: DeskSocket | null = null
 
 /** What the page is told of its frame and marks (page/page.ts). */
 type PageTold = Extract<ServerMessage, { type: 'frame-at' | 'weighed' | 'marks-chosen' }>
+/** What quantize in place would do (shape/shape.ts). */
+let notesWeighed = (_: WeighedNotes) => {}
+export const whenNotesWeighed = (act: (told: WeighedNotes) => void) => { notesWeighed = act }
 let pageTold = (_: PageTold) => {}
 export const whenPageTold = (act: (told: PageTold) => void) => { pageTold = act }
 
@@ -108,7 +113,7 @@ function receive(message: ServerMessage): void {
       useDesk.setState((s) => ({ pen: message, way: message.down && s.way === 'read' ? 'step' : s.way }))
       break
     case 'selection':
-      useDesk.setState({ selection: new Set(message.ids) })
+      useDesk.setState({ selection: new Set(message.ids), selectedBars: message.first_bar < 0 ? null : [message.first_bar, message.last_bar] })
       break
     case 'say':
       useDesk.setState({ said: message.text })
@@ -123,6 +128,9 @@ function receive(message: ServerMessage): void {
     case 'weighed':
     case 'marks-chosen':
       pageTold(message)
+      break
+    case 'weighed-notes':
+      notesWeighed(message)
       break
     case 'keeping':
       useDesk.setState({ trouble: message.trouble })
@@ -226,11 +234,11 @@ export function travel(way: 'undo' | 'redo'): void {
   if (state) send({ type: 'travel', do: way, base: answered >= sent ? state.revision : null })
 }
 
-/** An edit of the selected notes (or of these), made on the revision that is seen. */
-export function edit(change: Edit, ids?: readonly string[]): void {
+/** An edit of the selected notes (or of these), made on the revision that is seen; `select`: they are selected then. */
+export function edit(change: Edit, ids?: readonly string[], select = true): void {
   settled(() => {
     const { state, selection } = useDesk.getState()
-    if (state) send({ type: 'edit', base: state.revision, do: change, ids: [...(ids ?? selection)] })
+    if (state) send({ type: 'edit', base: state.revision, do: change, ids: [...(ids ?? selection)], select })
   })
 }
 

@@ -8,11 +8,26 @@ const SEMITONES: Record<string, number> = {
 }
 const SOURCE = 'computer keys'
 
+/** The letters from the lowest key up, and the key that each plays. */
+export const letters = (octave: number): [string, number][] =>
+  Object.entries(SEMITONES).map(([code, semitone]) => [code.replace('Key', '').replace('Semicolon', ';').replace('Quote', '’'), 12 * (octave + 1) + semitone])
+
 interface ComputerKeys {
   octave: number
   velocity: number
   shiftOctave(by: number): void
   shiftVelocity(by: number): void
+}
+
+/** On a kit the letters begin at its bass drum (key 36); each of the two keeps its own octave. */
+const OCTAVES = { pitches: 4, kit: 2 }
+let now: keyof typeof OCTAVES = 'pitches'
+export function computerKeysOn(kit: boolean): void {
+  const to = kit ? 'kit' : 'pitches'
+  if (to === now) return
+  OCTAVES[now] = useComputerKeys.getState().octave
+  now = to
+  useComputerKeys.setState({ octave: OCTAVES[to] })
 }
 
 export const useComputerKeys = create<ComputerKeys>((set) => ({

@@ -4,7 +4,7 @@
 import { useEffect, useState, type ReactNode } from 'react'
 import { rest } from '../api/rest'
 import type { ChangePart, FrameAt, Instrument } from '../api/wire'
-import { OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
+import { Now, OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
 import { send, useDesk } from '../desk/store'
 import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, openWith, usePage, weigh, type What } from './page'
 
@@ -19,10 +19,6 @@ const INTERVALS: [string, number, number][] = [
   ['minor second', 1, 1], ['major second', 1, 2], ['minor third', 2, 3], ['major third', 2, 4], ['perfect fourth', 3, 5], ['perfect fifth', 4, 7], ['octave', 7, 12],
 ]
 const ASPECTS: [What, string][] = [['bar', 'bars'], ['meter', 'meter'], ['key', 'key'], ['tempo', 'tempo'], ['clef', 'clef'], ['part', 'part']]
-
-function Now({ act, children }: { act: () => void; children: string }) {
-  return <button type="button" className="phrase" data-phrase={children} onClick={act}>{children}</button>
-}
 
 export function FrameLine() {
   const at = usePage((s) => s.frame)
@@ -180,9 +176,12 @@ function PartPart({ at }: { at: FrameAt }) {
   const by = ([1, -1] as const).flatMap((sign) => INTERVALS.map(([name, steps, semitones]): Option => ({ label: `${name} ${sign > 0 ? 'up' : 'down'}`, act: () => weigh({ name: 'transpose-by', steps: sign * steps, semitones: sign * semitones, part: at.part }) })))
   const others: Option[] = parts.map((p) => ({ label: p.name, chosen: p.id === at.part, act: () => lookAtFrame('part', { ...at, part: p.id, staff: 1 }) }))
   const shown = parts.filter((p) => p.shown)
-  const show = (ids: readonly string[]) => send({ type: 'parts-shown', parts: [...ids] })
+  const show = (ids: readonly string[], staff = 0) => send({ type: 'parts-shown', parts: [...ids], staff })
+  const hand = shown.length === 1 && shown[0]?.only ? (shown[0].only === 1 ? ', upper staff' : ', lower staff') : ''
   const seen: Option[] = [
-    { label: 'all parts', chosen: shown.length === parts.length, act: () => show([]) }, { label: `${at.part_name} alone`, chosen: shown.length === 1 && shown[0]?.id === at.part, act: () => show([at.part]) },
+    { label: parts.length > 1 ? 'all parts' : 'both staves', chosen: shown.length === parts.length && !hand, act: () => show([]) },
+    ...(parts.length > 1 ? [{ label: `${at.part_name} alone`, chosen: shown.length === 1 && shown[0]?.id === at.part && !hand, act: () => show([at.part]) }] : []),
+    ...(at.staves > 1 ? [1, 2].map((staff): Option => ({ label: `only its ${staff === 1 ? 'upper' : 'lower'} staff`, chosen: hand !== '' && shown[0]?.only === staff, act: () => show([at.part], staff) })) : []),
     ...parts.filter((p) => p.id !== at.part).map((p): Option => ({ label: p.shown ? `without ${p.name}` : `with ${p.name}`, act: () => show(p.shown ? shown.filter((q) => q.id !== p.id).map((q) => q.id) : [...shown.map((q) => q.id), p.id]) })),
   ]
   const written = at.transpose[1] ? 'transposed' : 'where it sounds'
@@ -196,7 +195,7 @@ function PartPart({ at }: { at: FrameAt }) {
       transpose it <Tail><Phrase name="transpose part" options={by}>by an interval</Phrase></Tail>{' '}
       {at.parts > 1 && <><Tail end=";"><Now act={() => { weigh({ name: 'remove-part', part: at.part, sure: true }); }}>remove it</Now></Tail>{' '}</>}
       <Tail><Phrase name="add a part" options={of((instrument) => doFrame({ name: 'add-part', instrument, under: at.part }))}>add a part under it</Phrase></Tail>{' '}
-      {at.parts > 1 && <>the sheet shows <Tail end=","><Phrase name="shown" options={seen}>{shown.length === parts.length ? 'all parts' : shown.map((p) => p.name).join(' and ')}</Phrase></Tail>{' '}</>}
+      {(at.parts > 1 || at.staves > 1) && <>the sheet shows <Tail end=","><Phrase name="shown" options={seen}>{shown.length === parts.length && !hand ? (parts.length > 1 ? 'all parts' : 'both staves') : shown.map((p) => p.name).join(' and ') + hand}</Phrase></Tail>{' '}</>}
       {at.parts > 1 && <Tail end=";"><Phrase name="other part" options={others}>another part</Phrase></Tail>}
     </>
   )

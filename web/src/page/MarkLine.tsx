@@ -1,13 +1,8 @@
 /** A mark is chosen on the sheet: the line speaks of it, and each phrase is an edit of it. */
-import { hint } from '../commands/table'
-import { OpenPhrase, Tail } from '../desk/Phrase'
+import { Now, OpenPhrase, Tail } from '../desk/Phrase'
 import { editMarks, pickMarks, usePage } from './page'
 
 const NUDGE = 5 // tenths of a staff space
-
-function Now({ act, children, command }: { act: () => void; children: string; command?: string }) {
-  return <button type="button" className="phrase" data-phrase={children} title={command ? hint(command) : undefined} onClick={act}>{children}</button>
-}
 
 export function MarkLine() {
   const marks = usePage((s) => s.marks)

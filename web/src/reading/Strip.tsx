@@ -5,7 +5,7 @@
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { rest } from '../api/rest'
 import type { Reading, Strip as StripData } from '../api/wire'
-import { playTake, useListening } from '../desk/listening'
+import { playTake, useListening } from '../listening/listening'
 import { setReading, useOpenReading } from './reading'
 import { choose as choose_, say, useDesk } from '../desk/store'
 

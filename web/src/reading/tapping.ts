@@ -1,7 +1,7 @@
 /** Tapping the beats along with a take: each tap is a beat, the first one the first of a bar. */
 import { create } from 'zustand'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
-import { playTake, stopPlaying, useListening } from '../desk/listening'
+import { playTake, stopPlaying, useListening } from '../listening/listening'
 import { setReading } from './reading'
 import { say } from '../desk/store'
 

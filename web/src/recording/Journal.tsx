@@ -2,7 +2,7 @@
 import { useEffect } from 'react'
 import type { Heard } from '../api/wire'
 import { send, useDesk } from '../desk/store'
-import { playHeard } from '../desk/listening'
+import { playHeard } from '../listening/listening'
 import { onHeard } from '../input/port'
 
 const QUIET_MS = 4000 // after the last key, before the list is told anew

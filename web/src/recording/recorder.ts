@@ -7,7 +7,7 @@ import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { soundClickStream, soundNoteStream, type Stream } from '../sound/engine'
 import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff } from '../desk/store'
-import { stopPlaying, whilePlayKeyStops } from '../desk/listening'
+import { stopPlaying, whilePlayKeyStops } from '../listening/listening'
 
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
 const BARS = 16 // of one stretch

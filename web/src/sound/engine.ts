@@ -1,10 +1,12 @@
-/** Sound at once: a sampled piano (or an instrument at a MIDI output) and a click, no server in the path. */
+/** Sound at once: the instrument of the part (or one at a MIDI output) and a click, no server in the path. */
 import type * as ToneModule from 'tone'
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 import type { Click, Sounding } from '../api/wire'
 import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
+import { fetchSound, nameSamples, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
+import { isHeard } from '../listening/how'
 
 // The sampled keys: A, C, D sharp and F sharp of each octave (see vite.config.ts for the files).
 const SAMPLED = ['A', 'C', 'D#', 'F#'].flatMap((name) => [1, 2, 3, 4, 5, 6, 7].map((octave) => `${name}${octave}`))
@@ -17,6 +19,8 @@ export type ClickSound = keyof typeof CLICK_SOUNDS
 
 interface Sound {
   ready: boolean
+  /** Does the browser let sound out yet? It waits for a first key or click. */
+  allowed: boolean
   /** Who sounds what is heard: our "piano", "none", or the id of a MIDI output. */
   voice: string
   /** In percent, each by itself. */
@@ -36,6 +40,7 @@ export const useSound = create<Sound>()(
   persist(
     (set) => ({
       ready: false,
+      allowed: true,
       voice: 'piano',
       levels: { click: 100, playing: 100, playback: 100 },
       click: 'wood',
@@ -49,19 +54,34 @@ export const useSound = create<Sound>()(
       },
       set: (more) => set(more),
     }),
-    { name: 'ductus.sound', partialize: ({ ready: _, ...kept }) => kept },
+    { name: 'ductus.sound', partialize: ({ ready: _, allowed: __, ...kept }) => kept },
   ),
 )
 const outside = () => outputOf(useSound.getState().voice)
 
 /** The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes seconds. */
 let Tone: typeof ToneModule
-let piano: ToneModule.Sampler | undefined
 let clicker: ToneModule.Synth | undefined
 let loading: Promise<void> | undefined
+let loaded = false
 const PAGE_FIRST_MS = 700
-let pedal = false
-const ringing = new Set<number>()
+
+/** Who plays: the parts of the piece, and the one under the fingers. */
+const GRAND: Player = { id: '', programme: 0, percussion: false, level: 100, pan: 64 }
+let players = new Map<string, Player>()
+let fingers: Player = GRAND
+let seated = '' // the sounds of the parts, as they were fetched last
+/** On a kit, the drum that each key means (-1 for none). */
+let meant: readonly number[] | null = null
+export function seatPlayers(list: readonly Player[], under: string, drums?: readonly number[] | null): void {
+  meant = drums ?? null
+  players = new Map(list.map((p) => [p.id, p]))
+  fingers = players.get(under) ?? GRAND
+  const sounds = list.map(soundOf).join()
+  if (loaded && sounds !== seated) for (const p of list) void fetchSound(soundOf(p)) // not again at each key: what failed is tried when playback begins
+  seated = sounds
+}
+const channelOf = (player: Player) => (player.percussion ? 10 : ([...players.keys()].indexOf(player.id) % 15) + 1 + Number([...players.keys()].indexOf(player.id) % 15 >= 9))
 
 /** Start loading the samples; sound begins once the browser allows it (after the first key or click). */
 export function prepareSound(): () => void {
@@ -86,48 +106,59 @@ export function prepareSound(): () => void {
 function load(): Promise<void> {
   loading ??= import('tone').then((module) => {
     Tone = module
-    Tone.setContext(new Tone.Context({ latencyHint: 'interactive', lookAhead: 0 }))
-    piano = new Tone.Sampler({ urls, release: 0.4, onload: () => useSound.setState({ ready: true }) }).toDestination()
+    const context = new AudioContext({ latencyHint: 'interactive' })
+    Tone.setContext(new Tone.Context({ context, lookAhead: 0 }))
+    const letOut = () => useSound.setState({ allowed: context.state === 'running' })
+    context.addEventListener('statechange', letOut)
+    window.setTimeout(letOut, PAGE_FIRST_MS)
+    const samples = new Tone.ToneAudioBuffers({ urls, onload: () => useSound.setState({ ready: true }) })
+    nameSamples(Object.keys(urls))
+    seatBand(module, context, samples)
+    loaded = true
+    for (const p of players.values()) void fetchSound(soundOf(p))
     clicker = new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
   })
   return loading
 }
-
-const noteName = (key: number) => Tone.Frequency(key, 'midi').toNote()
 
 /** Our piano sounds when it is chosen, and in place of an output that is not plugged in. */
 const isReady = () => useSound.getState().ready && (useSound.getState().voice === 'piano' || (useSound.getState().voice !== 'none' && !outside()))
 
 function allOff() {
   outputOf(useSound.getState().voice)?.sendAllNotesOff()
-  piano?.releaseAll()
+  silenceAll()
 }
 
 /** A velocity at a level: 1 to 127, 0 where it is silenced. */
 const leveled = (velocity: number, of: 'playing' | 'playback') => Math.min(Math.round((velocity * useSound.getState().levels[of]) / 100), 127)
 
-function strike(key: number, struck: number) {
+/** Keys that are down, by the voice that sounds them: the pen may go to another part meanwhile. */
+const sounding = new Map<number, { voice: Voice; key: number }>()
+
+function strike(played: number, struck: number) {
+  const key = meant ? (meant[played] ?? -1) : played
   const velocity = leveled(struck, 'playing')
-  if (!velocity) return
-  outside()?.playNote(key, { rawAttack: velocity })
+  if (!velocity || key < 0) return
+  outside()?.playNote(key, { rawAttack: velocity, channels: channelOf(fingers) })
   if (!isReady()) return
-  ringing.delete(key)
-  piano?.triggerAttack(noteName(key), Tone.now(), velocity / 127)
+  const voice = voiceOf(fingers, 'fingers')
+  if (pedalDown) voice.pedal(true)
+  sounding.set(played, { voice, key })
+  voice.strike(key, velocity, Tone.now())
 }
 
-function lift(key: number) {
-  outside()?.stopNote(key)
-  if (!isReady()) return
-  if (pedal) ringing.add(key)
-  else piano?.triggerRelease(noteName(key), Tone.now())
+function lift(played: number) {
+  const held = sounding.get(played)
+  outside()?.stopNote(held?.key ?? played)
+  if (isReady()) held?.voice.lift(held.key, Tone.now())
 }
 
+let pedalDown = false
 function setPedal(on: boolean) {
   outside()?.sendControlChange(SUSTAIN, on ? 127 : 0)
-  pedal = on
-  if (on || !isReady()) return
-  for (const key of ringing) piano?.triggerRelease(noteName(key), Tone.now())
-  ringing.clear()
+  pedalDown = on
+  if (!isReady()) return
+  for (const voice of new Set([...[...sounding.values()].map((s) => s.voice), voiceOf(fingers, 'fingers')])) voice.pedal(on)
 }
 
 /**
@@ -246,19 +277,33 @@ export function soundNotes(notes: readonly Sounding[], originUs: number, onEnd: 
 /** Sound notes, more of which come later. */
 export const soundNoteStream = (notes: readonly Sounding[], originUs: number): Stream<Sounding> => startNotes(notes, originUs)
 
+const RUNS = 4 // that may still ring at a time
+let runs = 0
+
 function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => void): Stream<Sounding> {
+  const run = runs++ % RUNS
+  const voices = new Set<Voice>()
   const stream = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
     const velocity = leveled(n.velocity, 'playback')
-    if (!velocity) return
-    outside()?.playNote(n.key, { rawAttack: velocity, time: at / 1000, duration: n.length_us / 1000 })
-    if (isReady()) piano?.triggerAttackRelease(noteName(n.key), n.length_us / 1e6, Math.max(audioTime(at), Tone.now()), velocity / 127)
+    if (!velocity || !isHeard(n.part)) return
+    const player = players.get(n.part) ?? fingers
+    outside()?.playNote(n.key, { rawAttack: velocity, time: at / 1000, duration: n.length_us / 1000, channels: channelOf(player) })
+    if (!isReady()) return
+    const voice = voiceOf(player, `run ${run}`)
+    voices.add(voice)
+    const due = audioTime(at)
+    const on = Math.max(due, Tone.now())
+    voice.strike(n.key, velocity, on)
+    voice.lift(n.key, on + n.length_us / 1e6)
+    window.dispatchEvent(new CustomEvent('note-scheduled', { detail: { part: n.part, key: n.key, dueS: due, lateS: on - due } }))
   }, onEnd)
   return {
     add: stream.add,
     replace: stream.replace,
     stop: () => {
       stream.stop()
-      allOff()
+      outside()?.sendAllNotesOff()
+      for (const voice of voices) voice.silence()
     },
   }
 }

@@ -24,6 +24,7 @@ from bench.entry import events_per_second
 from bench.long import export_seconds, journal_lost_ms, read_notes, with_takes
 from bench.page import frame_edit_ms, pdf_seconds, with_marks
 from bench.playing import measure as measure_playing
+from bench.sound import measure as measure_sound
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import midi_of, random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
@@ -86,6 +87,16 @@ def four_parts(bars: int) -> Piece:
                 number += 1
                 notes.append((None, replace(note, id=f"n{number}", part=f"p{k}")))
     return piece.with_rows(notes)
+
+
+UNITS = {"s": "s", "ms": "ms", "p99": "ms", "factor": "ratio"}
+
+
+def sound_figures() -> dict[str, tuple[float, str]]:
+    """The figures of sound with their units."""
+    with tempfile.TemporaryDirectory() as folder:
+        found = measure_sound(Path(folder))
+    return {n: (v, UNITS.get(n.rsplit("_", 1)[-1], "ms" if "_ms_" in n else "")) for n, v in found.items()}
 
 
 def key_to_page(page: Page, server: Server, piece_id: str, bar: int, steps: int = STEPS) -> float:
@@ -195,7 +206,7 @@ def main() -> None:
     note("journal_lost_ms_p95", lost[int(len(lost) * 0.95) - 1], "ms")
     note("journal_lost_ms_worst", lost[-1], "ms")
     note("entry_events_per_s", events_per_second(), "events/s")
-    for name, (value, unit) in measure_playing().items():
+    for name, (value, unit) in {**measure_playing(), **sound_figures()}.items():
         note(name, value, unit)
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 

@@ -15,7 +15,8 @@ from ductus.app.library import Library
 from ductus.cli import main
 from ductus.core.performance.takes import PlayedNote
 from ductus.demo.player import play
-from ductus.demo.scenario import fill_library, jig, waltz
+from ductus.demo.scenario import jig, waltz
+from ductus.demo.shelf import fill_library
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi_read import read_midi
 from tests.building import midi_of
@@ -180,6 +181,7 @@ def test_the_demo_pieces_are_on_the_shelf_once(tmp_path: Path) -> None:
         "Dance of the Paper Crane",
         "Lock Gate Waltz",
         "Otter at the Tiller",
+        "Sparks over the Paddle",
         "The Lantern-Keeper’s Song",
         "Three Bends of the River",
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import random
+from pathlib import Path
 
 import mido
 import pytest
@@ -16,6 +17,7 @@ from ductus.core.reading.choosing_beats import ReadBeats
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
+from ductus.demo.band import sparks
 from ductus.demo.player import play
 from ductus.demo.scenario import bends, song, waltz
 from ductus.formats.midi import write_midi
@@ -151,3 +153,33 @@ def test_our_own_file_of_a_song_comes_back_with_its_parts(library: Library) -> N
     at = brought(library, write_midi(song()))
     assert [p.name for p in at.piece.ordered_parts()] == ["Singer", "Piano"]
     assert at.piece.key_at(0).fifths == -1
+
+
+def test_our_own_file_comes_back_with_its_parts_instruments_and_kit(tmp_path: Path) -> None:
+    library = Library(tmp_path / "library.sqlite")
+    page = sparks()
+    piece_id, job = onto_shelf(library, bring(write_midi(page), "sparks.mid"))
+    desk = library.desk(piece_id)
+    carry_out(desk, job)
+    back = desk.piece
+    told = [(p.name, p.short, p.programme, p.clefs, p.transpose) for p in page.ordered_parts()]
+    assert [(p.name, p.short, p.programme, p.clefs, p.transpose) for p in back.ordered_parts()] == told
+    assert [(k.fifths, k.mode) for k in back.keys.values()] == [(1, "minor")]
+    for part, again in zip(page.ordered_parts(), back.ordered_parts(), strict=True):
+        struck = sorted((n.tick, n.pitch.midi) for n in page.notes.values() if n.part == part.id)
+        assert sorted((n.tick, n.pitch.midi) for n in back.notes.values() if n.part == again.id) == struck
+    library.close()
+
+
+def test_a_file_of_drums_alone_becomes_a_kit(tmp_path: Path) -> None:
+    library = Library(tmp_path / "library.sqlite")
+    page = sparks()
+    alone = page.with_rows([(n, None) for n in page.notes.values() if n.part != "p3"])
+    piece_id, job = onto_shelf(library, bring(write_midi(alone), "beat.mid"))
+    desk = library.desk(piece_id)
+    carry_out(desk, job)
+    (part,) = desk.piece.ordered_parts()
+    assert part.percussion
+    struck = sorted((n.tick, n.pitch.midi, n.voice) for n in alone.notes.values())
+    assert sorted((n.tick, n.pitch.midi, n.voice) for n in desk.piece.notes.values()) == struck
+    library.close()

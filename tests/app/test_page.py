@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from lxml import etree
+
 from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.marking import WithHere
@@ -13,6 +15,7 @@ from ductus.core.score.layouts import new_piece
 from ductus.core.score.mark_edits import DropMarks, NudgeMarks
 from ductus.core.score.selection.choosing import Select
 from ductus.core.time.ticks import QUARTER
+from ductus.formats.musicxml_write import Window, write_musicxml
 from tests.app.driving import Sitter
 from tests.building import random_piece
 
@@ -31,6 +34,24 @@ def test_one_part_shown_alone_takes_the_pen_and_the_others_are_drawn_again_when_
     assert len(at.desk.piece.parts) == 2
     at.tell(m.ShowParts())
     assert len(at.desk.sheet.piece.parts) == 2
+
+
+def test_one_staff_is_shown_alone_takes_the_pen_and_the_other_keeps_its_notes(library: Library) -> None:
+    at = Sitter(library, library.add(random_piece(4, "4/4", 4)))
+    at.tell(m.ShowParts(("p1",), 2))
+    assert at.said == "Only Piano, lower staff, is shown; the pen is there"
+    assert at.latest(m.PenFact).staff == 2
+    page = at.desk.sheet.piece
+    xml = etree.fromstring(write_musicxml(page, Window(0, 3)))
+    drawn = {n.get("id").split("_")[0] for n in xml.iter("note") if n.find("rest") is None}
+    assert drawn == {n.id for n in at.desk.piece.notes.values() if n.staff == 2}
+    assert [c.findtext("sign") for c in xml.iter("clef")] == ["F"]
+    assert not list(xml.iter("staves"))
+    assert [s.get("tempo") for s in xml.iter("sound") if s.get("tempo")]  # the tempo stands over the staff that is left
+    at.give(PenTo(True)).press(48)
+    at.tell(m.ShowParts())
+    assert at.desk.sheet.staff == 0
+    assert {n.staff for n in at.desk.sheet.piece.notes.values()} == {1, 2}
 
 
 def test_a_part_that_holds_the_pen_is_removed_and_the_pen_finds_another(library: Library) -> None:

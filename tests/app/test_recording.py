@@ -168,7 +168,7 @@ def test_the_line_of_a_recording_says_what_it_does(library: Library) -> None:
     at.choose(RecordOn())
     assert line() == (
         "Record into piano, both hands by reach, from the pick-up on, with the click after 2 bars of count-in at the written "
-        "tempi, from ♩. = 90, hearing the music around it, written down to 16ths; it replaces what is there."
+        "tempi, from ♩. = 90, hearing the music around it, written down to 16ths; it replaces what is there; it sounds as written."
     )
     at.choose(
         RecordHands("right"), RecordUntil(4), RecordTempo(AsWritten(50)), RecordCountIn(None), RecordPolicy("add")

@@ -23,7 +23,7 @@ from ductus.core.score.piece import Piece, make_piece, records_of
 from ductus.core.score.records import Note
 from ductus.core.score.wording import wish_of
 from ductus.core.time.ticks import QUARTER
-from ductus.demo.scenario import PIECES
+from ductus.demo.shelf import PIECES
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
 

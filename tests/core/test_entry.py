@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ductus.core.chance import scattered
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.entry.commands.choices import ChordSymbol, PolicyTo
 from ductus.core.entry.commands.pen import Back, MovePen, OtherStaff, PenTo, PlacePen, Rest, ReturnToStart, TypedPlace
@@ -15,7 +16,7 @@ from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.entry.commands.values import Dot, StepBase, TupletOf
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, left_in_bar
-from ductus.core.entry.state import EntryState, scattered
+from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.changes import Change

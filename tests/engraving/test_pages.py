@@ -15,7 +15,8 @@ from ductus.app.export import kind_of
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.score.frame.parts import AddPart
 from ductus.core.score.piece import Piece
-from ductus.demo.scenario import PIECES, song
+from ductus.demo.scenario import song
+from ductus.demo.shelf import PIECES
 from ductus.engraving import pdf
 from ductus.engraving.layout import bar_units
 from ductus.engraving.pages import SIZES, SPACE, PageSetup, balanced, extract, part_named, printed, proposed_staff

@@ -18,6 +18,7 @@ from ductus.core.score.edits import change_facts, delete_notes
 from ductus.core.score.piece import Piece, records_of
 from ductus.core.score.records import Note
 from ductus.core.time.pulse import steady_map
+from ductus.demo.band import sparks
 from ductus.demo.scenario import dance, song, waltz
 from ductus.store.database import Database, migrations, statements
 from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
@@ -159,3 +160,23 @@ def test_grace_notes_outlive_closing_the_library(tmp_path: Path) -> None:
     reopened.close()
     assert sorted(str(p) for n in again.notes.values() for p in n.crushed) == ["B4", "C#5", "D#5"]
     assert sum("trill" in n.signs for n in again.notes.values()) == 3
+
+
+def test_patterns_played_times_and_the_sound_of_parts_are_kept(tmp_path: Path) -> None:
+    page = sparks()
+    part, note = page.part("p3"), next(iter(page.notes.values()))
+    page = page.with_rows(
+        [
+            (part, replace(part, level=70, pan=20, kit=((40, 38), (61, 49)))),
+            (note, replace(note, played=(-1234, 5678), sounds_late=-17)),
+        ]
+    )
+    library = Library(tmp_path / "library.sqlite")
+    piece_id = library.add(page)
+    library.close()
+    again = Library(tmp_path / "library.sqlite")
+    back = again.desk(piece_id).piece
+    assert dict(back.patterns) == dict(page.patterns) != {}
+    assert back.part("p3") == page.part("p3")
+    assert dict(back.notes) == dict(page.notes)
+    again.close()

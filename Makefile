@@ -35,8 +35,11 @@ $(WEB): web/src/api/api-types.gen.ts $(WEB_SOURCES)
 demo: setup converter
 	.venv/bin/ductus demo --port $(PORT)
 
-# PDF files are made by librsvg's converter; everything else works without it.
+# PDF files are made by librsvg's converter, audio files by fluidsynth; everything else works without them.
 converter:
+	@command -v fluidsynth >/dev/null || \
+	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends fluidsynth; } || \
+	  echo "fluidsynth (Debian package fluidsynth) could not be installed: only the piano can become audio."
 	@command -v rsvg-convert >/dev/null || \
 	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends librsvg2-bin; } || \
 	  echo "rsvg-convert (Debian package librsvg2-bin) could not be installed: PDF files cannot be made."

@@ -49,6 +49,18 @@ def test_four_bars_by_computer_keys_are_exported_as_typed(page: Page, server: Se
     expect(page.locator(".system g.note")).to_have_count(len(expected))
 
 
+def test_fast_typing_rolls_from_key_to_key(page: Page, server: Server) -> None:
+    """A value key that is still down when the next key comes was meant for it."""
+    piece = begin(page, "Rolled")
+    press(page, "Backquote")
+    page.keyboard.down("Digit1")  # a dot
+    page.keyboard.down("a")
+    page.keyboard.up("Digit1")
+    page.keyboard.up("a")
+    says(page, "C 4, dotted quarter, bar 1, beat 1")
+    assert [n[:3] for n in exported(server, piece)] == [(F(0), F(3, 2), "C4")]
+
+
 def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server: Server) -> None:
     piece = begin(page, "Line")
     line = page.get_by_test_id("line")

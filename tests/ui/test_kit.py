@@ -139,6 +139,7 @@ def test_pads_are_recorded_and_read_onto_the_kit(page: Page, server: Server) -> 
 def test_a_bass_line_by_steps_in_bars_that_go_round_with_the_beat_heard(page: Page, server: Server) -> None:
     piece = band(page, server, "Round and round", ["Bass guitar", "Drum kit"])
     press(page, "ArrowDown", "Shift+KeyB")
+    expect(line(page)).to_contain_text("into drum kit")  # the pen is there; its line stays as it is now
     pick(page, "ready pattern", "eighths with a backbeat")
     says(page, "is a pattern")
     phrase(page, "done")

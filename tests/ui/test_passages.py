@@ -61,7 +61,7 @@ class Hands:
         """A key of the computer, held for a moment."""
         self.keys += 1
         self.page.keyboard.down(name)
-        self.page.wait_for_timeout(420)
+        self.page.wait_for_timeout(600)
         self.page.keyboard.up(name)
 
     def choose(self, phrase: str, item: str) -> None:

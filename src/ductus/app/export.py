@@ -12,9 +12,11 @@ from ductus.core.playback.performance import AS_SET, Manner
 from ductus.core.score.piece import Piece
 from ductus.engraving.pages import PageSetup, extract, printed
 from ductus.engraving.pdf import pdf_of, with_fonts
+from ductus.formats.archives import zipped
 from ductus.formats.audio import FORMATS, write_audio
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
+from ductus.store.packed import MEDIA_TYPE, Packed, to_file
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +26,7 @@ class Wanted:
     pages: PageSetup = PageSetup()
     manner: Manner = AS_SET
     bars: tuple[int, int] | None = None
+    packed: Packed | None = None  # all that belongs to the piece, for a file of our own
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,18 +71,33 @@ def _zip(piece: Piece, wanted: Wanted) -> bytes:
 
 def _mxl(piece: Piece, wanted: Wanted) -> bytes:
     """Compressed MusicXML: an archive whose container names the score (MusicXML 4.0)."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr("mimetype", "application/vnd.recordare.musicxml", zipfile.ZIP_STORED)
-        archive.writestr("META-INF/container.xml", CONTAINER)
-        archive.writestr("score.musicxml", _musicxml(piece, wanted))
-    return out.getvalue()
+    members = (("META-INF/container.xml", CONTAINER.encode()), ("score.musicxml", _musicxml(piece, wanted)))
+    return zipped(iter(members), "application/vnd.recordare.musicxml")
 
 
 CONTAINER = (
     '<?xml version="1.0" encoding="UTF-8"?>\n<container><rootfiles>'
     '<rootfile full-path="score.musicxml" media-type="application/vnd.recordare.musicxml+xml"/></rootfiles></container>'
 )
+
+
+def _ductus(piece: Piece, wanted: Wanted) -> bytes:
+    return to_file([wanted.packed or Packed(piece)])
+
+
+def bars_named(piece: Piece, text: str) -> tuple[int, int] | None:
+    """Bars as people name them ("5-12", "7") as indices; None for none. Raises BadInput."""
+    if not text:
+        return None
+    first, _, last = text.replace("–", "-").partition("-")
+    try:
+        numbers = int(first), int(last or first)
+    except ValueError:
+        raise BadInput(f"'{text[:20]}' names no bars; write 5-12. Nothing was written.") from None
+    low, high = (piece.timeline.index_of(n) for n in numbers)
+    if not 0 <= low <= high or low >= piece.bar_count:
+        raise BadInput(f"There are no bars {text[:20]} in this piece. Nothing was written.")
+    return low, min(high, piece.bar_count - 1)
 
 
 def _audio(ending: str) -> Callable[[Piece, Wanted], bytes]:
@@ -95,6 +113,7 @@ KINDS: dict[str, Kind] = {
     "svg": Kind("image/svg+xml", _svg),
     "zip": Kind("application/zip", _zip),
     "mxl": Kind("application/vnd.recordare.musicxml", _mxl),
+    "ductus": Kind(MEDIA_TYPE, _ductus),
     **{ending: Kind(f"audio/{'mpeg' if ending == 'mp3' else ending}", _audio(ending)) for ending in FORMATS},
 }
 

@@ -1,4 +1,4 @@
-"""Files that come in: a MIDI file becomes takes on a blank page, which are then read like any others.
+"""MIDI files that come in: a file becomes takes on a blank page, which are then read like any others.
 
 A file whose notes gather on its beats is read against them, with its tempo map and meters, each track as a part or as a hand; one that was
 only stored at some tempo is read as played freely. What was done is said, and the other can be chosen.
@@ -13,7 +13,6 @@ from pathlib import PurePath
 from ductus.app.jobs import Job
 from ductus.app.library import Library
 from ductus.app.readings import first_reading
-from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.onto_page import blank_page
@@ -27,7 +26,6 @@ from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words
 from ductus.formats.midi_read import MidiFile, MidiTrack, read_midi
 
-XML_STARTS = (b"<?xml", b"<score", b"\xef\xbb\xbf<", b"PK\x03\x04")
 KEYBOARDS = range(
     24
 )  # General MIDI 1: pianos, chromatic percussion and organs, whose two tracks are the two hands of a player
@@ -56,11 +54,7 @@ class Brought:
 
 
 def bring(data: bytes, name: str) -> Brought:
-    """Read a file that a person brings. Raises BadInput with words that say what to do."""
-    if data[:64].lstrip().startswith(XML_STARTS):
-        raise BadInput(
-            "That is a MusicXML file; this version of Ductus writes MusicXML but does not read it yet. Nothing was imported."
-        )
+    """Read a MIDI file. Raises BadInput with words that say what to do."""
     midi = read_midi(data)
     title = printable(midi.name or PurePath(name).stem)[:MAX_TEXT]
     frame = frame_of(midi) if midi.meters and midi.pulses is not None else None

@@ -18,6 +18,7 @@ from ductus.core.score.piece import Piece
 from ductus.engraving.engraver import Engraver
 from ductus.store import pieces, takes
 from ductus.store.database import Database
+from ductus.store.packed import Packed, packed_from, put_packed, to_file
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +77,22 @@ class Library:
             for take in brought:
                 takes.insert_take(connection, piece_id, take, source if take.pulses else "free", {})
         return piece_id
+
+    def add_packed(self, packed: Packed) -> str:
+        """Put a piece that comes from a file, with its takes and history, on the shelf; returns its id. Raises NotKept."""
+        piece_id = secrets.token_hex(5)
+        with self.database.transaction() as connection:
+            put_packed(connection, piece_id, packed)
+        return piece_id
+
+    def packed(self, piece_id: str, *, history: bool) -> Packed:
+        """A piece with all that is kept of it, with its history or without. Raises NotThere, NotKept."""
+        with self.database.transaction() as connection:
+            return packed_from(connection, piece_id, history=history)
+
+    def backup(self) -> bytes:
+        """The whole library as one file, with every history."""
+        return to_file([self.packed(row.id, history=True) for row in self.shelf()])
 
     def desk(self, piece_id: str) -> Desk:
         """The desk of a piece, opened if need be. Raises NotThere, NotKept."""

@@ -73,6 +73,11 @@ class MidiFile:
         return None if self.pulses is None else US_PER_MINUTE / self.pulses.us_per_quarter_at(0)
 
 
+def is_midi(data: bytes) -> bool:
+    """Does a file begin as a Standard MIDI File does, plain or in a RIFF envelope?"""
+    return data[:4] == b"MThd" or (data[:4] == b"RIFF" and data[8:12] == b"RMID")
+
+
 def read_midi(data: bytes) -> MidiFile:
     """Read a file as a performance. Raises BadInput when it is no MIDI file, is cut, or holds no note; TooMuch for
     more than 2 MB, 200,000 notes or twelve hours. A key never let go is let go at the end of the file."""

@@ -359,6 +359,19 @@ def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:
     return out
 
 
+def stands_at(slur: Mark, kind: str, symbol: Symbol) -> bool:
+    """Does a slur begin ("start") or end at just this printed note of those that are tied to one? It reaches over all of a tie (E. Gould,
+    Behind Bars, 2011: slurs and ties; from memory) unless its own place says otherwise."""
+    end = symbol.tick + symbol.ticks
+    if kind == "start":
+        return symbol.tick <= slur.tick < end or (slur.tick < symbol.tick and not symbol.tied_from)
+    return (
+        symbol.tick < slur.end <= end
+        or (slur.end > end and not symbol.tied_on)
+        or (slur.end <= symbol.tick and not symbol.tied_from)
+    )
+
+
 def wants_bracket(voice: VoiceBar, span: object) -> bool | None:
     """Whether a hand chose that the bracket of a tuplet is shown, hidden, or neither."""
     inside: list[Symbol] = [s for s in voice.symbols if s.span == span]

@@ -31,6 +31,7 @@ from ductus.formats.musicxml_marks import (
     Scribe,
     collect,
     slur_ends,
+    stands_at,
     ticks_of_marks,
     wants_bracket,
     write_left_bar_line,
@@ -240,7 +241,10 @@ class _PartWriter:
             sub(signature, "fifths", 0 if drums else key.fifths + fifths_of(steps, semitones))
             sub(signature, "mode", key.mode)
         if opening or new_meter:
-            time = sub(attributes, "time", **({} if new_meter else {"print_object": "no"}))
+            sign = self._meter_sign(bar)
+            time = sub(attributes, "time", **({} if new_meter and sign != "none" else {"print_object": "no"}))
+            if sign in ("common", "cut"):
+                time.set("symbol", sign)
             sub(time, "beats", bar.meter.count)
             sub(time, "beat-type", bar.meter.unit)
         if opening:
@@ -250,6 +254,10 @@ class _PartWriter:
                 self._clef(attributes, k, piece.clef_at(self.part, staff, bar.start))
             if self.part.transpose != (0, 0):
                 self._transposition(attributes)
+
+    def _meter_sign(self, bar: Bar) -> str:
+        """How the meter that begins at a bar is written (see ``MeterChange``)."""
+        return next((m.sign for m in self.piece.meters.values() if m.bar == bar.index), "")
 
     @staticmethod
     def _clef(attributes: Element, staff: int, name: str) -> None:
@@ -388,14 +396,15 @@ class _PartWriter:
         notations = notations if notations is not None else etree.Element("notations")
         for position, kind in enumerate(ties):
             notations.insert(position, etree.Element("tied", type=kind))
-        if not again:
-            for kind, number, mark in self.slurs.get(note.id, ()):
+        for kind, number, mark in self.slurs.get(note.id, ()):
+            if stands_at(mark, kind, symbol):
                 named = {"id": mark.id, **({"placement": mark.side} if mark.side else {})} if kind == "start" else {}
                 sub(notations, "slur", type=kind, number=str(number), **named)
+        if not again:
             write_signs(notations, symbol.notes, note, first=not chord)
-            signed = any("fermata" in n.signs for n in symbol.notes)
-            if not chord and not signed and (voice.staff, symbol.tick) in self.fermatas:
-                sub(notations, "fermata")
+        signed = not again and any("fermata" in n.signs for n in symbol.notes)
+        if not chord and not signed and (voice.staff, symbol.tick) in self.fermatas:
+            sub(notations, "fermata")
         if len(notations):
             element.append(notations)
         if not again:

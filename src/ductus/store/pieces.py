@@ -11,7 +11,7 @@ from ductus.core.errors import CHANGED_ELSEWHERE, NotThere, Stale
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece, make_piece, records_of
 from ductus.core.score.records import KIND_OF, Facts, Record
-from ductus.store.rows import change_from_json, change_to_json, from_columns, pen_to_json, to_columns
+from ductus.store.rows import Columns, change_from_json, change_to_json, from_columns, pen_to_json, to_columns
 
 INSERT_PIECE = """
 insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars, cautions)
@@ -24,7 +24,8 @@ update piece set title = :title, subtitle = :subtitle, composer = :composer, arr
 insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose, level, pan, kit)
 values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics, :transpose, :level, :pan, :kit)""",
     "meter": """
-insert or replace into meter (piece, id, bar, count, unit, groups) values (:piece, :id, :bar, :count, :unit, :groups)""",
+insert or replace into meter (piece, id, bar, count, unit, groups, sign)
+values (:piece, :id, :bar, :count, :unit, :groups, :sign)""",
     "key": """
 insert or replace into key_signature (piece, id, bar, fifths, mode) values (:piece, :id, :bar, :fifths, :mode)""",
     "tempo": """
@@ -218,7 +219,12 @@ def _write_rows(connection: sqlite3.Connection, piece_id: str, change: Change) -
 
 
 def _put(connection: sqlite3.Connection, piece_id: str, record: Record) -> None:
-    connection.execute(PUT[KIND_OF[type(record)]], {"piece": piece_id, **to_columns(record)})
+    put_columns(connection, piece_id, KIND_OF[type(record)], to_columns(record))
+
+
+def put_columns(connection: sqlite3.Connection, piece_id: str, kind: str, columns: Columns) -> None:
+    """Write a record as its columns, in place of one of its id."""
+    connection.execute(PUT[kind], {"piece": piece_id, **columns})
 
 
 def set_last_place(connection: sqlite3.Connection, piece_id: str, tick: int) -> None:

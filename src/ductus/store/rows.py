@@ -59,7 +59,14 @@ def to_columns(record: Record) -> Columns:
         case MeterChange():
             meter = record.meter
             groups = words(tuple(map(str, meter.groups)))
-            return {"id": record.id, "bar": record.bar, "count": meter.count, "unit": meter.unit, "groups": groups}
+            return {
+                "id": record.id,
+                "bar": record.bar,
+                "count": meter.count,
+                "unit": meter.unit,
+                "groups": groups,
+                "sign": record.sign,
+            }
         case KeyChange():
             return {"id": record.id, "bar": record.bar, "fifths": record.fifths, "mode": record.mode}
         case TempoMark():
@@ -210,7 +217,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
             )
         case "meter":
             groups = tuple(int(g) for g in r["groups"].split())
-            return MeterChange(r["id"], r["bar"], Meter(r["count"], r["unit"], groups))
+            return MeterChange(r["id"], r["bar"], Meter(r["count"], r["unit"], groups), given(r, "sign", ""))
         case "key":
             return KeyChange(r["id"], r["bar"], r["fifths"], r["mode"])
         case "tempo":

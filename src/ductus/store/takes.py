@@ -57,6 +57,21 @@ def insert_take(
     """Keep a take; returns its id and its name ("Take 3")."""
     count = connection.execute("select count(*) from take where piece = ?", (piece_id,)).fetchone()[0]
     name = f"Take {count + 1}"
+    return insert_take_as(connection, piece_id, take, name, source, now_text(), settings), name
+
+
+def insert_take_as(
+    connection: sqlite3.Connection,
+    piece_id: str,
+    take: Take,
+    name: str,
+    source: str,
+    made_at: str,
+    settings: dict[str, Any],
+    *,
+    dropped: bool = False,
+) -> int:
+    """Keep a take under a name that it has already; returns its id."""
     pulses = pulses_text(take.pulses) if take.pulses else None
     cursor = connection.execute(
         INSERT_TAKE,
@@ -64,7 +79,7 @@ def insert_take(
             "piece": piece_id,
             "name": name,
             "source": source,
-            "now": now_text(),
+            "now": made_at,
             "pulses": pulses,
             "settings": json.dumps(settings),
             "notes": len(take.notes),
@@ -80,7 +95,9 @@ def insert_take(
     connection.executemany(
         INSERT_CONTROL, ((take_id, k, c.time_us, c.controller, c.value) for k, c in enumerate(take.controls))
     )
-    return take_id, name
+    if dropped:
+        set_dropped(connection, take_id, True)
+    return take_id
 
 
 def load_take(connection: sqlite3.Connection, piece_id: str, take_id: int) -> Take:

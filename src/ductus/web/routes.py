@@ -22,7 +22,7 @@ from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
 from ductus.core.time.bars import MAX_BAR
-from ductus.core.time.meters import parse_meter
+from ductus.core.time.meters import meter_sign, parse_meter
 from ductus.core.time.ticks import ticks_of_shown
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.engraving.pdf import music_font
@@ -88,6 +88,7 @@ def piece_from(a: s.NewPiece) -> Piece:
         a.number,
         a.parts,
         "" if a.bpm_to is None else f"{a.bpm:g}–{a.bpm_to:g}",
+        meter_sign(a.meter),
     )
 
 

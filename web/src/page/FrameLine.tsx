@@ -8,7 +8,7 @@ import { Now, OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
 import { send, useDesk } from '../desk/store'
 import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, openWith, usePage, weigh, type What } from './page'
 
-const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '3/8', '5/4', '5/8 (2+3)', '5/8 (3+2)', '7/8 (2+2+3)', '7/8 (3+2+2)', '8/8 (3+3+2)']
+const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '3/8', 'C', 'cut', '5/4', '5/8 (2+3)', '5/8 (3+2)', '7/8 (2+2+3)', '7/8 (3+2+2)', '8/8 (3+3+2)']
 const CLEFS = ['treble', 'bass', 'alto', 'tenor', 'soprano', 'treble-8', 'treble+8', 'bass-8']
 const MAJOR = ['C flat', 'G flat', 'D flat', 'A flat', 'E flat', 'B flat', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F sharp', 'C sharp']
 const MINOR = ['A flat', 'E flat', 'B flat', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F sharp', 'C sharp', 'G sharp', 'D sharp', 'A sharp']

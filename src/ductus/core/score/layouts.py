@@ -45,6 +45,7 @@ def new_piece(
     number: str = "",
     parts: Sequence[str] = (),
     tempo_range: str = "",
+    meter_sign: str = "",
 ) -> Piece:
     """Make a clean piece; what is not answered leaves no text on the page.
 
@@ -63,7 +64,7 @@ def new_piece(
             bars=NEW_PIECE_BARS + bool(pickup),
         ),
         *(chosen_parts(parts) if parts else LAYOUTS[layout]),
-        MeterChange("m0", 0, meter),
+        MeterChange("m0", 0, meter, meter_sign),
         KeyChange("k0", 0, fifths, mode),
         TempoMark("t0", 0, float(bpm), felt_beat(meter), checked_text(tempo_text, "tempo word"), shown=tempo_range),
     ]

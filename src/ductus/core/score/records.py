@@ -75,11 +75,13 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class MeterChange:
-    """``meter`` holds from bar index ``bar`` on."""
+    """``meter`` holds from bar index ``bar`` on. Its ``sign`` is its numbers (""), C ("common"), C with a stroke ("cut"), or "none": a bar that
+    is cut in two, a last bar without its pick-up."""
 
     id: str
     bar: int
     meter: Meter
+    sign: str = ""
 
 
 @dataclass(frozen=True, slots=True)

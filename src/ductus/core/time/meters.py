@@ -131,15 +131,36 @@ def _level_at(meter: Meter, offset: int) -> int:
     return DEEPEST
 
 
+SIGNED = {"common": "4/4", "cut": "2/2"}  # meters that have a sign in place of numbers
+WORDS_OF_SIGN = {
+    "c": "common",
+    "common": "common",
+    "common time": "common",
+    "c|": "cut",
+    "cut": "cut",
+    "cut time": "cut",
+    "alla breve": "cut",
+}
+
+
+def meter_sign(text: str) -> str:
+    """The sign that a meter is asked for by: "common" for "C", "cut" for "cut" or "alla breve", "" for numbers.
+
+    >>> meter_sign("C"), meter_sign("alla breve"), meter_sign("4/4")
+    ('common', 'cut', '')
+    """
+    return WORDS_OF_SIGN.get(text.strip().casefold(), "")
+
+
 def parse_meter(text: str) -> Meter:
-    """Read "3/4", "6/8" or "7/8 (2+2+3)".
+    """Read "3/4", "6/8", "7/8 (2+2+3)", "C" or "cut".
 
     Raises BadInput with a sentence when it cannot be read.
 
     >>> parse_meter("5/8 (3+2)").groups
     (3, 2)
     """
-    head, _, tail = text.strip().partition("(")
+    head, _, tail = SIGNED.get(meter_sign(text), text).strip().partition("(")
     try:
         count, unit = (int(x) for x in head.strip().split("/"))
         groups = tuple(int(x) for x in tail.rstrip(") ").split("+")) if tail else ()

@@ -32,7 +32,7 @@ from ductus.core.score.marking import FASTEST, SLOWEST
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import KeyChange, MeterChange, TempoMark, checked_text
 from ductus.core.time.bars import Timeline
-from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.meters import Meter, meter_sign, parse_meter
 from ductus.core.words import capital, count_words
 
 
@@ -57,7 +57,7 @@ class MeterFrom(MovingEdit):
         before = {m.bar: m.meter for m in piece.meters.values() if m.bar < self.bar}
         laid = Timeline({0: old.bar(0).meter, **before, self.bar: meter}, piece.facts.pickup)
         later = sorted((m for m in piece.meters.values() if m.bar > self.bar), key=lambda m: m.bar)
-        draft.put(MeterChange(here.id if here else draft.new_id("m"), self.bar, meter))
+        draft.put(MeterChange(here.id if here else draft.new_id("m"), self.bar, meter, meter_sign(self.meter)))
         for change in later:
             bar = bar_line_near(laid, old.bar(change.bar).start)
             draft.put(replace(change, bar=bar))

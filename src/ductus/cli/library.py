@@ -1,0 +1,156 @@
+"""Commands that work on the library: serve, demo, import, export, backup."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from ductus.cli.converting import How, how_of, written
+from ductus.cli.output import STDIO, attempt, file_name, read_in, write_out
+from ductus.core.errors import BadInput
+
+DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
+
+
+def library_path(args: argparse.Namespace) -> Path:
+    """The file of the library that a command works on."""
+    return Path(args.data or DEFAULT_DATA) / "library.sqlite"
+
+
+def run_server(args: argparse.Namespace) -> int:
+    """Open the library and serve it until interrupted; ``demo`` puts the barge's pieces on an empty shelf."""
+    import uvicorn
+
+    from ductus.app.library import Library
+    from ductus.demo.shelf import fill_library
+    from ductus.web.server import LOCAL_HOSTS, create_app
+
+    demo = args.command == "demo"
+    data = args.data or (DEFAULT_DATA / "demo" if demo else DEFAULT_DATA)
+    library = Library(data / "library.sqlite")
+    if demo:
+        fill_library(library)
+    hosts = LOCAL_HOSTS if args.host in ("127.0.0.1", "localhost") else (*LOCAL_HOSTS, args.host)
+    print(f"Ductus is at http://{args.host}:{args.port}/  (Ctrl-C stops it; everything is kept in {data})", flush=True)
+    try:
+        uvicorn.run(
+            create_app(library, hosts), host=args.host, port=args.port, log_level="warning", ws_max_size=4_000_000
+        )
+    finally:
+        library.close()
+    return 0
+
+
+class Import:
+    """A file on its way into a library."""
+
+    def __init__(self, library: object, source: str) -> None:
+        self.library, self.source = library, source
+
+    @property
+    def name(self) -> str:
+        """The file."""
+        return "standard input" if self.source == STDIO else self.source
+
+    def run(self) -> tuple[str, ...]:
+        """Take it in; the addresses of its pieces go to the standard output. Raises DuctusError, OSError."""
+        from ductus.app.files import take_in
+        from ductus.app.jobs import carry_out
+        from ductus.app.library import Library
+
+        assert isinstance(self.library, Library)
+        arrived = take_in(self.library, read_in(self.source), Path(self.source).name)
+        if arrived.job is not None:
+            carry_out(self.library.desk(arrived.pieces[0]), arrived.job)
+        for piece in arrived.pieces:
+            print(f"{piece}  {arrived.said}", flush=True)
+        return arrived.left_out
+
+
+def run_import(args: argparse.Namespace) -> int:
+    """Bring files into the library; prints the address of each new piece. One library is written by one process, so one after the other."""
+    from ductus.app.library import Library
+
+    library = Library(library_path(args))
+    failed = 0
+    try:
+        for source in args.files:
+            done = attempt(Import(library, source))
+            failed += bool(done.trouble)
+            for sentence in (done.trouble,) if done.trouble else done.said:
+                print(f"{done.name}: {sentence}" if len(args.files) > 1 else sentence, file=sys.stderr)
+    finally:
+        library.close()
+    return 0 if not failed else 2 if len(args.files) == 1 else 1
+
+
+def run_export(args: argparse.Namespace) -> int:
+    """Write pieces of the library, by the ending of the file; or one part of each."""
+    from ductus.app.export import kind_of
+    from ductus.app.library import Library
+
+    out = Path(args.out)
+    many = len(args.pieces) != 1 or args.all or out.is_dir() or args.out.endswith("/")
+    ending = (args.to or ("" if many else out.suffix)).lstrip(".").lower()
+    if not ending:
+        raise BadInput("Say what is to be written into the folder with --to KIND. Nothing was written.")
+    kind_of(ending)
+    library = Library(library_path(args))
+    failed = 0
+    try:
+        if not args.all and not args.pieces:
+            raise BadInput("Name pieces, or --all. Nothing was written.")
+        names = [row.id for row in library.shelf()] if args.all else args.pieces
+        for name in names:
+            done = attempt(Export(library, name, out, ending, how_of(args), many=many, history=args.history))
+            failed += bool(done.trouble)
+            for sentence in (done.trouble,) if done.trouble else done.said:
+                print(f"{name}: {sentence}" if len(names) > 1 else sentence, file=sys.stderr)
+    finally:
+        library.close()
+    return 0 if not failed else 2 if len(names) == 1 else 1
+
+
+class Export:
+    """A piece of a library on its way out."""
+
+    def __init__(
+        self, library: object, piece: str, out: Path, ending: str, how: How, *, many: bool, history: bool
+    ) -> None:
+        self.library, self.piece, self.out, self.ending, self.how = library, piece, out, ending, how
+        self.many, self.history = many, history
+
+    @property
+    def name(self) -> str:
+        """The address of the piece."""
+        return self.piece
+
+    def run(self) -> tuple[str, ...]:
+        """Write it. Raises DuctusError, OSError."""
+        from ductus.app.library import Library
+        from ductus.formats.musicxml_write import left_out
+
+        assert isinstance(self.library, Library)
+        piece = self.library.desk(self.piece).piece
+        packed = self.library.packed(self.piece, history=self.history) if self.ending == "ductus" else None
+        data = written(piece, self.ending, self.how, packed)
+        path = self.out
+        if self.many:
+            self.out.mkdir(parents=True, exist_ok=True)
+            path = self.out / f"{file_name(piece.facts.title)}-{self.piece}.{self.ending}"
+        write_out(path, data)
+        return tuple(left_out(piece)) if self.ending != "ductus" else ()
+
+
+def run_backup(args: argparse.Namespace) -> int:
+    """The whole library as one file."""
+    from ductus.app.library import Library
+
+    library = Library(library_path(args))
+    try:
+        write_out(args.out, library.backup())
+        print(f"{len(library.shelf())} pieces are in {args.out}.", file=sys.stderr)
+    finally:
+        library.close()
+    return 0

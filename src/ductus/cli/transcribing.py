@@ -1,0 +1,66 @@
+"""``ductus transcribe``: performances read into MusicXML, one or many."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ductus.cli.output import Task, carry_out_all
+from ductus.core.errors import BadInput
+
+if TYPE_CHECKING:
+    from ductus.app.transcribe import Wishes
+
+
+@dataclass(frozen=True, slots=True)
+class Transcription:
+    """One performance and the page it becomes."""
+
+    source: Path
+    out: Path
+    wishes: Wishes
+    doubts: Path | None
+
+    @property
+    def name(self) -> str:
+        """The performance."""
+        return str(self.source)
+
+    def run(self) -> tuple[str, ...]:
+        """Read and write. Raises DuctusError, OSError."""
+        from ductus.app.transcribe import transcribe_file
+
+        transcribe_file(self.source, self.out, self.wishes, self.doubts)
+        return ()
+
+
+def run_transcribe(args: argparse.Namespace) -> int:
+    """Read performances into MusicXML 4.0."""
+    from ductus.app.transcribe import Wishes
+
+    wishes = Wishes(
+        meter=args.meter,
+        tempo=None if args.free else args.tempo,
+        start_beat_at=args.start_beat_at,
+        about=args.about,
+        readings=args.readings,
+        shortest=args.shortest,
+        tuplets=args.tuplets,
+        split=args.split,
+        key=args.key,
+        title=args.title,
+    )
+    if args.out is not None:
+        if len(args.midi) > 1:
+            raise BadInput("Several performances cannot become one file; name a folder with -d. Nothing was written.")
+        return carry_out_all([Transcription(args.midi[0], args.out, wishes, args.doubts)], 1)
+    if args.doubts is not None:
+        raise BadInput("--doubts is for one performance with -o. Nothing was written.")
+    args.folder.mkdir(parents=True, exist_ok=True)
+    outs = [args.folder / f"{path.stem}.musicxml" for path in args.midi]
+    if len(set(outs)) < len(outs):
+        raise BadInput("Two of the performances would be written to the same file. Nothing was written.")
+    tasks: list[Task] = [Transcription(p, o, wishes, None) for p, o in zip(args.midi, outs, strict=True)]
+    return carry_out_all(tasks, args.jobs)

@@ -1,0 +1,106 @@
+"""What one part of a file holds, by measure, before bars are known: places and lengths are quarters from the beginning of the measure."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+from ductus.core.pitch.pitches import Pitch
+from ductus.core.score.records import Syllable
+from ductus.core.time.values import NoteValue
+
+
+@dataclass(slots=True)
+class RawNote:
+    """One printed note: its place and length, staff and voice of the file, sounding pitch (or drum), and what is written at it."""
+
+    at: Fraction
+    length: Fraction
+    staff: int
+    voice: str
+    pitch: Pitch
+    velocity: int
+    order: int
+    crushed: list[Pitch] = field(default_factory=list)
+    signs: list[str] = field(default_factory=list)
+    lyrics: list[Syllable] = field(default_factory=list)
+    tied_from: bool = False
+    tied_on: bool = False
+    slurs: list[tuple[str, str, str]] = field(default_factory=list)  # number, type, side
+    tuplets: list[tuple[str, str, tuple[int, int] | None, str]] = field(
+        default_factory=list
+    )  # number, type, ratio, base
+    ratio: tuple[int, int] | None = None
+    home: int = 0  # the staff of its voice, where the note stands on the other
+
+
+@dataclass(frozen=True, slots=True)
+class RawMark:
+    """A mark at a place of a staff: ``kind`` of ``marks.KINDS``; ``which`` is "at", "start" or "stop", with a number that joins the two."""
+
+    kind: str
+    at: Fraction
+    staff: int
+    text: str = ""
+    which: str = "at"
+    number: str = "1"
+    side: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RawTempo:
+    """A tempo mark; without ``printed`` it only sounds."""
+
+    at: Fraction
+    bpm: float
+    beat: NoteValue
+    text: str = ""
+    printed: bool = True
+    shown: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RawMeter:
+    """A meter as it is written: counts, unit, groups."""
+
+    count: int
+    unit: int
+    groups: tuple[int, ...] = ()
+    sign: str = ""  # see ``MeterChange``
+
+
+@dataclass(slots=True)
+class RawMeasure:
+    """One measure of a part."""
+
+    number: str
+    length: Fraction = Fraction(0)
+    implicit: bool = False
+    notes: list[RawNote] = field(default_factory=list)
+    marks: list[RawMark] = field(default_factory=list)
+    tempi: list[RawTempo] = field(default_factory=list)
+    clefs: list[tuple[Fraction, int, str]] = field(default_factory=list)
+    keys: list[tuple[Fraction, int, str]] = field(default_factory=list)  # place, fifths as it sounds, mode
+    meter: RawMeter | None = None
+    signs: list[tuple[str, str]] = field(default_factory=list)  # kind of ``signs.BAR_SIGNS``, text
+    endings: list[tuple[str, str]] = field(default_factory=list)  # numbers, type
+    graced: list[tuple[Fraction, tuple[int, str], str, str, str]] = field(
+        default_factory=list
+    )  # ends of slurs at grace notes: place, staff and voice, number, type, side
+
+
+@dataclass(slots=True)
+class RawPart:
+    """One part of a file."""
+
+    id: str
+    name: str
+    short: str
+    programme: int
+    level: int
+    pan: int
+    drums: dict[str, int]  # id of an instrument -> MIDI key
+    measures: list[RawMeasure] = field(default_factory=list)
+    staves: int = 1
+    transpose: tuple[int, int] = (0, 0)
+    percussion: bool = False

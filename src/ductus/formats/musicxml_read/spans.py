@@ -1,0 +1,108 @@
+"""Marks with two ends: slurs between notes, hairpins, lines and pedals between places."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from ductus.core.score.marks import KINDS
+from ductus.core.score.records import Mark, Note
+from ductus.formats.musicxml_read.bars import Ids
+from ductus.formats.musicxml_read.chains import Chain
+from ductus.formats.musicxml_read.losses import Losses
+from ductus.formats.musicxml_read.raw import RawMark
+
+LEAST_TICKS = 1
+
+
+@dataclass(frozen=True, slots=True)
+class SlurEnd:
+    """Where a slur begins or ends: at a printed note from ``tick`` until ``until``, of a voice of the file; ``chain`` is None at a grace
+    note."""
+
+    tick: int
+    until: int
+    line: tuple[int, str]
+    number: str
+    way: str
+    side: str
+    chain: Chain | None
+    bar: str
+
+
+def slurs(ends: Iterable[SlurEnd], notes: Mapping[str, Note], ids: Ids, losses: Losses) -> Iterator[Mark]:
+    """Slurs with both ends. ``ends`` in the order of the file."""
+    for start, end in _pairs([e for e in ends if e.way in ("start", "stop")], losses):
+        first = notes.get(start.chain.id) if start.chain else None
+        last = notes.get(end.chain.id) if end.chain else None
+        if start.chain is None or end.chain is None:
+            losses.add("slur~ at a grace note", start.bar)
+        elif first is None or last is None or first.tick >= last.tick:
+            losses.add("slur~ within one note or chord", start.bar)
+        else:
+            yield Mark(
+                ids.new("m"), "slur", first.part, first.staff, first.voice, start.tick, max(end.until - start.tick, LEAST_TICKS),
+                notes=(first.id, last.id), side=start.side if start.side in ("above", "below") else "",
+            )  # fmt: skip
+
+
+def _pairs(ends: list[SlurEnd], losses: Losses) -> list[tuple[SlurEnd, SlurEnd]]:
+    """Beginnings with their ends: by number, of one voice first. What a file states the wrong way round (another voice, written before) is
+    paired by time."""
+    begun: dict[str, list[SlurEnd]] = defaultdict(list)
+    out: list[tuple[SlurEnd, SlurEnd]] = []
+    left: list[SlurEnd] = []
+    for end in ends:
+        if end.way == "start":
+            begun[end.number].append(end)
+            continue
+        waiting = [s for s in begun[end.number] if s.tick <= end.tick]
+        if not waiting:
+            left.append(end)
+            continue
+        start = max(waiting, key=lambda s: (s.line[1] == end.line[1], s.line[0] == end.line[0]))
+        begun[end.number].remove(start)
+        out.append((start, end))
+    for end in sorted(left, key=lambda e: e.tick):
+        late = [s for s in begun[end.number] if s.tick <= end.tick]
+        if not late:
+            losses.add("slur~ with one end", end.bar)
+            continue
+        begun[end.number].remove(late[0])
+        out.append((late[0], end))
+    for start in (s for starts in begun.values() for s in starts):
+        losses.add("slur~ with one end", start.bar)
+    return out
+
+
+def spans(
+    found: Iterable[tuple[int, str, RawMark]], home: Callable[[int], tuple[str, int]], ids: Ids, losses: Losses
+) -> Iterator[Mark]:
+    """Marks at places, and those with two ends paired by kind, number and time."""
+    begun: dict[tuple[str, str], list[tuple[int, str, RawMark]]] = defaultdict(list)
+    ordered = sorted(found, key=lambda f: (f[0], f[2].which == "start"))
+    for tick, number, raw in ordered:
+        part, staff = home(raw.staff)
+        key = (raw.number if raw.number.startswith("dashes") else raw.kind, raw.number)
+        if raw.kind == "dashes":
+            key = (f"dashes {raw.number}", f"dashes {raw.number}")
+        if raw.which == "at":
+            yield Mark(ids.new("m"), raw.kind, part, staff, 1, tick, 0, raw.text, side=raw.side)
+        elif raw.which == "start":
+            begun[key].append((tick, number, raw))
+        elif begun[key]:
+            start, _, first = begun[key].pop()
+            part, staff = home(first.staff)
+            if tick > start:
+                yield Mark(ids.new("m"), first.kind, part, staff, 1, start, tick - start, first.text, side=first.side)
+            else:
+                losses.add(f"{KINDS[first.kind].words}~ of no length", number)
+        elif raw.kind != "dashes":
+            losses.add(f"{KINDS[raw.kind].words}~ with one end", number)
+    for starts in begun.values():
+        for start, number, raw in starts:
+            if raw.kind == "tempo-word":
+                yield Mark(ids.new("m"), raw.kind, *home(raw.staff), 1, start, 0, raw.text, side=raw.side)
+            else:
+                losses.add(f"{KINDS[raw.kind].words}~ with one end", number)

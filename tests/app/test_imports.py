@@ -136,7 +136,7 @@ def test_tracks_stay_parts_and_percussion_stays_apart(library: Library) -> None:
     }
     assert set(by_part["Percussion"]) == {36, 38}
     assert min(by_part["Flute"]) >= 72
-    assert [(m.text, m.tick) for m in at.piece.marks.values() if m.kind == "text"] == [("Verse", 4 * QUARTER)]
+    assert [(s.kind, s.text, s.bar) for s in at.piece.signs.values()] == [("section", "Verse", 1)]
     assert len(at.desk.takes) == 3
 
 

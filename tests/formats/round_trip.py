@@ -105,7 +105,7 @@ def facts_of_part(k: int, part: music21.stream.Part, starts: list[F]) -> Iterato
         if signature is not None and not signature.style.hideObjectOnPrint and signature.ratioString != meter:
             meter = signature.ratioString  # one that is stated again is none that is new
             yield "meter", k, start, meter
-        if measure.keySignature is not None:
+        if measure.keySignature is not None and (measure.keySignature.sharps or start):
             yield "key", k, start, measure.keySignature.sharps
         for line, side in ((measure.leftBarline, "left"), (measure.rightBarline, "right")):
             if isinstance(line, music21.bar.Repeat):
@@ -119,7 +119,7 @@ def facts_of_part(k: int, part: music21.stream.Part, starts: list[F]) -> Iterato
                     yield "chord", k, at, tuple(sorted(p.pitchClass for p in element.pitches)), element.root().name
                 continue
             yield from facts_of_element(k, at, element)
-            members = element.notes if isinstance(element, music21.chord.Chord) else [element]
+            members = getattr(element, "notes", [element])
             if element.duration.isGrace:
                 yield from (("grace", k, at, name_of(m)) for m in members)
                 continue
@@ -176,7 +176,7 @@ def facts_of_element(k: int, at: F, element: music21.note.GeneralNote) -> Iterat
     for sign in element.articulations:
         number = getattr(sign, "fingerNumber", "")
         yield "sign", k, at, type(sign).__name__, str(number)
-    members = element.notes if isinstance(element, music21.chord.Chord) else []
+    members = getattr(element, "notes", ())
     for sign in (*element.expressions, *(e for m in members for e in m.expressions)):
         if not isinstance(
             sign, music21.expressions.TextExpression | music21.expressions.ArpeggioMark

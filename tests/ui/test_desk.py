@@ -184,7 +184,7 @@ def test_after_a_kill_nothing_committed_is_lost_and_undo_goes_on(page: Page, ser
 
 @pytest.mark.own_server
 def test_a_bad_file_is_refused_in_words_and_a_deleted_piece_comes_back(page: Page) -> None:
-    page.get_by_label("MIDI file").set_input_files(
+    page.get_by_label("Files to import").set_input_files(
         {"name": "letter.mid", "mimeType": "audio/midi", "buffer": b"Dear band"}
     )
     expect(page.get_by_test_id("problem")).to_contain_text("no Standard MIDI File")

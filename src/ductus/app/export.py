@@ -46,7 +46,7 @@ def _musicxml(piece: Piece, wanted: Wanted) -> bytes:
 
 
 def _midi(piece: Piece, wanted: Wanted) -> bytes:
-    return write_midi(extract(piece, wanted.pages.part) if wanted.pages.part else piece)
+    return write_midi(extract(piece, wanted.pages.part) if wanted.pages.part else piece, wanted.manner)
 
 
 def _pdf(piece: Piece, wanted: Wanted) -> bytes:

@@ -19,8 +19,9 @@ from ductus.core.reading.onto_page import blank_page
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.instruments import BY_NAME
+from ductus.core.score.lyrics import LONGEST, syllabic, with_syllable
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import MAX_TEXT, Mark, Part, Reading, checked_text, printable
+from ductus.core.score.records import MAX_TEXT, BarSign, Mark, Part, Reading, Syllable, checked_text, printable
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words
@@ -41,6 +42,7 @@ class Voice:
     take: Take
     choices: Choices
     staff: int
+    lyrics: tuple[tuple[int, str], ...] = ()  # microseconds, syllable
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +130,8 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
             return (
                 replace(only, part=replace(only.part, order=0), take=take, choices=replace(choices, settings=settings)),
             )
-        whole = Voice(Part("p1", "Piano", "Pno.", 0), take, choices, 0)
+        sung = tuple(sorted(syllable for t in pitched for syllable in t.lyrics))
+        whole = Voice(Part("p1", "Piano", "Pno.", 0), take, choices, 0, sung)
         return (
             whole,
             *(kit_voice(t, k, pulses, settings) for k, t in enumerate(kit, 2) if midi.real and frame is not None),
@@ -158,7 +161,8 @@ def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: 
         part = replace(part, short=kind.short, clefs=kind.clefs, transpose=kind.transpose, lyrics=kind.lyrics)
     if not wide:
         choices = replace(choices, settings=replace(choices.settings, hand=1))
-    return Voice(part, replace(track.take, pulses=pulses), choices, 0 if wide else 1)
+    part = replace(part, lyrics=part.lyrics or bool(track.lyrics))
+    return Voice(part, replace(track.take, pulses=pulses), choices, 0 if wide else 1, track.lyrics)
 
 
 def kit_voice(track: MidiTrack, number: int, pulses: PulseMap | None, settings: ReadSettings) -> Voice:
@@ -204,22 +208,51 @@ def onto_shelf(library: Library, brought: Brought) -> tuple[str, Job]:
             changes.append(change)
             page = change.apply(page)
             start = next(r.start for r in page.readings.values() if r.take == row.id)
-        if brought.markers:
-            draft = Draft(page)
-            for tick, words in brought.markers:
-                if tick + start >= 0:
-                    draft.put(
-                        Mark(
-                            draft.new_id("m"),
-                            "text",
-                            brought.voices[0].part.id,
-                            1,
-                            1,
-                            tick + start,
-                            text=words[:MAX_TEXT],
-                        )
-                    )
-            changes.append(draft.change(""))
-        return joined(changes[0].sentence if len(changes) == 1 else brought.said, changes)
+        draft = Draft(page)
+        mark_places(draft, brought, start)
+        for voice, row in zip(brought.voices, kept, strict=True):
+            sing(draft, voice, row.id)
+        words = draft.change("")
+        if words:
+            changes.append(words)
+        return joined(changes[0].sentence if len(brought.voices) == 1 else brought.said, changes)
 
     return piece_id, Job("Reading the file", work, "What was played is kept among the takes; the page is blank.")
+
+
+def mark_places(draft: Draft, brought: Brought, start: int) -> None:
+    """Markers of a file: sections where they stand at bar lines, words elsewhere."""
+    timeline = draft.piece.timeline
+    for tick, words in brought.markers:
+        at = tick + start
+        if at < 0:
+            continue
+        bar = timeline.bar_at(at)
+        if at == bar.start:
+            draft.put(BarSign(draft.new_id("s"), "section", bar.index, words[:MAX_TEXT]))
+        else:
+            part = brought.voices[0].part.id
+            draft.put(Mark(draft.new_id("m"), "text", part, 1, 1, at, text=words[:MAX_TEXT]))
+
+
+NEAR_US = 3_000  # a syllable and its note are written at the same time; rounding parts them by less
+
+
+def sing(draft: Draft, voice: Voice, take: int) -> None:
+    """Syllables of a file under the notes that begin with them. A hyphen at the end of one joins it to the next (as in RP-017 of the MIDI
+    Manufacturers Association; from memory)."""
+    if not voice.lyrics:
+        return
+    onsets = [n.onset_us for n in voice.take.notes]
+    by_event = {n.event: n for n in draft.piece.notes.values() if n.take == take}
+    joined_on = False
+    for at, text in voice.lyrics:
+        near = [by_event[k] for k, us in enumerate(onsets) if abs(us - at) <= NEAR_US and k in by_event]
+        bare = text.strip().strip("-").strip()
+        if not near or not bare:
+            continue
+        goes_on = text.rstrip().endswith("-")
+        note = max(near, key=lambda n: n.pitch.midi)
+        syllable = Syllable(bare[:LONGEST], syllabic(joined_on, goes_on))
+        draft.put(with_syllable(draft.note(note.id) or note, syllable, 1))
+        joined_on = goes_on

@@ -7,15 +7,18 @@ import threading
 import weakref
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ductus.app.desk import Desk
 from ductus.app.journal import Journal
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Take
-from ductus.core.score.piece import Piece
+from ductus.core.score.piece import Piece, make_piece
+from ductus.core.score.records import MAX_TEXT, Facts, Record, printable
 from ductus.engraving.engraver import Engraver
+from ductus.engraving.layout import SystemRange
+from ductus.engraving.pages import STYLE
 from ductus.store import pieces, takes
 from ductus.store.database import Database
 from ductus.store.packed import Packed, packed_from, put_packed, to_file
@@ -34,8 +37,36 @@ class ShelfRow:
     notes: int
     takes: int
     changed_at: str
+    tags: tuple[str, ...] = ()
+    revision: int = 0
 
 
+def tags_of(text: str) -> tuple[str, ...]:
+    """Tags out of a text with commas: each once, in order, none empty."""
+    found = (printable(t)[:TAG_LETTERS].strip() for t in text.split(","))
+    return tuple(dict.fromkeys(t for t in found if t))[:MOST_TAGS]
+
+
+def opening_of(piece: Piece) -> Piece:
+    """The first bars of a piece: its parts (at most two, the pen's first), what is played in them, and no words."""
+    bars = OPENING_BARS + bool(piece.facts.pickup)
+    end = piece.timeline.bar(bars - 1).end
+    parts = piece.ordered_parts()[:OPENING_PARTS]
+    names = {p.id for p in parts}
+    kept: list[Record] = [replace(Facts(), pickup=piece.facts.pickup, bars=min(bars, piece.bar_count)), *parts]
+    kept += [r for table in (piece.meters, piece.keys) for r in table.values() if r.bar < bars]
+    kept += [c for c in piece.clefs.values() if c.part in names and c.tick < end]
+    kept += [
+        replace(n, lyrics=(), ticks=min(n.ticks, end - n.tick))
+        for n in piece.notes_from(0)
+        if n.part in names and n.tick < end
+    ]
+    kept += [m for m in piece.marks.values() if m.kind == "tuplet" and m.part in names and m.end <= end]
+    return make_piece(kept)
+
+
+OPENING_BARS, OPENING_PARTS = 3, 1
+MOST_TAGS, TAG_LETTERS = 12, 30
 KEPT_OPEN = 6  # desks that stay open with nobody at them
 
 
@@ -65,6 +96,8 @@ class Library:
                     r["notes"],
                     r["takes"],
                     r["changed_at"],
+                    tags_of(r["tags"]),
+                    r["revision"],
                 )
                 for r in pieces.shelf(connection)
             ]
@@ -89,6 +122,39 @@ class Library:
         """A piece with all that is kept of it, with its history or without. Raises NotThere, NotKept."""
         with self.database.transaction() as connection:
             return packed_from(connection, piece_id, history=history)
+
+    def copy(self, piece_id: str) -> str:
+        """A copy of a piece with its takes, under a title of its own; returns its id. Raises NotThere, NotKept."""
+        packed = self.packed(piece_id, history=False)
+        facts = packed.piece.facts
+        titles = {row.title for row in self.shelf()}
+        title, k = f"{facts.title or 'Untitled'}, copy"[:MAX_TEXT], 2
+        while title in titles:
+            title, k = f"{facts.title or 'Untitled'}, copy {k}"[:MAX_TEXT], k + 1
+        named = packed.piece.with_rows([(facts, replace(facts, title=title))])
+        return self.add_packed(replace(packed, piece=named, made_at="", changed_at="", journal=()))
+
+    def tag(self, piece_id: str, tags: Sequence[str]) -> tuple[str, ...]:
+        """Give a piece these tags in place of those it has; returns them as they are kept. Raises NotThere, NotKept."""
+        kept = tags_of(",".join(tags))
+        with self.database.transaction() as connection:
+            pieces.set_tags(connection, piece_id, ",".join(kept))
+        return kept
+
+    def opening(self, piece_id: str) -> str:
+        """The first bars of a piece as SVG, without words and marks; kept until the piece changes. Raises NotThere, NotKept."""
+        with self.database.transaction() as connection:
+            revision = pieces.standing(connection, piece_id).revision
+            found = pieces.opening(connection, piece_id, revision)
+            piece = pieces.load_piece(connection, piece_id) if found is None else None
+        if found is not None or piece is None:
+            return found or ""
+        bare = opening_of(piece)
+        drawn = self.engraver.engrave(bare, SystemRange(0, bare.bar_count - 1)).svg
+        svg = drawn.replace(">", f"><style>{STYLE}</style>", 1)  # stands alone: no page gives it its strokes
+        with self.database.transaction() as connection:
+            pieces.keep_opening(connection, piece_id, revision, svg)
+        return svg
 
     def backup(self) -> bytes:
         """The whole library as one file, with every history."""

@@ -9,6 +9,7 @@ from pathlib import Path
 from ductus.cli.converting import How, how_of, written
 from ductus.cli.output import STDIO, attempt, file_name, read_in, write_out
 from ductus.core.errors import BadInput
+from ductus.core.words import count_words
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
 
@@ -150,7 +151,7 @@ def run_backup(args: argparse.Namespace) -> int:
     library = Library(library_path(args))
     try:
         write_out(args.out, library.backup())
-        print(f"{len(library.shelf())} pieces are in {args.out}.", file=sys.stderr)
+        print(f"{count_words(len(library.shelf()), 'piece')} in {args.out}.", file=sys.stderr)
     finally:
         library.close()
     return 0

@@ -168,7 +168,7 @@ def _add_transcribe(commands) -> None:  # type: ignore[no-untyped-def]
 def main(arguments: Sequence[str] | None = None) -> None:
     """Entry point of the ``ductus`` command: one line for what cannot be done, and an exit code."""
     args = parser().parse_args(arguments)
-    if arguments is None:
+    if arguments is None and args.run is not run_server:
         signal.signal(
             signal.SIGTERM, lambda *_: sys.exit(INTERRUPTED)
         )  # what is half written is taken away, as by Ctrl-C

@@ -45,8 +45,13 @@ def write_out(path: Path | str, data: bytes) -> None:
     if path.is_dir():
         raise IsADirectoryError(21, "Is a directory", str(path))
     if path.exists() and not path.is_file():  # a device, a pipe: nothing can take its place
-        path.write_bytes(data)
+        try:
+            path.write_bytes(data)
+        except OSError as error:
+            raise OSError(error.errno, error.strerror, str(path)) from error
         return
+    if not path.parent.is_dir():
+        raise BadInput(f"There is no folder {path.parent}. Nothing was written.")
     handle, name = tempfile.mkstemp(prefix=".ductus-", dir=path.parent)
     try:
         with os.fdopen(handle, "wb") as file:
@@ -55,9 +60,11 @@ def write_out(path: Path | str, data: bytes) -> None:
             os.fsync(file.fileno())
         os.chmod(name, 0o666 & ~_umask())
         os.replace(name, path)
-    except BaseException:
+    except BaseException as error:
         with contextlib.suppress(OSError):
             os.unlink(name)
+        if isinstance(error, OSError):
+            raise OSError(error.errno, error.strerror, str(path)) from error
         raise
 
 
@@ -157,8 +164,9 @@ def _results(tasks: list[Task], jobs: int) -> Iterable[Done]:
                 else future.result()
             )
     except BaseException:
+        helpers = list((pool._processes or {}).values())
         pool.shutdown(wait=False, cancel_futures=True)
-        for process in list((pool._processes or {}).values()):
-            process.terminate()  # a temporary file is taken away by the handler of the process
+        for helper in helpers:
+            helper.terminate()  # each takes away what it has half written
         raise
     pool.shutdown()

@@ -11,10 +11,11 @@ import mido
 
 from ductus.core.performance.takes import SUSTAIN
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
-from ductus.core.playback.performance import channels_of, one_by_one, performed, unfolded
+from ductus.core.playback.performance import AS_SET, Manner, channels_of, one_by_one, performed, unfolded
 from ductus.core.playback.tempi import Pace, pace_at, paces
 from ductus.core.score.order import Stretch, played_ticks, playing_order
 from ductus.core.score.piece import Piece
+from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
 
@@ -22,18 +23,22 @@ TYPED = str.maketrans(
     {"’": "'", "‘": "'", "“": '"', "”": '"', "„": '"', "–": "-", "—": "-", "…": "...", "♯": "#", "♭": "b"}
 )
 LEVEL, PAN = 7, 10  # controllers of MIDI 1.0: channel volume, pan
+CLOCKS = 24  # MIDI clocks to the quarter
 FILE_QUARTER = 960  # ticks to the quarter in the files we write
 
 
-def write_midi(piece: Piece) -> bytes:
-    """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as ``performed``."""
+def write_midi(piece: Piece, manner: Manner = AS_SET) -> bytes:
+    """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as ``performed`` in a manner."""
     midi = mido.MidiFile(type=1, ticks_per_beat=FILE_QUARTER)
     midi.tracks.append(_conductor(piece, playing_order(piece)))
     order = playing_order(piece)
-    sound, channels = unfolded(piece, performed(piece), order), channels_of(piece)
+    sound, channels = unfolded(piece, performed(piece, manner=manner), order), channels_of(piece)
     end = file_ticks(played_ticks(order))
     by_part: dict[str, list[tuple[int, int, Any]]] = {part.id: [] for part in piece.ordered_parts()}
-    rounded = (replace(n, on=file_ticks(n.on), off=max(file_ticks(n.off), file_ticks(n.on) + 1)) for n in sound.notes)
+    rounded = (
+        replace(n, on=max(file_ticks(n.on), 0), off=max(file_ticks(n.off), file_ticks(n.on) + 1, 1))
+        for n in sound.notes
+    )
     for n in one_by_one(rounded):  # rounding can bring two strikes of a key onto one tick
         on = mido.Message("note_on", note=n.key, velocity=n.velocity, channel=n.channel)
         off = mido.Message("note_off", note=n.key, velocity=64, channel=n.channel)
@@ -44,9 +49,11 @@ def write_midi(piece: Piece) -> bytes:
         by_part[c.part].append((file_ticks(c.tick), 1, change))
     before: dict[str, str] = {}
     for n in sound.notes:
-        sung = [s.text for s in piece.notes[n.note].lyrics if s.text and s.verse == 1]
+        sung = [s for s in piece.notes[n.note].lyrics if s.text and s.verse == 1]
         if sung and before.get(n.part) != n.note:  # a trill sings its syllable once
-            by_part[n.part].append((file_ticks(n.on), 1, mido.MetaMessage("lyrics", text=latin(sung[0]))))
+            joined = "-" if sung[0].syllabic in ("begin", "middle") else ""
+            syllable = mido.MetaMessage("lyrics", text=latin(sung[0].text + joined))
+            by_part[n.part].append((max(file_ticks(n.on), 0), 1, syllable))
         before[n.part] = n.note
     for part in piece.ordered_parts():
         track = mido.MidiTrack()
@@ -86,7 +93,7 @@ def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
             whole, rest = divmod(bar.ticks, bar.meter.unit_ticks)
             count = whole if bar.missing and not rest else bar.meter.count  # a pick-up is a short bar of its own
             if shown[:2] != (count, bar.meter.unit):
-                events.append((at, 1, mido.MetaMessage("time_signature", numerator=count, denominator=bar.meter.unit)))
+                events.append((at, 1, _time_signature(count, bar.meter)))
             tonics = MINOR_NAMES if key.mode == "minor" else MAJOR_NAMES
             name = tonics[key.fifths].replace(" flat", "b").replace(" sharp", "#")
             name += "m" if key.mode == "minor" else ""
@@ -108,6 +115,14 @@ def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
     track.append(mido.MetaMessage("track_name", name=latin(piece.facts.title)))
     _append(track, events, file_ticks(now))
     return track
+
+
+def _time_signature(count: int, meter: Meter) -> mido.MetaMessage:
+    """A meter with the clocks of its click: 24 to the quarter (Standard MIDI Files 1.0), so 36 to the dotted quarter of 6/8."""
+    clocks = CLOCKS * 4 // meter.unit * (3 if meter.compound and count % 3 == 0 else 1)
+    return mido.MetaMessage(
+        "time_signature", numerator=count, denominator=meter.unit, clocks_per_click=min(max(clocks, 1), 255)
+    )
 
 
 def _append(track: mido.MidiTrack, events: list[tuple[int, int, Any]], end: int) -> None:

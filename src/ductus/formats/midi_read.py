@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import mido
 import numpy as np
@@ -45,6 +45,7 @@ class MidiTrack:
     programme: int
     percussion: bool
     take: Take
+    lyrics: tuple[tuple[int, str], ...] = ()  # microseconds, syllable as it is written in the file
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,23 +136,48 @@ def kit_name(drummed: set[int], pitched: set[int], names: dict[int, str]) -> str
     return names.get(next(iter(drummed)), "") if len(drummed) == len(alone) == 1 else ""
 
 
+@dataclass(slots=True)
+class Stated:
+    """What a file states besides its notes, as it is gone through: names, sounds and syllables by number of the track."""
+
+    names: dict[int, str] = field(default_factory=dict)
+    programmes: dict[int, int] = field(default_factory=dict)
+    sung: dict[int, list[tuple[int, str]]] = field(default_factory=dict)
+    tempi: list[tuple[int, int, int]] = field(default_factory=list)  # tick, microseconds, microseconds to the quarter
+    meters: dict[int, Meter] = field(default_factory=dict)
+    markers: list[tuple[int, str]] = field(default_factory=list)
+    fifths: int | None = None
+
+    def take(self, message: mido.Message, number: int, place: int, at_us: int) -> None:
+        """One message that is no note, at a place (ticks) and time."""
+        if message.type == "program_change":
+            self.programmes.setdefault(number, message.program)
+        elif message.type == "time_signature" and message.denominator in UNITS:
+            self.meters[place] = Meter(min(message.numerator, 32) or 4, message.denominator)
+        elif message.type == "set_tempo" and message.tempo:
+            self.tempi.append((place, at_us, message.tempo))
+        elif message.type == "key_signature" and self.fifths is None:
+            self.fifths = KEYS.get(message.key)
+        elif message.type == "marker" and message.text.strip():
+            self.markers.append((place, printable(message.text.strip())))
+        elif message.type == "lyrics" and message.text.strip():
+            self.sung.setdefault(number, []).append((at_us, printable(message.text)))
+        elif message.type == "track_name":
+            self.names.setdefault(number, printable(message.name))
+
+
 def _performance(file: mido.MidiFile) -> MidiFile:
     check_counts_in_beats(file)
     heard: dict[tuple[int, bool], list[Heard]] = {}
     drummed: set[int] = set()
-    names: dict[int, str] = {}
-    programmes: dict[int, int] = {}
-    tempi: list[tuple[int, int, int]] = []  # tick, microseconds, microseconds to the quarter
-    meters: dict[int, Meter] = {}
-    markers: list[tuple[int, str]] = []
-    fifths: int | None = None
+    stated = Stated()
     now_us, ticks, us_per_quarter, presses = 0.0, 0, USUAL_US, 0
     for tick, number, message in in_order(file):
         now_us += (tick - ticks) * us_per_quarter / file.ticks_per_beat
         ticks = tick
         if now_us > MAX_US or ticks > MAX_TICKS:
             raise TooMuch("That file lasts longer than twelve hours; cut it into parts first. Nothing was imported.")
-        at, place = round(now_us), tick * QUARTER // file.ticks_per_beat
+        at = round(now_us)
         if message.type in ("note_on", "note_off"):
             down = message.type == "note_on" and message.velocity > 0
             presses += down
@@ -167,39 +193,34 @@ def _performance(file: mido.MidiFile) -> MidiFile:
         elif message.type == "control_change":
             event = Heard(at, "control", message.control, message.value, message.channel)
             heard.setdefault((number, False), []).append(event)
-        elif message.type == "program_change":
-            programmes.setdefault(number, message.program)
-        elif message.type == "time_signature" and message.denominator in UNITS:
-            meters[place] = Meter(min(message.numerator, 32) or 4, message.denominator)
-        elif message.type == "set_tempo" and message.tempo:
-            us_per_quarter = message.tempo
-            tempi.append((place, at, message.tempo))
-        elif message.type == "key_signature" and fifths is None:
-            fifths = KEYS.get(message.key)
-        elif message.type == "marker" and message.text.strip():
-            markers.append((place, printable(message.text.strip())))
-        elif message.type == "track_name":
-            names.setdefault(number, printable(message.name))
+        else:
+            stated.take(message, number, tick * QUARTER // file.ticks_per_beat, at)
+            us_per_quarter = stated.tempi[-1][2] if stated.tempi else us_per_quarter
     if not presses:
         raise BadInput("That MIDI file holds no notes, so there is nothing to write. Nothing was imported.")
+    names = stated.names
     names[-1] = kit_name(drummed, {number for number, kit in heard if not kit}, names)
-    tracks = tracks_of(heard, names, programmes, round(now_us))
+    tracks = tracks_of(heard, names, stated.programmes, stated.sung, round(now_us))
     whole = together([t.take for t in tracks if not t.percussion] or [t.take for t in tracks])
-    pulses = tempo_map(tempi)
+    pulses = tempo_map(stated.tempi)
     return MidiFile(
         whole,
         tracks,
         pulses,
-        tuple(sorted(meters.items())),
-        fifths,
-        tuple(markers),
+        tuple(sorted(stated.meters.items())),
+        stated.fifths,
+        tuple(stated.markers),
         next((n for n in (names.get(k, "") for k in range(len(file.tracks))) if n), ""),
         pulses is not None and on_its_beats(whole, pulses),
     )
 
 
 def tracks_of(
-    heard: dict[tuple[int, bool], list[Heard]], names: dict[int, str], programmes: dict[int, int], end_us: int
+    heard: dict[tuple[int, bool], list[Heard]],
+    names: dict[int, str],
+    programmes: dict[int, int],
+    sung: dict[int, list[tuple[int, str]]],
+    end_us: int,
 ) -> tuple[MidiTrack, ...]:
     """The tracks that hold notes, percussion last; ``heard`` by (number of the track, is it percussion?)."""
     out = []
@@ -207,7 +228,8 @@ def tracks_of(
         take = take_of_events(events, end_us)
         if take.notes:
             name = names.get(number, "") or ("Percussion" if kit else "")
-            out.append(MidiTrack(name, 0 if kit else programmes.get(number, 0), kit, take))
+            words = tuple(sung.get(number, ())) if not kit else ()
+            out.append(MidiTrack(name, 0 if kit else programmes.get(number, 0), kit, take, words))
     return tuple(out)
 
 

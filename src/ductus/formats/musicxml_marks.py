@@ -25,6 +25,7 @@ from ductus.formats.musicxml_xml import Element, sub
 OF_THE_PART = ("chord", "scale", "tempo-word")  # stand over its uppermost staff
 WEDGES = {"<": "crescendo", ">": "diminuendo"}
 OCTAVES = {"8va": ("down", 8), "8vb": ("up", 8), "15ma": ("down", 15), "15mb": ("up", 15)}
+DASHES = {"hairpin": "1", "tempo-word": "2"}  # numbers of lines that words reach over
 UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant"}
 BAR_STYLES = {"double": "light-light", "dashed": "dashed", "final": "light-heavy"}
 
@@ -114,13 +115,11 @@ def _dynamic(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: s
 
 
 def _hairpin(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
-    if mark.text not in WEDGES and which == "stop":
+    if mark.text not in WEDGES:
+        _words(scribe, measure, offset, mark, which)
         return
     _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
-    if mark.text in WEDGES:
-        sub(kind, "wedge", type=WEDGES[mark.text] if which == "start" else "stop", **_named(mark, which))
-    else:
-        sub(kind, "words", mark.text, font_style="italic", **_named(mark, which))
+    sub(kind, "wedge", type=WEDGES[mark.text] if which == "start" else "stop", **_named(mark, which))
 
 
 def _pedal(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
@@ -136,9 +135,18 @@ def _octave(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: st
 
 
 def _words(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    """Words; a file says with dashes how far they reach."""
+    reaches = scribe.for_file and mark.ticks > 0 and mark.kind in DASHES
+    if which == "stop" and not reaches:
+        return
+    direction, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
     if which == "start":
-        _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
         sub(kind, "words", mark.text, font_style="italic", **_named(mark, which))
+        if reaches:
+            kind.addnext(etree.Element("direction-type"))
+            sub(direction[1], "dashes", type="start", number=DASHES[mark.kind])
+    else:
+        sub(kind, "dashes", type="stop", number=DASHES[mark.kind])
 
 
 def _harmony(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:

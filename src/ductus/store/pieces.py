@@ -77,7 +77,7 @@ SELECT = {
 GET_SETTING = "select value from setting where name = :name"
 PUT_SETTING = "insert or replace into setting (name, value) values (:name, :value)"
 SHELF = """
-select p.id, p.title, p.subtitle, p.composer, p.changed_at, p.revision,
+select p.id, p.title, p.subtitle, p.composer, p.changed_at, p.revision, p.tags,
   (select count(*) from note n where n.piece = p.id) as notes,
   (select group_concat(name, ', ') from (select name from part where part.piece = p.id order by "order")) as parts,
   (select count || '/' || unit from meter m where m.piece = p.id order by bar limit 1) as meter,
@@ -225,6 +225,27 @@ def _put(connection: sqlite3.Connection, piece_id: str, record: Record) -> None:
 def put_columns(connection: sqlite3.Connection, piece_id: str, kind: str, columns: Columns) -> None:
     """Write a record as its columns, in place of one of its id."""
     connection.execute(PUT[kind], {"piece": piece_id, **columns})
+
+
+def set_tags(connection: sqlite3.Connection, piece_id: str, tags: str) -> None:
+    """Keep the tags of a piece, parted by commas. Raises NotThere."""
+    if not connection.execute(
+        "update piece set tags = :tags where id = :piece", {"tags": tags, "piece": piece_id}
+    ).rowcount:
+        raise NotThere("There is no piece at this address, so nothing was kept.")
+
+
+def opening(connection: sqlite3.Connection, piece_id: str, revision: int) -> str | None:
+    """The picture of the first bars as of a revision, if it was made."""
+    row = connection.execute("select revision, svg from opening where piece = ?", (piece_id,)).fetchone()
+    return row["svg"] if row is not None and row["revision"] == revision else None
+
+
+def keep_opening(connection: sqlite3.Connection, piece_id: str, revision: int, svg: str) -> None:
+    """Keep the picture of the first bars."""
+    connection.execute(
+        "insert or replace into opening (piece, revision, svg) values (?, ?, ?)", (piece_id, revision, svg)
+    )
 
 
 def set_last_place(connection: sqlite3.Connection, piece_id: str, tick: int) -> None:

@@ -15,6 +15,7 @@ from urllib.parse import urlsplit
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 MAX_BODY = 21_000_000
+MAX_FILE = 201_000_000  # of a file that comes in
 MAX_PATH = 2_000
 BODY_IDLE_S = 20.0  # a body that stops coming is given up
 POLICY = (
@@ -29,7 +30,7 @@ HEADERS = (
 OURS_ONLY = "This request came from a page that is not ours; it was not carried out."
 NO_HOST = "Ductus answers only on this machine, under its own address."
 NO_ADDRESS = "There is nothing at this address."
-TOO_LONG = "That is more than 20 MB; Ductus takes no larger files. Nothing was imported."
+TOO_LONG = "That is more than Ductus takes at once (200 MB of a file, 20 MB of anything else). Nothing was imported."
 GIVEN_UP = "The upload stopped coming, so it was given up. Nothing was imported."
 log = logging.getLogger(__name__)
 
@@ -58,6 +59,11 @@ def only(headers: Sequence[tuple[bytes, bytes]], name: bytes) -> str | None:
     if len(found) > 1:
         raise _Refused(400, f"A request with two {name.decode().capitalize()} lines is not carried out.")
     return found[0].decode("latin-1") if found else None
+
+
+def most_of(path: str) -> int:
+    """How many bytes a request to an address may have."""
+    return MAX_FILE if path == "/api/import" else MAX_BODY
 
 
 class Guard:
@@ -89,7 +95,7 @@ class Guard:
         if changes and not same_origin(origin, host):
             raise _Refused(403, OURS_ONLY)
         length = only(headers, b"content-length") or "0"
-        if not length.isascii() or not length.isdecimal() or int(length[:20]) > MAX_BODY:
+        if not length.isascii() or not length.isdecimal() or int(length[:20]) > most_of(path):
             raise _Refused(413, TOO_LONG)
 
     async def _socket(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -120,7 +126,7 @@ class Guard:
             nonlocal read, finished
             read += len(message.get("body", b""))
             finished = not message.get("more_body", False)
-            if read > MAX_BODY:
+            if read > most_of(scope["path"]):
                 raise _Refused(413, TOO_LONG)
 
         async def dressed(message: Message) -> None:

@@ -39,7 +39,8 @@ def get_file(
     """The piece as a file: musicxml, mxl, mid, pdf, svg (one page), zip (all pages as SVG), wav, flac, ogg, mp3."""
     kind, piece = kind_of(ending), library.desk(piece_id).piece
     bars = None if how.first_bar is None else (how.first_bar, how.last_bar)
-    wanted = Wanted(manner=Manner(how.as_played, how.feel, how.seed), bars=bars)
+    packed = library.packed(piece_id, history=how.history) if ending == "ductus" else None
+    wanted = Wanted(manner=Manner(how.as_played, how.feel, how.seed), bars=bars, packed=packed)
     data = kind.write(piece, PageSetup(how.size, how.staff_mm, how.part), wanted)
     return download(data, kind.media_type, piece, ending)
 

@@ -4,32 +4,24 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Path, Query, Request, Response, UploadFile
+from fastapi import APIRouter, Depends, Path, Query, Request, Response
 
-from ductus.app.imports import bring, onto_shelf
 from ductus.app.lead import openings
 from ductus.app.library import Library
 from ductus.app.recording import heard_sounds
 from ductus.app.shape import shape_of
 from ductus.app.shown import strip_of
-from ductus.core.errors import NotThere, TooMuch
 from ductus.core.performance.delay import SIGN, find_delay
-from ductus.core.pitch.keys import check_fifths
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
 from ductus.core.playback.performance import Manner, company_at, playback, take_sounds
 from ductus.core.score.edits import change_facts
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
 from ductus.core.score.records import checked_text
 from ductus.core.time.bars import MAX_BAR
-from ductus.core.time.meters import meter_sign, parse_meter
-from ductus.core.time.ticks import ticks_of_shown
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.engraving.pdf import music_font
 from ductus.web import schemas as s
 from ductus.web.rooms import Rooms
 
-MAX_UPLOAD = 20_000_000
 router = APIRouter(
     prefix="/api", responses={404: {"model": s.Problem}, 409: {"model": s.Problem}, 422: {"model": s.Problem}}
 )
@@ -54,65 +46,6 @@ FromBar = Annotated[int, Query(ge=0, le=MAX_BAR)]
 MOST_BARS = 512  # that the strip shows at once
 TakeId = Annotated[int, Path(ge=1, le=2**62)]
 Microseconds = Annotated[int, Query(ge=0, le=2**52)]
-WAIT_S = 1.5  # a file that is read within this time is answered as read
-
-
-@router.get("/pieces")
-def get_shelf(library: Lib) -> list[s.PieceRow]:
-    """All pieces, the latest worked on first."""
-    return [s.PieceRow.model_validate(row) for row in library.shelf()]
-
-
-@router.post("/pieces", status_code=201)
-def post_piece(library: Lib, answers: s.NewPiece) -> s.PieceId:
-    """Make a clean piece."""
-    return s.PieceId(id=library.add(piece_from(answers)))
-
-
-def piece_from(a: s.NewPiece) -> Piece:
-    """The piece that the fill-in sentence describes."""
-    meter = parse_meter(a.meter)
-    check_fifths(a.fifths)
-    return new_piece(
-        a.layout,
-        a.title,
-        meter,
-        a.fifths,
-        a.mode,
-        ticks_of_shown(a.pickup) or a.pickup_beats * meter.unit_ticks,
-        a.bpm if a.bpm_to is None else (a.bpm + a.bpm_to) / 2,
-        a.tempo_text,
-        a.composer,
-        a.subtitle,
-        a.arranger,
-        a.number,
-        a.parts,
-        "" if a.bpm_to is None else f"{a.bpm:g}–{a.bpm_to:g}",
-        meter_sign(a.meter),
-    )
-
-
-@router.get("/pieces/{piece_id}")
-def get_piece(library: Lib, piece_id: str) -> s.PieceRow:
-    """One piece of the shelf."""
-    row = next((r for r in library.shelf() if r.id == piece_id), None)
-    if row is None:
-        raise NotThere("There is no piece at this address. It may have been deleted; the shelf shows what is there.")
-    return s.PieceRow.model_validate(row)
-
-
-@router.delete("/pieces/{piece_id}", status_code=204)
-def delete_piece(library: Lib, rooms: AllRooms, piece_id: str) -> None:
-    """Take a piece off the shelf (it can be brought back)."""
-    library.delete(piece_id)
-    rooms.deleted(piece_id, True)
-
-
-@router.post("/pieces/{piece_id}/restore", status_code=204)
-def restore_piece(library: Lib, rooms: AllRooms, piece_id: str) -> None:
-    """Bring a deleted piece back."""
-    library.restore(piece_id)
-    rooms.deleted(piece_id, False)
 
 
 @router.patch("/pieces/{piece_id}/facts")
@@ -126,23 +59,6 @@ def patch_facts(library: Lib, rooms: AllRooms, piece_id: str, edit: s.FactsEdit)
             desk.apply(change, edit.base)
     rooms.notify(desk)
     return s.FactsView.model_validate(desk.piece.facts)
-
-
-@router.post("/import", status_code=201)
-def post_import(library: Lib, rooms: AllRooms, file: UploadFile) -> s.PieceId:
-    """Bring in a MIDI file: the performance is kept as a take, and read onto a new page (which goes on at the desk if it takes long)."""
-    data = file.file.read(MAX_UPLOAD + 1)
-    if len(data) > MAX_UPLOAD:
-        raise TooMuch(
-            f"That file has more than {MAX_UPLOAD // 1_000_000} MB; Ductus takes no larger ones. Nothing was imported."
-        )
-    brought = bring(data, file.filename or "")
-    piece_id, job = onto_shelf(library, brought)
-    done = rooms.start(library.desk(piece_id), job, WAIT_S)
-    return s.PieceId(
-        id=piece_id,
-        said=brought.said if done else f"{sum(len(v.take.notes) for v in brought.voices):,} notes are being read.",
-    )
 
 
 @router.get("/pieces/{piece_id}/playback")

@@ -166,6 +166,8 @@ class PieceRow(Out):
     notes: int
     takes: int
     changed_at: str
+    tags: tuple[str, ...]
+    revision: int
 
 
 class PieceId(Out):
@@ -173,6 +175,27 @@ class PieceId(Out):
 
     id: str
     said: str = ""
+
+
+class ArrivedView(Out):
+    """What became of a file: its pieces (the first of which is opened), what is said, and what of the file was not kept."""
+
+    id: str
+    pieces: tuple[str, ...]
+    said: str
+    left_out: tuple[str, ...]
+
+
+class TagsEdit(In):
+    """The tags of a piece, in place of those it has."""
+
+    tags: Annotated[tuple[Annotated[str, Field(max_length=100)], ...], Field(max_length=50)]
+
+
+class TagsView(Out):
+    """The tags of a piece as they are kept."""
+
+    tags: tuple[str, ...]
 
 
 class FactsView(Out):
@@ -226,6 +249,7 @@ class FileHow(In):
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
     first_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] | None = None
     last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
+    history: bool = False
 
 
 class TakeSoundsView(Out):

@@ -21,6 +21,7 @@ from ductus.web.guard import Guard
 from ductus.web.page_routes import router as page_router
 from ductus.web.rooms import Rooms
 from ductus.web.routes import router
+from ductus.web.shelf_routes import router as shelf_router
 from ductus.web.wire import fact_json, wire_schema
 
 STATIC = Path(__file__).parent / "static"
@@ -59,6 +60,7 @@ def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS) -> FastAP
     app.state.rooms = rooms
     _add_words(app)
     app.add_middleware(Guard, hosts=hosts)
+    app.include_router(shelf_router)
     app.include_router(router)
     app.include_router(page_router)
     _add_socket(app)

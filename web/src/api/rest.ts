@@ -1,5 +1,5 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { DelayClicks, DelayFound, Drum, HeadWords, Instrument, NewPiece, Pages, Pattern, PieceRow, ReadyPattern, Shape, Playback, Programme, Sounding, Strip, Suggestion, TakeSounds } from './wire'
+import type { Arrived, DelayClicks, DelayFound, Drum, HeadWords, Instrument, NewPiece, Pages, Pattern, PieceRow, ReadyPattern, Shape, Playback, Programme, Sounding, Strip, Suggestion, TakeSounds } from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -38,7 +38,7 @@ export const rest = {
   import: (file: File) => {
     const body = new FormData()
     body.append('file', file)
-    return ask<{ id: string; said: string }>('/import', { method: 'POST', body })
+    return ask<Arrived>('/import', { method: 'POST', body })
   },
   renameTo: (id: string, base: number, facts: HeadWords & { cautions?: string }) =>
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
@@ -61,7 +61,9 @@ export const rest = {
   leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),
   audioAddress: (id: string, kind: 'wav' | 'flac' | 'ogg' | 'mp3', how: { [name: string]: number | boolean }) =>
     `/api/pieces/${id}/export.${kind}?${new URLSearchParams(Object.entries(how).map(([k, v]) => [k, String(v)]))}`,
-  exportAddress: (id: string, kind: 'musicxml' | 'mxl' | 'mid') => `/api/pieces/${id}/export.${kind}`,
+  exportAddress: (id: string, kind: 'musicxml' | 'mxl' | 'mid' | 'ductus') => `/api/pieces/${id}/export.${kind}`,
+  copy: (id: string) => ask<{ id: string }>(`/pieces/${id}/copy`, { method: 'POST' }),
+  tag: (id: string, tags: readonly string[]) => ask<{ tags: string[] }>(`/pieces/${id}/tags`, json('PUT', { tags })),
   pages: (id: string, how: PrintHow) => ask<Pages>(`/pieces/${id}/pages?${printQuery(how)}`),
   printAddress: (id: string, kind: 'pdf' | 'zip', how: PrintHow) => `/api/pieces/${id}/export.${kind}?${printQuery(how)}`,
 }

@@ -69,6 +69,8 @@ export function Header({ onShelf }: { onShelf: () => void }) {
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'musicxml')} download>MusicXML</a></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'mxl')} download>MusicXML, compressed</a></DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild onSelect={() => void sayLeftOut()}><a href={rest.exportAddress(pieceId, 'mid')} download>MIDI file</a></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild><a href={rest.exportAddress(pieceId, 'ductus')} download>All of it: notes and takes (.ductus)</a></DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild><a href={`${rest.exportAddress(pieceId, 'ductus')}?history=true`} download>All of it, with what can be undone</a></DropdownMenu.Item>
             <AudioItems pieceId={pieceId} />
           </DropdownMenu.Content>
         </DropdownMenu.Portal>

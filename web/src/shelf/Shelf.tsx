@@ -1,22 +1,22 @@
-/** The shelf: all pieces, a new one by a fill-in sentence, import, delete with undo. */
-import { useCallback, useEffect, useRef, useState } from 'react'
+/** The shelf: all pieces, found by words and tags, in an order of one's choice; a new one by a fill-in sentence, files, delete with undo. */
+import { useCallback, useEffect, useMemo, useState } from 'react'
+import { create } from 'zustand'
+import { persist } from 'zustand/middleware'
 import { rest } from '../api/rest'
 import type { PieceRow } from '../api/wire'
+import { ArrivalList, DropRoom, ImportButton, useArrivals } from './Arrivals'
 import { NewPiece } from './NewPiece'
+import { PieceItem } from './PieceItem'
+import { found, ORDERS, sorted, type Order } from './finding'
 
-const ago = (iso: string) => {
-  const minutes = Math.round((Date.now() - Date.parse(iso)) / 60000)
-  if (minutes < 1) return 'just now'
-  if (minutes < 60) return `${minutes} min ago`
-  if (minutes < 60 * 24) return `${Math.round(minutes / 60)} h ago`
-  return new Date(iso).toLocaleDateString()
-}
+const useOrder = create<{ readonly by: Order }>()(persist(() => ({ by: 'latest first' as Order }), { name: 'ductus.shelf' }))
 
 export function Shelf({ onOpen }: { onOpen: (id: string) => void }) {
-  const [rows, setRows] = useState<PieceRow[] | null>(null)
+  const [rows, setRows] = useState<readonly PieceRow[] | null>(null)
   const [problem, setProblem] = useState('')
   const [deleted, setDeleted] = useState<PieceRow | null>(null)
-  const file = useRef<HTMLInputElement>(null)
+  const [words, setWords] = useState('')
+  const by = useOrder((s) => s.by)
 
   const attempt = useCallback(async (what: () => Promise<unknown>) => {
     try {
@@ -28,47 +28,53 @@ export function Shelf({ onOpen }: { onOpen: (id: string) => void }) {
   }, [])
   const refresh = useCallback(() => attempt(async () => setRows(await rest.shelf())), [attempt])
   useEffect(() => void refresh(), [refresh])
+  const arrivals = useArrivals(onOpen, () => void refresh())
+  const shown = useMemo(() => sorted(found(rows ?? [], words), by), [rows, words, by])
+  const tags = useMemo(() => [...new Set((rows ?? []).flatMap((r) => r.tags))].sort((a, b) => a.localeCompare(b)), [rows])
+  const removed = (row: PieceRow) => { setDeleted(row); void refresh() }
+  const onlyTag = (tag: string) => setWords(words === `#${tag}` ? '' : `#${tag}`)
 
   return (
-    <div className="flex h-full flex-col overflow-y-auto">
-      <header className="flex h-13 shrink-0 items-center border-b border-rule bg-bar px-5">
-        <span className="font-serif text-2xl italic"><span className="text-vermilion">D</span>uctus</span>
-      </header>
-      <main className="mx-auto flex w-full max-w-[980px] flex-col gap-6 px-6 py-6">
-        <NewPiece onMake={(answers) => attempt(async () => onOpen((await rest.create(answers)).id))} />
-        {problem && <p role="alert" className="rounded-[3px] bg-wash px-3 py-2" data-testid="problem">{problem}</p>}
-        {deleted && (
-          <p role="status" className="flex items-center gap-3 rounded-[3px] bg-bar px-3 py-2">
-            “{deleted.title || 'Untitled'}” was taken off the shelf.
-            <button type="button" className="quiet-button" onClick={() => attempt(async () => { await rest.restore(deleted.id); setDeleted(null); await refresh() })}>Bring it back</button>
-          </p>
-        )}
-        <section aria-label="Pieces" className="rounded-[3px] bg-paper px-6 py-4 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
-          <div className="flex items-baseline justify-between pb-2">
-            <h1 className="font-serif text-2xl">On the shelf</h1>
-            <button type="button" className="quiet-button" onClick={() => file.current?.click()}>Import a MIDI file</button>
-            <input ref={file} type="file" accept=".mid,.midi,.musicxml,.mxl,.xml" aria-label="MIDI file" className="hidden"
-              onChange={(e) => { const chosen = e.target.files?.[0]; e.target.value = ''; if (chosen) void attempt(async () => onOpen((await rest.import(chosen)).id)) }} />
-          </div>
-          {rows?.length === 0 && <p className="py-6 text-faint">Nothing here yet. Finish the sentence above to begin a piece, or import a performance.</p>}
-          <ul>
-            {rows?.map((row) => (
-              <li key={row.id} className="group flex items-baseline gap-4 border-t border-rule py-3">
-                <a href={`/piece/${row.id}`} onClick={(e) => { e.preventDefault(); onOpen(row.id) }} className="min-w-0 flex-1">
-                  <span className="font-serif text-xl">{row.title || 'Untitled'}</span>{' '}
-                  <span className="font-serif text-faint italic">{row.subtitle}</span>
-                  <span className="block text-sm text-faint">
-                    {row.parts} · {row.meter} · {row.notes} notes{row.takes ? ` · ${row.takes} take${row.takes > 1 ? 's' : ''}` : ''}
-                  </span>
-                </a>
-                <span className="text-sm text-faint">{ago(row.changed_at)}</span>
-                <button type="button" className="quiet-button" aria-label={`Delete ${row.title || 'Untitled'}`}
-                  onClick={() => attempt(async () => { await rest.remove(row.id); setDeleted(row); await refresh() })}>Delete</button>
-              </li>
-            ))}
-          </ul>
-        </section>
-      </main>
-    </div>
+    <DropRoom take={arrivals.take}>
+      <div className="flex h-full flex-col overflow-y-auto">
+        <header className="flex h-13 shrink-0 items-center border-b border-rule bg-bar px-5">
+          <span className="font-serif text-2xl italic"><span className="text-vermilion">D</span>uctus</span>
+        </header>
+        <main className="mx-auto flex w-full max-w-[1080px] flex-col gap-5 px-6 py-6">
+          <NewPiece onMake={(answers) => attempt(async () => onOpen((await rest.create(answers)).id))} />
+          {problem && <p role="alert" className="rounded-[3px] bg-wash px-3 py-2" data-testid="problem">{problem}</p>}
+          {deleted && (
+            <p role="status" className="flex items-center gap-3 rounded-[3px] bg-bar px-3 py-2">
+              “{deleted.title || 'Untitled'}” was taken off the shelf.
+              <button type="button" className="quiet-button" onClick={() => attempt(async () => { await rest.restore(deleted.id); setDeleted(null); await refresh() })}>Bring it back</button>
+            </p>
+          )}
+          <ArrivalList list={arrivals.list} onOpen={onOpen} clear={arrivals.clear} />
+          <section aria-label="Pieces" className="rounded-[3px] bg-paper px-6 py-4 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+            <div className="flex flex-wrap items-baseline gap-x-4 gap-y-2 pb-3">
+              <h1 className="font-serif text-2xl">On the shelf</h1>
+              <input type="search" aria-label="Find pieces by words of their title, composer or parts, or by #tag" placeholder="find a title, a part, #tag" value={words} onChange={(e) => setWords(e.target.value)} className="field w-60" />
+              <label className="text-sm text-faint">order <select value={by} onChange={(e) => useOrder.setState({ by: e.target.value as Order })} className="field">
+                {ORDERS.map((o) => <option key={o}>{o}</option>)}
+              </select></label>
+              <span className="flex-1" />
+              <ImportButton take={arrivals.take} />
+              {rows && rows.length > 0 && <a className="quiet-button" href="/api/backup.ductus" download>Back up the library</a>}
+            </div>
+            {tags.length > 0 && (
+              <div className="flex flex-wrap gap-2 pb-3" role="group" aria-label="Tags">
+                {tags.map((tag) => <button key={tag} type="button" className="tag" aria-pressed={words === `#${tag}`} onClick={() => onlyTag(tag)}>{tag}</button>)}
+              </div>
+            )}
+            {rows?.length === 0 && <p className="py-6 text-faint">Nothing here yet. Finish the sentence above to begin a piece, or drop MIDI, MusicXML or Ductus files here.</p>}
+            {rows && rows.length > 0 && <p role="status" className="sr-only">{shown.length === rows.length ? `${rows.length} pieces` : `${shown.length} of ${rows.length} pieces`}</p>}
+            {rows && rows.length > 0 && shown.length === 0 && <p className="py-6 text-faint">No piece is called “{words}”. <button type="button" className="quiet-button" onClick={() => setWords('')}>Show all {rows.length}</button></p>}
+            <ul data-testid="pieces">
+              {shown.map((row) => <PieceItem key={row.id} row={row} onOpen={onOpen} attempt={attempt} changed={() => void refresh()} removed={removed} onTag={onlyTag} />)}
+            </ul>
+          </section>
+        </main>
+      </div>
+    </DropRoom>
   )
 }

@@ -64,6 +64,8 @@ class Ties:
         if chain.pitch != joined.pitch:
             self.losses.add("note~ spelled anew within a tie", chain.number)
         for sign in chain.signs:
+            if sign not in ("let-ring", "cross") and sign not in joined.signs:
+                self.losses.add("sign~ at a note that is held over (now at its beginning)", chain.number)
             joined.signs = with_sign(joined.signs, sign)
         for verse, syllable in chain.lyrics.items():
             if joined.lyrics.setdefault(verse, syllable) is not syllable and syllable.text:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 
+from ductus.core.score.instruments import BY_NAME
 from ductus.core.score.marks import KINDS
 from ductus.core.score.records import ClefChange, Mark, Note, Part, Record
 from ductus.core.score.signs import with_sign
@@ -49,13 +50,14 @@ class StavesWriter:
             while name in names:
                 name, k = f"{plain} {k}", k + 1
             names.add(name)
+            known = BY_NAME.get(name.casefold())
             clefs = tuple(first.get(staff, "bass" if staff == STAVES else "treble") for staff in group)
             clefs = (
                 ("percussion",) if self.raw.percussion else tuple("treble" if c == "percussion" else c for c in clefs)
             )
             out.append(
                 Part(
-                    self.part_id(group[0]), name, self.raw.short[:SHOWN_NAME], self.raw.programme, clefs, order + len(out), sings,
+                    self.part_id(group[0]), name, self.raw.short[:SHOWN_NAME], self.raw.programme, clefs, order + len(out), known.lyrics if known else sings,
                     self.raw.transpose, self.raw.level, self.raw.pan,
                 )
             )  # fmt: skip

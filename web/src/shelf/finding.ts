@@ -1,0 +1,28 @@
+/** Which pieces of the shelf are shown, and in which order. */
+import type { PieceRow } from '../api/wire'
+
+export const ORDERS = ['latest first', 'oldest first', 'by title', 'by composer'] as const
+export type Order = (typeof ORDERS)[number]
+
+const plain = (text: string) => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase()
+
+/** Pieces in which every word is found: in title, subtitle, composer, parts or tags; "#tag" means just that tag. */
+export function found(rows: readonly PieceRow[], words: string): readonly PieceRow[] {
+  const tag = words.startsWith('#') ? plain(words.slice(1).trim()) : ''
+  if (tag) return rows.filter((r) => r.tags.some((t) => plain(t).startsWith(tag)))
+  const wanted = plain(words).split(/\s+/).filter(Boolean)
+  if (!wanted.length) return rows
+  return rows.filter((r) => {
+    const all = plain([r.title, r.subtitle, r.composer, r.parts, ...r.tags].join(' '))
+    return wanted.every((w) => all.includes(w))
+  })
+}
+
+/** The pieces in an order; the server gives the latest first. */
+export function sorted(rows: readonly PieceRow[], by: Order): readonly PieceRow[] {
+  if (by === 'latest first') return rows
+  if (by === 'oldest first') return [...rows].reverse()
+  const of = by === 'by title' ? (r: PieceRow) => r.title : (r: PieceRow) => `${r.composer || '\uffff'} ${r.title}`
+  const compare = new Intl.Collator(undefined, { numeric: true, sensitivity: 'base' }).compare
+  return [...rows].sort((a, b) => compare(of(a), of(b)))
+}

@@ -108,7 +108,10 @@ def facts_of_part(k: int, part: music21.stream.Part, starts: list[F]) -> Iterato
         if measure.keySignature is not None and (measure.keySignature.sharps or start):
             yield "key", k, start, measure.keySignature.sharps
         for line, side in ((measure.leftBarline, "left"), (measure.rightBarline, "right")):
-            if isinstance(line, music21.bar.Repeat):
+            if isinstance(line, music21.bar.Repeat) and side == "right" and line.type == "heavy-light":
+                following = starts[min(measures.index(measure) + 1, len(starts) - 1)]
+                yield "repeat", k, following, "left", "start", 2  # stated at the end of the bar before
+            elif isinstance(line, music21.bar.Repeat):
                 yield "repeat", k, start, side, line.direction, line.times or 2
         for element in measure.recurse().notesAndRests:
             at = start + exact(element.getOffsetInHierarchy(measure))

@@ -1,5 +1,11 @@
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
+import '@fontsource/alegreya/400.css'
+import '@fontsource/alegreya/500.css'
+import '@fontsource/alegreya/400-italic.css'
+import '@fontsource/alegreya-sans/400.css'
+import '@fontsource/alegreya-sans/500.css'
+import '@fontsource/alegreya-sans/700.css'
 import './styles.css'
 
 createRoot(document.getElementById('root')!).render(<App />)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from ductus.app import messages as m
 from ductus.app.shape import weighed_notes
+from ductus.core.entry.line import line_words
+from ductus.core.entry.state import EntryState
 from ductus.core.errors import NotThere
+from ductus.core.notation.aloud import bar_aloud, column_aloud, voice_aloud
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change
 from ductus.core.score.frame.base import FrameQuestion, bars_words
@@ -32,6 +35,20 @@ def about_page(
             return frame_fact(piece, message)
         case m.PickMarks(ids):
             return marks_fact(piece, ids)
+
+
+def aloud(piece: Piece, state: EntryState, what: str) -> str:
+    """What stands at the pen, said in full; "where": the place of the pen and what the next key will do."""
+    index = piece.timeline.bar_at(state.tick).index
+    match what:
+        case "bar":
+            return bar_aloud(piece, min(index, piece.bar_count - 1))
+        case "voice":
+            return voice_aloud(piece, state.line, index)
+        case "column":
+            return column_aloud(piece, state.tick)
+    pen = "Pen down" if state.down else "Pen up"
+    return f"{pen}. {line_words(state, piece)}"
 
 
 def page_change(piece: Piece, message: m.EditFrame | m.EditMarks) -> Change:

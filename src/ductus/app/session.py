@@ -21,7 +21,7 @@ from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
 from ductus.app.journal import Entry, Journal
 from ductus.app.outbox import Item, OneEvent, Outbox, Sent
-from ductus.app.page import about_page, marks_left, page_change
+from ductus.app.page import about_page, aloud, marks_left, page_change
 from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take, reading_otherwise
 from ductus.app.recorder import Recorder
 from ductus.app.recording import DROPPED, Recording, take_from_journal
@@ -170,6 +170,8 @@ class Session(Outbox):
             case m.WeighFrame() | m.WeighNotes() | m.LookAtFrame() | m.PickMarks():
                 self._send(fact := about_page(self.desk.piece, item))
                 self._say(fact.words if isinstance(fact, m.MarksFact) else "")
+            case m.ReadAloud(what):
+                self._say(aloud(self.desk.piece, self.state, what))
             case m.EditFrame() | m.EditMarks():
                 self._edit_page(item)
             case m.Clip():

@@ -380,6 +380,15 @@ def stands_at(slur: Mark, kind: str, symbol: Symbol) -> bool:
     )
 
 
+def tempi_by_bar(piece: Piece, bars: list[Bar]) -> dict[int, list[TempoMark]]:
+    """Bar index -> the tempo marks in it, in order."""
+    out: dict[int, list[TempoMark]] = {}
+    for tempo in sorted(piece.tempi.values(), key=lambda t: t.tick):
+        if bars and bars[0].start <= tempo.tick < bars[-1].end:
+            out.setdefault(piece.timeline.bar_at(tempo.tick).index, []).append(tempo)
+    return out
+
+
 def wants_bracket(voice: VoiceBar, span: object) -> bool | None:
     """Whether a hand chose that the bracket of a tuplet is shown, hidden, or neither."""
     inside: list[Symbol] = [s for s in voice.symbols if s.span == span]

@@ -22,7 +22,7 @@ from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.performance import channels_of
 from ductus.core.score.drums import DRUMS
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import ClefChange, Note, Part, TempoMark
+from ductus.core.score.records import ClefChange, Note, Part
 from ductus.core.time.bars import Bar
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words
@@ -32,6 +32,7 @@ from ductus.formats.musicxml_marks import (
     collect,
     slur_ends,
     stands_at,
+    tempi_by_bar,
     ticks_of_marks,
     wants_bracket,
     write_left_bar_line,
@@ -169,7 +170,7 @@ class _PartWriter:
         self.marks = {
             bar.index: [m for m in piece.marks_in_bar(part.id, bar.index) if m.kind != "tuplet"] for bar in bars
         }
-        self.tempi = _tempi_by_bar(piece, bars) if is_top else {}
+        self.tempi = tempi_by_bar(piece, bars) if is_top else {}
         self.signs = sorted(piece.signs.values(), key=lambda s: (s.bar, s.id))
         self.sings = part.lyrics or any(n.lyrics for bar in bars for n in piece.notes_in_bar(part.id, bar.index))
         self.endings = is_top or window.heading  # the engraver draws them once
@@ -373,6 +374,9 @@ class _PartWriter:
         sub(element, "duration", symbol.ticks // self.tick_unit)
         self._voice_and_value(element, voice, symbol)
         notations = self._tuplet_ends(voice, i, symbol)
+        if self._held(voice, symbol) and not symbol.hidden:
+            notations = notations if notations is not None else etree.Element("notations")
+            sub(notations, "fermata")
         if notations is not None:
             element.append(notations)
 
@@ -403,12 +407,16 @@ class _PartWriter:
         if not again:
             write_signs(notations, symbol.notes, note, first=not chord)
         signed = not again and any("fermata" in n.signs for n in symbol.notes)
-        if not chord and not signed and (voice.staff, symbol.tick) in self.fermatas:
+        if not chord and not signed and self._held(voice, symbol):
             sub(notations, "fermata")
         if len(notations):
             element.append(notations)
         if not again:
             write_lyrics(element, note, self._held_on)
+
+    def _held(self, voice: VoiceBar, symbol: Symbol) -> bool:
+        """Does a fermata stand at a symbol by itself?"""
+        return any(staff == voice.staff and symbol.tick <= tick < symbol.end for staff, tick in self.fermatas)
 
     def _held_on(self, note: Note, verse: int) -> bool:
         """Is the syllable of a verse held over the note that follows in the voice?"""
@@ -485,12 +493,3 @@ class _PartWriter:
         """A group that is one beam needs no bracket, unless a hand chose one."""
         chosen = wants_bracket(voice, symbol.span)
         return not one_beam([s for s in voice.symbols if s.span == symbol.span]) if chosen is None else chosen
-
-
-def _tempi_by_bar(piece: Piece, bars: list[Bar]) -> dict[int, list[TempoMark]]:
-    """Bar index -> the tempo marks in it, in order."""
-    out: dict[int, list[TempoMark]] = {}
-    for tempo in sorted(piece.tempi.values(), key=lambda t: t.tick):
-        if bars and bars[0].start <= tempo.tick < bars[-1].end:
-            out.setdefault(piece.timeline.bar_at(tempo.tick).index, []).append(tempo)
-    return out

@@ -6,7 +6,7 @@
  */
 import { endRecording, recordAgain, toggleRecording } from '../recording/recorder'
 import type { Command as EntryCommand, Edit, MarkEdit, Selecting } from '../api/wire'
-import { choose, clip, edit, give, select, travel, useDesk, walk } from '../desk/store'
+import { choose, clip, edit, give, readAloud, select, travel, useDesk, walk } from '../desk/store'
 import { toggleHelp } from '../help/help'
 import { openListening, playFromStart, playSelection, toggleAsPlayed, toggleFeel, toggleLoop, togglePlaying, useListening } from '../listening/listening'
 import { zoomBy } from '../listening/zoom'
@@ -21,7 +21,7 @@ import { onLearned } from '../input/learned'
 
 export interface Command {
   readonly id: string
-  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Reading' | 'Selecting' | 'Editing' | 'Marks' | 'Keys as a piano' | 'View'
+  readonly group: 'Pen' | 'Value' | 'Step' | 'Listening' | 'Reading' | 'Reading aloud' | 'Selecting' | 'Editing' | 'Marks' | 'Keys as a piano' | 'View'
   readonly label: string
   readonly keys: readonly string[]
   readonly run: () => void
@@ -31,6 +31,8 @@ export interface Command {
 const server = (command: EntryCommand) => () => give(command)
 const change = (what: Edit) => () => edit(what)
 const pick = (what: Extract<Selecting, { what: unknown }>['what']) => () => select({ name: 'select', what })
+
+const aloud = (what: 'column' | 'voice' | 'bar' | 'where') => () => readAloud(what)
 
 const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9'], ['32nd', 'Minus']] as const
 
@@ -121,6 +123,10 @@ export const COMMANDS: readonly Command[] = [
   { id: 'previous-doubt', group: 'Reading', label: 'Doubt before', keys: ['Shift+KeyV'], run: () => stepDoubt(-1) },
   { id: 'swap-doubt', group: 'Reading', label: 'Swap to the next rival', keys: ['KeyX'], run: swapDoubt },
   { id: 'accept-doubt', group: 'Reading', label: 'Accept, and go to the next doubt', keys: ['KeyC'], run: acceptDoubt },
+  { id: 'aloud-column', group: 'Reading aloud', label: 'Say all that sounds at the pen', keys: ['F3'], run: aloud('column') },
+  { id: 'aloud-voice', group: 'Reading aloud', label: 'Say the voice of the pen in this bar', keys: ['Shift+F3'], run: aloud('voice') },
+  { id: 'aloud-bar', group: 'Reading aloud', label: 'Say the whole bar at the pen', keys: ['Alt+F3', 'Ctrl+F3'], run: aloud('bar') },
+  { id: 'aloud-where', group: 'Reading aloud', label: 'Say where the pen is and what the next key will do', keys: ['F10'], run: aloud('where') },
   { id: 'undo', group: 'Editing', label: 'Undo', keys: ['Ctrl+KeyZ'], run: () => travel('undo') },
   { id: 'redo', group: 'Editing', label: 'Redo', keys: ['Ctrl+Shift+KeyZ', 'Ctrl+KeyY'], run: () => travel('redo') },
   { id: 'select-left', group: 'Selecting', label: 'Select one more to the left', keys: ['Ctrl+Shift+ArrowLeft'], run: pick('left') },

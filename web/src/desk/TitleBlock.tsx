@@ -21,7 +21,7 @@ function Words({ field, className, empty }: { field: Field; className: string; e
     )
   return (
     <button type="button" onClick={(e) => { e.stopPropagation(); setDraft(text) }} title={`Change the ${field}`}
-      className={`${className} ${text ? '' : 'text-faint/0 hover:text-faint focus-visible:text-faint'}`}>
+      className={`min-h-6 min-w-6 ${className} ${text ? '' : 'text-faint/0 hover:text-faint focus-visible:text-faint'}`}>
       {text || empty}
     </button>
   )
@@ -31,10 +31,10 @@ export function TitleBlock() {
   return (
     <header className="mb-1 flex flex-col items-center font-serif">
       <h1><Words field="title" className="text-[26px] leading-8" empty="Add a title" /></h1>
-      <Words field="subtitle" className="text-[15px] leading-5 text-faint italic" empty="Add a subtitle" />
+      <Words field="subtitle" className="text-[15px] leading-6 text-faint italic" empty="Add a subtitle" />
       <div className="pointer-events-none -mt-3 flex w-full items-start justify-between max-lg:mt-0">
         <span className="pointer-events-auto"><Words field="number" className="text-[13px] text-faint" empty="Add a number" /></span>
-        <span className="pointer-events-auto flex flex-col items-end"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /><Words field="arranger" className="text-[13px] leading-4 text-faint" empty="Add an arranger" /></span>
+        <span className="pointer-events-auto flex flex-col items-end"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /><Words field="arranger" className="-mt-1 text-[13px] leading-4 text-faint" empty="Add an arranger" /></span>
       </div>
     </header>
   )

@@ -259,6 +259,9 @@ export function clip(what: 'copy' | 'cut' | 'paste'): void {
 
 export const select = (how: Selecting) => settled(() => send({ type: 'select', do: how, ids: [...useDesk.getState().selection] }))
 
+/** What stands at the pen is said, once what was done before is written. */
+export const readAloud = (what: 'column' | 'voice' | 'bar' | 'where') => settled(() => send({ type: 'aloud', what }))
+
 /** Exactly these notes are selected; the server says which, and knows them. */
 export function choose(ids: Iterable<string>): void {
   const selection = new Set(ids)

@@ -34,7 +34,7 @@ export function FrameLine() {
     )
   const other: Option[] = ASPECTS.map(([what, label]) => ({ label, chosen: what === at.what, act: () => lookAtFrame(what, at) }))
   return (
-    <span onKeyDown={(e) => { if (e.key === 'Escape' && e.target instanceof HTMLInputElement) { e.target.blur(); leaveFrame() } }}>
+    <span role="presentation" onKeyDown={(e) => { if (e.key === 'Escape' && e.target instanceof HTMLInputElement) { e.target.blur(); leaveFrame() } }}>
       <Phrase name="about" options={other} strong>{ABOUT[at.what](at)}</Phrase> {PARTS[at.what](at)}{' '}
       <Tail end="."><Now act={leaveFrame}>done</Now></Tail>
     </span>

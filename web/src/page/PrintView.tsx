@@ -81,7 +81,7 @@ function Preview() {
         {working && <span role="status" className="ml-3 font-sans text-base text-faint">laying out the pages ...</span>}
         {problem && <p role="alert" className="mt-1 w-fit rounded-[3px] bg-wash px-2 font-sans text-base" data-testid="print-problem">{problem}</p>}
       </div>
-      <div className="pages flex min-h-0 flex-1 flex-wrap content-start justify-center gap-5 overflow-y-auto p-5" tabIndex={0} aria-label="Pages">
+      <div className="pages flex min-h-0 flex-1 flex-wrap content-start justify-center gap-5 overflow-y-auto p-5" tabIndex={0} role="region" aria-label="Pages">
         {pages?.pages.map((svg, k) => <PageDrawing key={k} svg={svg} label={`Page ${k + 1} of ${count}`} />)}
       </div>
     </>

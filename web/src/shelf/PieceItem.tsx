@@ -38,7 +38,7 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
       <span className="flex items-center gap-1">
         <button type="button" className="quiet-button" aria-expanded={tagging} aria-label={`Tags of ${title}`} onClick={() => setTagging(!tagging)}>Tags</button>
         <button type="button" className="quiet-button" aria-label={`Copy ${title}`} onClick={() => attempt(async () => { await rest.copy(row.id); changed() })}>Copy</button>
-        <a className="quiet-button" href={rest.exportAddress(row.id, 'ductus')} aria-label={`Save ${title} as a file`} download>Save</a>
+        <button type="button" className="quiet-button" aria-label={`Save ${title} as a file`} onClick={() => { location.href = rest.exportAddress(row.id, 'ductus') }}>Save</button>
         <button type="button" className="quiet-button" aria-label={`Delete ${title}`} onClick={() => attempt(async () => { await rest.remove(row.id); removed(row) })}>Delete</button>
       </span>
       {(row.tags.length > 0 || tagging) && (

@@ -117,6 +117,14 @@ class WeighNotes(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class ReadAloud(Message):
+    """Say what stands at the pen: all that sounds at its place, its voice in this bar, or the whole bar; or where work stands."""
+
+    what: Literal["column", "voice", "bar", "where"]
+    type: Literal["aloud"] = "aloud"
+
+
+@dataclass(frozen=True, slots=True)
 class LookAtFrame(Message):
     """The line is to speak of the clef, key, meter, tempo, part or bar at a place; ``last`` is the last bar where several are meant, ``id`` a tempo mark
     that was pointed at, ``near``: the change of clef nearest to the place is meant."""
@@ -326,6 +334,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
     | StopWork | Look
 )  # fmt: skip

@@ -84,6 +84,12 @@ def sentence(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     )
 
 
+def line_words(state: EntryState, piece: Piece) -> str:
+    """The line as it is said: without the phrases that only open more."""
+    words = "".join(p.words for p in sentence(state, piece) if p.form not in ("with", "more"))
+    return words.rstrip("; ") + "."
+
+
 def next_key(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     """The first clause of the line while it speaks of something else: what the next key will do."""
     if not state.down:

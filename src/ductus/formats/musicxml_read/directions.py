@@ -193,7 +193,8 @@ class Directions:
         if repeat is not None:
             forward = repeat.get("direction") == "forward"
             times = repeat.get("times") or ""
-            signs.append(("repeat-start", "") if forward else ("repeat-end", times if times not in ("", "2") else ""))
+            begins = "repeat-start" if left else "next repeat-start"
+            signs.append((begins, "") if forward else ("repeat-end", times if times not in ("", "2") else ""))
         elif style in STYLE_OF:
             if style == "dotted":
                 self._lose("dotted bar line~ (dashed now)")

@@ -162,8 +162,9 @@ def signs_of(parts: list[RawPart], bars: Bars, losses: Losses, ids: Ids) -> Iter
     for part in parts:
         for bar, measure in enumerate(part.measures):
             for kind, text in measure.signs:
-                at, name = (bar - 1, kind.removeprefix("left ")) if kind.startswith("left ") else (bar, kind)
-                if at >= 0 and not (name == "final" and at == last):
+                way, _, name = kind.rpartition(" ")  # what stands at the other side belongs to the bar beside it
+                at = bar + {"left": -1, "next": 1}.get(way, 0)
+                if 0 <= at <= last and not (name == "final" and at == last):
                     found.setdefault((at, name), text)
     yield from endings_of(parts, bars, losses, ids)
     changes = {b for b, m in enumerate(parts[0].measures) if any(at == 0 for at, *_ in m.keys)}

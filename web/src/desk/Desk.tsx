@@ -11,6 +11,7 @@ import { KeyPage } from '../help/KeyPage'
 import { keepHabits } from './habits'
 import { Header } from './Header'
 import { Keys } from './Keys'
+import { TourLine } from '../tour/TourLine'
 import { Line } from './Line'
 import { stopPlaying } from '../listening/listening'
 import { closeDelayTest, DelayTest, useDelay } from '../recording/DelayTest'
@@ -67,6 +68,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
       <main className="flex min-h-0 flex-1 gap-4 pt-4 pl-5">
         <Sheet />
       </main>
+      <TourLine />
       <footer className={`relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1 ${pen?.down ? 'border-vermilion' : 'border-rule'}`}>
         <Line />
         <p className="mb-1 flex h-5 items-center gap-3 truncate text-[0.95rem] text-faint">

@@ -34,7 +34,7 @@ export function TitleBlock() {
       <Words field="subtitle" className="text-[15px] leading-6 text-faint italic" empty="Add a subtitle" />
       <div className="pointer-events-none -mt-3 flex w-full items-start justify-between max-lg:mt-0">
         <span className="pointer-events-auto"><Words field="number" className="text-[13px] text-faint" empty="Add a number" /></span>
-        <span className="pointer-events-auto flex flex-col items-end"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /><Words field="arranger" className="-mt-1 text-[13px] leading-4 text-faint" empty="Add an arranger" /></span>
+        <span className="pointer-events-auto flex flex-col items-end"><Words field="composer" className="text-[13px] text-faint" empty="Add a composer" /><Words field="arranger" className="text-[13px] text-faint" empty="Add an arranger" /></span>
       </div>
     </header>
   )

@@ -1,8 +1,11 @@
 /** One page of keys, made from the table of commands: what fits the moment first, learned controls beside each; it prints. */
 import { Dialog } from 'radix-ui'
+import { useRef, useState, type ReactNode } from 'react'
 import { COMMANDS, keyWords, type Command } from '../commands/table'
 import { useDesk } from '../desk/store'
 import { triggerWords, useLearned } from '../input/learned'
+import { tasksWith } from './guide'
+import { startTour } from '../tour/tour'
 import { useHelp } from './help'
 
 const FITTING: Record<string, readonly string[]> = {
@@ -17,7 +20,24 @@ const FITTING: Record<string, readonly string[]> = {
 }
 const GROUPS = [...new Set(COMMANDS.map((c) => c.group))]
 
+/** Commands and tasks of the guide in which the words are found. */
+function Found({ words, row }: { words: string; row: (c: Command) => ReactNode }) {
+  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
+  const commands = COMMANDS.filter((c) => { const all = `${c.label} ${c.group} ${c.keys.map(keyWords).join(' ')}`.toLowerCase(); return wanted.every((w) => all.includes(w)) })
+  const tasks = tasksWith(words)
+  const count = commands.length + tasks.length
+  return (
+    <div className="no-print" data-testid="help-found">
+      <p role="status" className="text-faint">{count === 0 ? `Nothing is said of “${words.trim()}”.` : `${commands.length} ${commands.length === 1 ? 'command' : 'commands'}, ${tasks.length} ${tasks.length === 1 ? 'task' : 'tasks'} of the guide`}</p>
+      {commands.length > 0 && <ul className="mb-3">{commands.map(row)}</ul>}
+      {tasks.map((t) => <section key={t.name} aria-label={t.name} className="guide mb-3 max-w-[46rem] border-l-2 border-rule pl-3" dangerouslySetInnerHTML={{ __html: t.html }} />)}
+    </div>
+  )
+}
+
 export function KeyPage() {
+  const [words, setWords] = useState('')
+  const field = useRef<HTMLInputElement>(null)
   const open = useHelp((s) => s.open)
   const { bound, learning, said, learn, forget, reset } = useLearned()
   const way = useDesk((s) => s.pen?.way ?? 'step')
@@ -43,17 +63,20 @@ export function KeyPage() {
     <Dialog.Root open={open} onOpenChange={(now) => { useHelp.setState({ open: now }); if (!now) learn(null) }} modal={false}>
       <Dialog.Portal>
         <Dialog.Content className="key-page fixed top-16 right-5 bottom-4 z-50 w-[62rem] max-w-[95vw] overflow-y-auto rounded-[4px] border border-rule bg-paper p-5 shadow-xl"
-          aria-describedby={undefined} onInteractOutside={(e) => e.preventDefault()}>
+          aria-describedby={undefined} onEscapeKeyDown={(e) => { if (words) { e.preventDefault(); setWords('') } }} onOpenAutoFocus={(e) => { e.preventDefault(); field.current?.focus() }} onInteractOutside={(e) => e.preventDefault()}>
           <div className="flex items-baseline justify-between">
             <Dialog.Title className="font-serif text-2xl">Keys and controls</Dialog.Title>
             <span className="no-print flex gap-2">
+              <button type="button" className="quiet-button" onClick={() => { useHelp.setState({ open: false }); startTour() }}>The tour</button>
               <button type="button" className="quiet-button" onClick={() => window.print()}>Print this page</button>
               <button type="button" className="quiet-button" onClick={reset}>Forget all learned controls</button>
               <Dialog.Close className="quiet-button">Close</Dialog.Close>
             </span>
           </div>
           <p role="status" className="min-h-6 text-vermilion" data-testid="learned">{said}</p>
-          <div className="gap-8 md:columns-2">
+          <label className="no-print mb-3 flex items-center gap-2">Find <input ref={field} type="search" value={words} onChange={(e) => setWords(e.target.value)} placeholder="what you want to do, or a key" className="field w-80" /></label>
+          {words.trim() && <Found words={words} row={row} />}
+          <div className={`gap-8 md:columns-2 ${words.trim() ? 'hidden' : ''}`}>
             {fitting.length > 0 && (
               <section className="mb-3 break-inside-avoid border-l-2 border-vermilion pl-3">
                 <h2 className="font-serif text-lg text-vermilion">Now</h2>

@@ -24,7 +24,7 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
   const [tagging, setTagging] = useState(false)
   const title = row.title || 'Untitled'
   return (
-    <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 border-t border-rule py-2.5">
+    <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 border-t border-rule py-2.5 max-md:grid-cols-1">
       <a href={`/piece/${row.id}`} onClick={(e) => { e.preventDefault(); onOpen(row.id) }} className="grid min-w-0 grid-cols-[15rem_minmax(0,1fr)] items-center gap-4 max-sm:grid-cols-1">
         <img src={`/api/pieces/${row.id}/opening.svg?revision=${row.revision}`} alt="" loading="lazy" decoding="async" className="opening h-16 w-60 object-cover object-left" />
         <span className="min-w-0">
@@ -35,14 +35,14 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
           </span>
         </span>
       </a>
-      <span className="flex items-center gap-1">
+      <span className="flex flex-wrap items-center gap-1">
         <button type="button" className="quiet-button" aria-expanded={tagging} aria-label={`Tags of ${title}`} onClick={() => setTagging(!tagging)}>Tags</button>
         <button type="button" className="quiet-button" aria-label={`Copy ${title}`} onClick={() => attempt(async () => { await rest.copy(row.id); changed() })}>Copy</button>
         <button type="button" className="quiet-button" aria-label={`Save ${title} as a file`} onClick={() => { location.href = rest.exportAddress(row.id, 'ductus') }}>Save</button>
         <button type="button" className="quiet-button" aria-label={`Delete ${title}`} onClick={() => attempt(async () => { await rest.remove(row.id); removed(row) })}>Delete</button>
       </span>
       {(row.tags.length > 0 || tagging) && (
-        <span className="col-span-2 flex flex-wrap items-center gap-2 pl-[16rem] text-sm max-sm:pl-0">
+        <span className="col-span-full flex flex-wrap items-center gap-2 pl-[16rem] text-sm max-sm:pl-0">
           {!tagging && row.tags.map((tag) => <button key={tag} type="button" className="tag" onClick={() => onTag(tag)} aria-label={`Only pieces with the tag ${tag}`}>{tag}</button>)}
           {tagging && (
             <form className="flex items-center gap-2" onSubmit={(e) => {

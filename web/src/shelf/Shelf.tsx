@@ -5,6 +5,7 @@ import { persist } from 'zustand/middleware'
 import { rest } from '../api/rest'
 import type { PieceRow } from '../api/wire'
 import { ArrivalList, DropRoom, ImportButton, useArrivals } from './Arrivals'
+import { TourOffer } from '../tour/TourLine'
 import { NewPiece } from './NewPiece'
 import { PieceItem } from './PieceItem'
 import { found, ORDERS, sorted, type Order } from './finding'
@@ -41,6 +42,7 @@ export function Shelf({ onOpen }: { onOpen: (id: string) => void }) {
           <span className="font-serif text-2xl italic"><span className="text-vermilion">D</span>uctus</span>
         </header>
         <main className="mx-auto flex w-full max-w-[1080px] flex-col gap-5 px-6 py-6">
+          <TourOffer begin={() => void attempt(async () => onOpen((await rest.create({ title: 'First Steps aboard' })).id))} />
           <NewPiece onMake={(answers) => attempt(async () => onOpen((await rest.create(answers)).id))} />
           {problem && <p role="alert" className="rounded-[3px] bg-wash px-3 py-2" data-testid="problem">{problem}</p>}
           {deleted && (

@@ -52,7 +52,7 @@ check: setup
 	.venv/bin/ruff check src tests bench tools
 	.venv/bin/ruff format --check src tests bench tools
 	.venv/bin/mypy
-	cd web && npx --no-install tsc -p .
+	cd web && npx --no-install tsc -p . && npx --no-install eslint src && npx --no-install vitest run --silent
 
 test: setup chromium converter check
 	$(PY) -m pytest -n auto --maxprocesses 4

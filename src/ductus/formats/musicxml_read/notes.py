@@ -47,12 +47,14 @@ def ratio_of(note: Element) -> tuple[int, int] | None:
 
 
 def length_of(note: Element, divisions: Fraction) -> Fraction:
-    """Quarters: the duration, or what is written where the duration is only rounded."""
-    stated = number_of(text_of(note, "duration"), Fraction(0)) or Fraction(0)
-    stated, written = max(stated, Fraction(0)) / divisions, written_length(note)
-    if written is not None and (not stated or (written != stated and abs(written - stated) <= 1 / divisions)):
-        return written
-    return stated
+    """Quarters: the duration; or what is written, where the divisions of the file cannot state that and the duration is only rounded."""
+    duration = max(number_of(text_of(note, "duration"), Fraction(0)) or Fraction(0), Fraction(0))
+    written = written_length(note)
+    if written is None:
+        return duration / divisions
+    exact = written * divisions
+    rounded = exact.denominator != 1 and abs(exact - duration) <= 1
+    return written if rounded or not duration else duration / divisions
 
 
 def sounding_pitch(note: Element, part: RawPart, losses: Losses, bar: str) -> Pitch | None:
@@ -87,10 +89,12 @@ def drum_of(note: Element, part: RawPart, losses: Losses, bar: str) -> Pitch | N
         return None
     instrument = note.find("instrument")
     key = part.drums.get((instrument.get("id") or "") if instrument is not None else "")
-    if key in DRUMS:
-        return drum_pitch(DRUMS[key].key)
     step, octave = text_of(unpitched, "display-step", "B").upper(), whole_of(text_of(unpitched, "display-octave"), 4)
     place = Pitch(step if step in STEPS else "B", 0, min(max(octave, 0), 9))
+    if key in DRUMS:
+        if DRUMS[key].place != place:
+            losses.once("Drums stand where Ductus writes them, with its heads.")
+        return drum_pitch(DRUMS[key].key)
     if key is not None or instrument is None:
         losses.add("stroke~ of an unnamed drum (taken by its place on the staff)", bar)
     return drum_pitch(drum_at(place.diatonic, text_of(note, "notehead") not in ("", "normal")).key)

@@ -1,0 +1,65 @@
+"""What the documents show works as it stands there."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from ductus.cli import parser
+from ductus.core.score.records import MeterChange
+from ductus.demo.scenario import waltz
+from ductus.formats.midi import write_midi
+from ductus.store.packed import Packed, to_file
+
+ROOT = Path(__file__).parent.parent
+DOCS = ROOT / "docs"
+
+
+def blocks(name: str) -> list[str]:
+    """The Python code of a document."""
+    return re.findall(r"```python\n(.*?)```", (DOCS / name).read_text(encoding="utf-8"), re.DOTALL)
+
+
+def test_the_python_page_runs(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "take.mid").write_bytes(write_midi(waltz()))
+    read, write, score = blocks("python.md")
+    exec(read, {})
+    assert "doubts" in capsys.readouterr().out
+    assert (tmp_path / "take.musicxml").stat().st_size > 10_000
+    exec(write, {})
+    exec(score, {})
+    assert "C 4, quarter; E 4, quarter; G 4, quarter; C 5, quarter" in capsys.readouterr().out
+
+
+def test_the_page_of_the_file_format_runs(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "waltz.ductus").write_bytes(to_file([Packed(waltz())]))
+    (code,) = blocks("file-format.md")
+    exec(code, {})
+    assert capsys.readouterr().out == "121 notes in ['Piano']\n"
+
+
+def test_the_page_of_the_command_line_names_what_there_is() -> None:
+    page = (DOCS / "command-line.md").read_text(encoding="utf-8")
+    (commands,) = [a for a in parser()._actions if a.dest == "command"]
+    assert commands.choices is not None
+    for name in commands.choices:
+        assert f"ductus {name}" in page or f"| {name}" in page, name
+    known = {o for c in commands.choices.values() for a in c._actions for o in a.option_strings}  # type: ignore[attr-defined]
+    for option in re.findall(r"(?<![\w-])--[a-z][a-z-]+", page):
+        assert option in known, option
+
+
+def test_a_meter_without_a_sign_is_described() -> None:
+    """The columns that the description names are those that are written."""
+    page = (DOCS / "file-format.md").read_text(encoding="utf-8")
+    for column in ("count", "unit", "groups", "sign"):
+        assert column in page
+    assert MeterChange.__doc__ is not None

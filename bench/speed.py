@@ -21,6 +21,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
+from bench.files import measure_files
 from bench.long import export_seconds, journal_lost_ms, read_notes, with_takes
 from bench.page import frame_edit_ms, pdf_seconds, with_marks
 from bench.playing import measure as measure_playing
@@ -34,6 +35,7 @@ from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
 from ductus.demo.player import play
 
+UNITS = {"s": "s", "ms": "ms", "kb": "kB"}  # by the end of a figure's name
 RESULTS = Path(__file__).parent / "results.json"
 STEPS = 200
 SPAN_BARS = 12  # the same stretch is written over again and again, so that short and long pieces show like for like
@@ -208,6 +210,8 @@ def main() -> None:
     note("entry_events_per_s", events_per_second(), "events/s")
     for name, (value, unit) in {**measure_playing(), **sound_figures()}.items():
         note(name, value, unit)
+    for name, value in measure_files().items():
+        note(name, value, UNITS.get(name.rpartition("_")[2], "a second" if "per_s" in name else "ratio"))
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 
 

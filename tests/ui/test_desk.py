@@ -187,7 +187,7 @@ def test_a_bad_file_is_refused_in_words_and_a_deleted_piece_comes_back(page: Pag
     page.get_by_label("Files to import").set_input_files(
         {"name": "letter.mid", "mimeType": "audio/midi", "buffer": b"Dear band"}
     )
-    expect(page.get_by_test_id("problem")).to_contain_text("no Standard MIDI File")
+    expect(page.get_by_test_id("arrivals")).to_contain_text("letter.mid: That is no file that Ductus reads")
     page.get_by_role("button", name="Delete Lock Gate Waltz").click()
     expect(page.get_by_role("link", name=re.compile("Lock Gate Waltz"))).to_have_count(0)
     page.get_by_role("button", name="Bring it back").click()

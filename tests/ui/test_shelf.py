@@ -114,9 +114,9 @@ def test_a_backup_is_saved_and_restored_into_an_empty_library(page: Page, server
     empty = Server(tmp_path / "other")
     try:
         shelf(page, empty)
-        for _ in range(6):
+        for left in range(6, 0, -1):
+            expect(page.get_by_test_id("pieces").get_by_role("listitem")).to_have_count(left)
             page.get_by_role("button", name="Delete").first.click()
-            page.wait_for_timeout(150)
         expect(page.get_by_text("Nothing here yet")).to_be_visible()
         drop(page, all_ductus=kept.read_bytes())
         expect(page.get_by_test_id("arrivals")).to_contain_text("7 pieces came back as kept.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
+from ductus.core.reading.together import together
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map
@@ -67,8 +69,11 @@ def settings_from(wishes: Wishes, file_meter: Meter | None) -> ReadSettings:
     )
 
 
-def transcribe_file(midi: Path, out: Path, wishes: Wishes, doubts: Path | None = None) -> None:
-    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, and the doubts).
+def transcribe_file(
+    midi: Path, out: Path, wishes: Wishes, doubts: Path | None = None, also: Sequence[Path] = ()
+) -> str:
+    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, and the doubts); ``also`` are further takes of the same. Returns what is to
+    be said of them.
 
     Raises BadInput or OSError; then nothing has been written.
     """
@@ -80,13 +85,18 @@ def transcribe_file(midi: Path, out: Path, wishes: Wishes, doubts: Path | None =
     if wishes.tempo is not None:
         pulses = steady_map(wishes.tempo, 0, round(wishes.start_beat_at * 1e6))
     settings = replace(settings, readings=wishes.readings)
-    result = read(file.take, pulses, settings)
+    take, said = file.take, ""
+    if also:
+        joined = together([take, *(read_midi(p.read_bytes()).take for p in also)], same_clock=pulses is not None)
+        take, said = joined.take, f"Read from {len(also) + 1} takes: {joined.words}."
+    result = read(take, pulses, settings)
     pieces = [page_of(r, wishes.title) for r in (result, *result.rivals)[: wishes.readings]]
     for k, piece in enumerate(pieces, 1):
         path = out if k == 1 else out.with_name(f"{out.stem}-{k}{out.suffix}")
         path.write_bytes(write_musicxml(piece))
     if doubts is not None:
         doubts.write_text(json.dumps(doubts_json(result, pieces[0]), indent=1), encoding="utf-8")
+    return said
 
 
 def doubts_json(result: ReadingResult, piece: Piece) -> list[dict[str, Any]]:

@@ -31,6 +31,7 @@ TRANSCRIBE_EXAMPLES = """examples:
   ductus transcribe take.mid -o take.musicxml --tempo 96 --meter 3/4 --start-beat-at 2.5
   ductus transcribe free.mid -o free.musicxml --free --readings 3
   ductus transcribe takes/*.mid -d pages --free --jobs 2
+  ductus transcribe one.mid --also two.mid --also three.mid -o all.musicxml --free
 """
 EXPORT_EXAMPLES = """examples:
   ductus export 3f2a91c0de -o waltz.pdf
@@ -144,6 +145,10 @@ def _add_transcribe(commands) -> None:  # type: ignore[no-untyped-def]
     where.add_argument("-o", dest="out", type=Path, help="MusicXML file to write")
     where.add_argument("-d", dest="folder", type=Path, help="folder to write into, for several performances")
     read.add_argument("--jobs", type=jobs_count, default=1, metavar="N", help="performances read at a time")
+    read.add_argument(
+        "--also", type=Path, action="append", default=[], metavar="TAKE",
+        help="a further take of the same (with --tempo: to the same click from the same start); may be given several times",
+    )  # fmt: skip
     read.add_argument("--meter", help="3/4; found from the playing if not given")
     read.add_argument("--tempo", type=float, help="quarter notes a minute of the click, in every meter")
     read.add_argument(

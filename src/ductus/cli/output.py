@@ -19,6 +19,7 @@ STDIO = "-"
 MAX_IN = 200_000_000
 NO_SUCH_NAME = '\\/:*?"<>|'
 LONGEST_NAME = 100
+UNFINISHED = f".ductus-{os.getpid()}-"  # names of files that this run (and its helpers) has not finished
 
 
 def read_in(path: str) -> bytes:
@@ -52,7 +53,7 @@ def write_out(path: Path | str, data: bytes) -> None:
         return
     if not path.parent.is_dir():
         raise BadInput(f"There is no folder {path.parent}. Nothing was written.")
-    handle, name = tempfile.mkstemp(prefix=".ductus-", dir=path.parent)
+    handle, name = tempfile.mkstemp(prefix=UNFINISHED, dir=path.parent)
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
@@ -167,6 +168,13 @@ def _results(tasks: list[Task], jobs: int) -> Iterable[Done]:
         helpers = list((pool._processes or {}).values())
         pool.shutdown(wait=False, cancel_futures=True)
         for helper in helpers:
-            helper.terminate()  # each takes away what it has half written
+            helper.terminate()
+        for helper in helpers:
+            helper.join(10)
+        for folder in {Path(out).parent for task in tasks if (out := getattr(task, "out", None)) is not None}:
+            for unfinished in folder.glob(
+                f"{UNFINISHED}*"
+            ):  # a helper may have been stopped while it took its own away
+                unfinished.unlink(missing_ok=True)
         raise
     pool.shutdown()

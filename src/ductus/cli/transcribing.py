@@ -22,6 +22,7 @@ class Transcription:
     out: Path
     wishes: Wishes
     doubts: Path | None
+    also: tuple[Path, ...] = ()
 
     @property
     def name(self) -> str:
@@ -32,8 +33,8 @@ class Transcription:
         """Read and write. Raises DuctusError, OSError."""
         from ductus.app.transcribe import transcribe_file
 
-        transcribe_file(self.source, self.out, self.wishes, self.doubts)
-        return ()
+        said = transcribe_file(self.source, self.out, self.wishes, self.doubts, self.also)
+        return (said,) if said else ()
 
 
 def run_transcribe(args: argparse.Namespace) -> int:
@@ -55,7 +56,9 @@ def run_transcribe(args: argparse.Namespace) -> int:
     if args.out is not None:
         if len(args.midi) > 1:
             raise BadInput("Several performances cannot become one file; name a folder with -d. Nothing was written.")
-        return carry_out_all([Transcription(args.midi[0], args.out, wishes, args.doubts)], 1)
+        return carry_out_all([Transcription(args.midi[0], args.out, wishes, args.doubts, tuple(args.also))], 1)
+    if args.also:
+        raise BadInput("--also is for one piece with -o. Nothing was written.")
     if args.doubts is not None:
         raise BadInput("--doubts is for one performance with -o. Nothing was written.")
     args.folder.mkdir(parents=True, exist_ok=True)

@@ -23,7 +23,7 @@ from ductus.core.reading.divisions import (
     smallest_division,
 )
 from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
-from ductus.core.reading.free import find_beats, search, smoothed
+from ductus.core.reading.free import find_beats, same_bars, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
 from ductus.core.reading.key import FEATURES as FEATURES_OF_KEY
@@ -193,7 +193,9 @@ def test_rivals_of_a_search_are_distinct_and_two_pinned_beats_settle_it() -> Non
     onset, release, key, velocity = (
         np.array([getattr(n, f) for n in notes], float) for f in ("onset_us", "release_us", "key", "velocity")
     )
-    tracks = search(cluster(onset / 1e6, release / 1e6, key.astype(int), velocity.astype(int)), ReadSettings())
+    keys = key.astype(int)
+    tracks = search(cluster(onset / 1e6, release / 1e6, keys, velocity.astype(int)), keys, ReadSettings())
+    assert not all(same_bars(t, tracks[0]) for t in tracks[:3])
     assert (
         len({(str(t.frame.meter), round(t.place[-1] - t.place[0], 2), round(float(t.place[0]), 2)) for t in tracks[:3]})
         == 3

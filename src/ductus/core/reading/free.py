@@ -8,6 +8,7 @@ a person can choose among them. A pinned beat is heard as certain: the track is 
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass, replace
 
@@ -18,7 +19,8 @@ from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of
 from ductus.core.reading.chords import Chords, cluster, salience
-from ductus.core.reading.divisions import Floats, allowed_divisions, rhythm_table
+from ductus.core.reading.divisions import Floats, Ints, allowed_divisions, rhythm_table
+from ductus.core.reading.relabel import in_order
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap
@@ -28,6 +30,7 @@ from ductus.core.time.ticks import QUARTER
 METER_PRIOR = {"4/4": 0.34, "3/4": 0.24, "2/4": 0.19, "6/8": 0.16, "3/8": 0.02, "9/8": 0.03, "12/8": 0.02}
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
+FOLLOWED = 4  # tracks of the beams that are labelled in all ways
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
 
@@ -67,17 +70,29 @@ def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) 
     chords = cluster(onset, release, key, velocity)
     if len(chords.time) < 3:
         return [plain_beats(take, settings)]
-    return [Beats(t.frame, pulses_of(t, chords.time)) for t in search(chords, settings)[:wanted]]
+    return [Beats(t.frame, pulses_of(t, chords.time)) for t in search(chords, key, settings)[:wanted]]
 
 
-def search(chords: Chords, settings: ReadSettings) -> list[Track]:
-    """The best tracks over all meters that may be meant, distinct ones first. Meters that fall far behind on the way are
-    dropped."""
-    weight = salience(chords)
-    meters = [settings.meter] if settings.meter else [parse_meter(name) for name in METER_PRIOR]
+def frames_for(settings: ReadSettings) -> list[Frame]:
+    """The frames that may be meant."""
+    return [frame_of(m) for m in ([settings.meter] if settings.meter else [parse_meter(name) for name in METER_PRIOR])]
+
+
+def priors() -> dict[str, float]:
+    """ln of the share of each meter."""
+    return {name: math.log(share) for name, share in METER_PRIOR.items()}
+
+
+def classes_of(chords: Chords, key: Ints) -> list[frozenset[int]]:
+    """The pitch classes of each chord."""
+    edges = chords.first
+    return [frozenset((key[a:b] % 12).tolist()) for a, b in itertools.pairwise(edges.tolist())]
+
+
+def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[Track]:
+    """The best tracks of the beams over all meters that may be meant, best first. Meters that fall far behind on the way are dropped."""
     beams: list[tuple[float, BeamSearch]] = []
-    for meter in meters:
-        frame = frame_of(meter)
+    for frame in frames_for(settings):
         about_s = 60 / settings.about * frame.beat_ticks / QUARTER if settings.about else None
         divisions = allowed_divisions(
             frame.beat_ticks,
@@ -87,7 +102,7 @@ def search(chords: Chords, settings: ReadSettings) -> list[Track]:
             settings.tuplet_kinds,
             settings.tuplet_shortest,
         )
-        prior = math.log(METER_PRIOR.get(str(meter), 0.05))
+        prior = math.log(METER_PRIOR.get(str(frame.meter), 0.05))
         beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s)))
     at = 0
     while at < len(chords.time):
@@ -98,11 +113,26 @@ def search(chords: Chords, settings: ReadSettings) -> list[Track]:
         beams = [b for b, score in zip(beams, scores, strict=True) if score >= limit]
         at += HEAT
     found = [replace(t, score=t.score + prior) for prior, beam in beams for t in beam.tracks()]
-    return distinct_tracks(sorted(found, key=lambda t: -t.score))
+    return sorted(found, key=lambda t: -t.score)
+
+
+def search(chords: Chords, key: Ints, settings: ReadSettings) -> list[Track]:
+    """The ways in which the beats and bars of a take may lie, likeliest first, those that differ as a musician would doubt in front."""
+    weight = salience(chords)
+    tracks = beam_tracks(chords, weight, settings)
+    tick_s = 60 / settings.about / QUARTER if settings.about else None
+    ordered = in_order(
+        tracks[:FOLLOWED], frames_for(settings), chords, weight, classes_of(chords, key), priors(), tick_s
+    )
+    return distinct_tracks(ordered)
+
+
+OFFERED = 3
 
 
 def distinct_tracks(tracks: list[Track]) -> list[Track]:
-    """Order tracks so that the first few differ in what a person would have to mend: the beat's length in time and the bar."""
+    """Order tracks so that the first few differ in what a person would have to mend: the beat's length in time and the bar. The three that are offered
+    never have the same bar lines all."""
     chosen: list[Track] = []
     rest: list[Track] = []
     for track in tracks:
@@ -110,7 +140,20 @@ def distinct_tracks(tracks: list[Track]) -> list[Track]:
             rest.append(track)
         else:
             chosen.append(track)
+    if len(chosen) > OFFERED and all(same_bars(t, chosen[0]) for t in chosen[1:OFFERED]):
+        other = next((k for k, t in enumerate(chosen) if not same_bars(t, chosen[0])), None)
+        if other is not None:
+            chosen.insert(OFFERED - 1, chosen.pop(other))
     return [*chosen, *rest]
+
+
+def same_bars(a: Track, b: Track) -> bool:
+    """Do two tracks draw their bar lines at the same chords, whatever stands between them?"""
+    bars_a, bars_b = a.place / a.frame.beats, b.place / b.frame.beats
+    length_a, length_b = bars_a[-1] - bars_a[0], bars_b[-1] - bars_b[0]
+    if abs(math.log(max(float(length_a), 1e-6) / max(float(length_b), 1e-6))) > 0.1:
+        return False
+    return float((np.abs((bars_a - bars_b + 0.5) % 1.0 - 0.5) < 0.05).mean()) > 0.5
 
 
 def alike(a: Track, b: Track) -> bool:

@@ -8,6 +8,7 @@ for bar lines, half bars, beats, half beats and the rest is fitted by ``tools/fi
 
 from __future__ import annotations
 
+import itertools
 import json
 from dataclasses import dataclass
 from functools import lru_cache
@@ -18,6 +19,7 @@ import numpy as np
 from ductus.core.reading.divisions import Floats, Ints
 
 GAP_S, SPAN_S = 0.030, 0.075
+SPREAD_STEP_S, SPREAD_S, SHARE, LOW_STEP = 0.085, 0.12, 0.42, 15
 FEATURES = 17
 LEVELS = 5  # bar line, half bar, beat, half beat (third of a compound beat), anything finer
 AROUND = 8  # chords on each side that a chord is compared with
@@ -44,6 +46,32 @@ def cluster(onset: Floats, release: Floats, key: Ints, velocity: Ints) -> Chords
     size = np.diff(np.append(starts, len(onset)))
     time = np.add.reduceat(onset, starts) / size
     return Chords(time, np.append(starts, len(onset)), features_of(time, starts, size, release, key, velocity))
+
+
+def spread_joined(chords: Chords, onset: Floats, release: Floats, key: Ints, velocity: Ints) -> Chords:
+    """Chords that hands spread wider than a struck chord: neighbours are joined where their step is short beside the steps around (SHARE of the local
+    LOW_STEP percentile) and in itself, and no key is struck twice."""
+    time = chords.time
+    if len(time) < 2 * AROUND:
+        return chords
+    step = np.diff(time)
+    padded = np.pad(step, AROUND, mode="edge")
+    usual = np.percentile(np.lib.stride_tricks.sliding_window_view(padded, 2 * AROUND + 1), LOW_STEP, axis=1)
+    keys_at = [set(key[a:b].tolist()) for a, b in itertools.pairwise(chords.first.tolist())]
+    first = [0]
+    begun, held = float(onset[0]), set(keys_at[0])
+    for q in range(1, len(time)):
+        last = float(onset[chords.first[q + 1] - 1])
+        close = step[q - 1] < SPREAD_STEP_S and step[q - 1] < SHARE * usual[q - 1]
+        if close and last - begun <= SPREAD_S and not held & keys_at[q]:
+            held |= keys_at[q]
+            continue
+        first.append(int(chords.first[q]))
+        begun, held = float(onset[chords.first[q]]), set(keys_at[q])
+    starts = np.array(first)
+    size = np.diff(np.append(starts, len(onset)))
+    joined = np.add.reduceat(onset, starts) / size
+    return Chords(joined, np.append(starts, len(onset)), features_of(joined, starts, size, release, key, velocity))
 
 
 def features_of(time: Floats, starts: Ints, size: Ints, release: Floats, key: Ints, velocity: Ints) -> Floats:

@@ -18,7 +18,7 @@ from ductus.core.performance.takes import Take
 from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of
-from ductus.core.reading.chords import Chords, cluster, salience
+from ductus.core.reading.chords import Chords, cluster, salience, spread_joined
 from ductus.core.reading.divisions import Floats, Ints, allowed_divisions, rhythm_table
 from ductus.core.reading.relabel import in_order
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
@@ -31,6 +31,7 @@ METER_PRIOR = {"4/4": 0.34, "3/4": 0.24, "2/4": 0.19, "6/8": 0.16, "3/8": 0.02, 
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
 FOLLOWED = 4  # tracks of the beams that are labelled in all ways
+FAR_LIKELIER = 4.0  # nats
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
 
@@ -67,7 +68,7 @@ def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) 
     release = np.array([n.release_us for n in take.notes], float) / 1e6
     key = np.array([n.key for n in take.notes], np.int64)
     velocity = np.array([n.velocity for n in take.notes], np.int64)
-    chords = cluster(onset, release, key, velocity)
+    chords = spread_joined(cluster(onset, release, key, velocity), onset, release, key, velocity)
     if len(chords.time) < 3:
         return [plain_beats(take, settings)]
     return [Beats(t.frame, pulses_of(t, chords.time)) for t in search(chords, key, settings)[:wanted]]
@@ -124,7 +125,21 @@ def search(chords: Chords, key: Ints, settings: ReadSettings) -> list[Track]:
     ordered = in_order(
         tracks[:FOLLOWED], frames_for(settings), chords, weight, classes_of(chords, key), priors(), tick_s
     )
+    if settings.meter is not None:
+        ordered = beam_first(ordered, tracks[0])
     return distinct_tracks(ordered)
+
+
+def beam_first(ordered: list[Track], best: Track) -> list[Track]:
+    """With the meter told only octave and phase are open, which the beam follows from chord to chord: its best track leads, unless another labelling is likelier by far."""
+    steps = np.diff(best.place)
+    own = next(
+        (t for t in ordered if t.frame == best.frame and same_bars(t, best) and np.allclose(np.diff(t.place), steps)),
+        None,
+    )
+    if own is None or ordered[0].score - own.score > FAR_LIKELIER:
+        return ordered
+    return [own, *(t for t in ordered if t is not own)]
 
 
 OFFERED = 3

@@ -34,6 +34,7 @@ SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
 }
 PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
 MOST_PHASES = 12
+SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
 NEAR = 0.07  # beats by which a chord may lie off a place
 FEATURES = (
     "salience", "tempo", "meter", "finer", "off beat", "beats struck", "bars struck", "loud", "long", "gap after", "bass", "new bass", "fresh", "syncopated",
@@ -215,6 +216,8 @@ def in_order(
     if not found:
         return list(tracks)
     total = features_of(found, tracks, chords, weight, classes, priors) @ weights()
+    best = max(t.score for t in tracks)
+    total = total + SOURCE * np.array([max(tracks[c.source].score - best, -60.0) for c in found])
     total = total - np.logaddexp.reduce(total)
     order = np.argsort(-total, kind="stable")
     return [replace(found[int(k)].track, score=float(total[int(k)])) for k in order]

@@ -1,8 +1,11 @@
 /** Two rooms: the shelf, and the desk of one piece. The address bar says which. */
-import { useEffect, useState } from 'react'
-import { Desk } from './desk/Desk'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import { applyView } from './desk/view'
 import { Shelf } from './shelf/Shelf'
+
+/** The desk with its sound and its strips comes when a piece is opened, or as soon as the shelf stands. */
+const loadDesk = () => import('./desk/Desk')
+const Desk = lazy(async () => ({ default: (await loadDesk()).Desk }))
 
 const pieceIn = (path: string) => /^\/piece\/([^/]+)/.exec(path)?.[1] ?? null
 
@@ -18,5 +21,5 @@ export function App() {
     history.pushState(null, '', id ? `/piece/${id}` : '/')
     setPiece(id)
   }
-  return piece ? <Desk key={piece} pieceId={piece} onShelf={() => go(null)} /> : <Shelf onOpen={go} />
+  return piece ? <Suspense fallback={null}><Desk key={piece} pieceId={piece} onShelf={() => go(null)} /></Suspense> : <Shelf onOpen={go} onShown={loadDesk} />
 }

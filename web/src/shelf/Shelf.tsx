@@ -1,5 +1,5 @@
 /** The shelf: all pieces, found by words and tags, in an order of one's choice; a new one by a fill-in sentence, files, delete with undo. */
-import { useCallback, useEffect, useMemo, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 import { rest } from '../api/rest'
@@ -12,7 +12,10 @@ import { found, ORDERS, sorted, type Order } from './finding'
 
 const useOrder = create<{ readonly by: Order }>()(persist(() => ({ by: 'latest first' as Order }), { name: 'ductus.shelf' }))
 
-export function Shelf({ onOpen }: { onOpen: (id: string) => void }) {
+/** Pieces that are listed at once; the others follow when the end of the list comes near. */
+const AT_ONCE = 40
+
+export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onShown: () => unknown }) {
   const [rows, setRows] = useState<readonly PieceRow[] | null>(null)
   const [problem, setProblem] = useState('')
   const [deleted, setDeleted] = useState<PieceRow | null>(null)
@@ -29,8 +32,23 @@ export function Shelf({ onOpen }: { onOpen: (id: string) => void }) {
   }, [])
   const refresh = useCallback(() => attempt(async () => setRows(await rest.shelf())), [attempt])
   useEffect(() => void refresh(), [refresh])
+  useEffect(() => { // the desk is fetched behind the list, once that has been painted
+    if (!rows) return
+    const soon = window.setTimeout(onShown, 700)
+    return () => window.clearTimeout(soon)
+  }, [rows === null])
   const arrivals = useArrivals(onOpen, () => void refresh())
   const shown = useMemo(() => sorted(found(rows ?? [], words), by), [rows, words, by])
+  const [many, setMany] = useState(AT_ONCE)
+  useEffect(() => setMany(AT_ONCE), [words, by])
+  const more = useRef<HTMLLIElement>(null)
+  useEffect(() => {
+    const end = more.current
+    if (!end) return
+    const watch = new IntersectionObserver((seen) => { if (seen.some((s) => s.isIntersecting)) setMany((n) => n + 4 * AT_ONCE) }, { rootMargin: '1200px' })
+    watch.observe(end)
+    return () => watch.disconnect()
+  }, [many, shown.length])
   const tags = useMemo(() => [...new Set((rows ?? []).flatMap((r) => r.tags))].sort((a, b) => a.localeCompare(b)), [rows])
   const removed = (row: PieceRow) => { setDeleted(row); void refresh() }
   const onlyTag = (tag: string) => setWords(words === `#${tag}` ? '' : `#${tag}`)
@@ -72,7 +90,8 @@ export function Shelf({ onOpen }: { onOpen: (id: string) => void }) {
             {rows && rows.length > 0 && <p role="status" className="sr-only">{shown.length === rows.length ? `${rows.length} pieces` : `${shown.length} of ${rows.length} pieces`}</p>}
             {rows && rows.length > 0 && shown.length === 0 && <p className="py-6 text-faint">No piece is called “{words}”. <button type="button" className="quiet-button" onClick={() => setWords('')}>Show all {rows.length}</button></p>}
             <ul data-testid="pieces">
-              {shown.map((row) => <PieceItem key={row.id} row={row} onOpen={onOpen} attempt={attempt} changed={() => void refresh()} removed={removed} onTag={onlyTag} />)}
+              {shown.slice(0, many).map((row) => <PieceItem key={row.id} row={row} onOpen={onOpen} attempt={attempt} changed={() => void refresh()} removed={removed} onTag={onlyTag} />)}
+              {shown.length > many && <li ref={more} className="border-t border-rule py-3 text-faint">and {shown.length - many} more</li>}
             </ul>
           </section>
         </main>

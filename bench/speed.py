@@ -208,10 +208,9 @@ def main() -> None:
     note("journal_lost_ms_p95", lost[int(len(lost) * 0.95) - 1], "ms")
     note("journal_lost_ms_worst", lost[-1], "ms")
     note("entry_events_per_s", events_per_second(), "events/s")
-    for name, (value, unit) in {**measure_playing(), **sound_figures()}.items():
+    files = {name: (value, UNITS.get(name.rpartition("_")[2], "")) for name, value in measure_files().items()}
+    for name, (value, unit) in {**measure_playing(), **sound_figures(), **files}.items():
         note(name, value, unit)
-    for name, value in measure_files().items():
-        note(name, value, UNITS.get(name.rpartition("_")[2], "a second" if "per_s" in name else "ratio"))
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 
 

@@ -201,12 +201,11 @@ def main() -> None:
         note("transcribe_2min_s", transcribe_two_minutes(folder), "s")
     note("pdf_200_bars_s", pdf_seconds(), "s")
     note("export_2000_bars_s", export_seconds(2000), "s")
-    seconds, megabytes = read_notes(60_000)
-    note("read_60000_notes_s", seconds, "s")
-    note("read_60000_notes_mb", megabytes, "MB")
+    for unit, value in zip(("s", "MB"), read_notes(60_000), strict=True):
+        note(f"read_60000_notes_{unit.lower()}", value, unit)
     lost = journal_lost_ms()
-    note("journal_lost_ms_p95", lost[int(len(lost) * 0.95) - 1], "ms")
-    note("journal_lost_ms_worst", lost[-1], "ms")
+    for name, value in (("p95", lost[int(len(lost) * 0.95) - 1]), ("worst", lost[-1])):
+        note(f"journal_lost_ms_{name}", value, "ms")
     note("entry_events_per_s", events_per_second(), "events/s")
     files = {name: (value, UNITS.get(name.rpartition("_")[2], "")) for name, value in measure_files().items()}
     for name, (value, unit) in {**measure_playing(), **sound_figures(), **files}.items():

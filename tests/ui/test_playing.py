@@ -53,6 +53,26 @@ def rehearse(page: Page, title: str) -> None:
     page.get_by_role("menuitem", name=re.compile(f"^{title} ?record this")).click()
 
 
+def test_a_further_take_of_the_same_bars_is_read_together_with_the_first(page: Page, server: Server) -> None:
+    """Played twice: the second take stands on the page, and the first is read with it by one click; all takes stay."""
+    piece = begin(page, "Twice", "3/4", "G minor")
+    page.clock.install()
+    for _ in range(2):
+        to_record(page)
+        rehearse(page, "Lock Gate Waltz, bars 1 to 8")
+        play_through(page)
+        expect(page.get_by_test_id("strip")).to_be_visible()
+    takes = page.get_by_test_id("take")
+    expect(takes.filter(has_text="Take 1").filter(has_text="not on the page")).to_be_visible()
+    takes.filter(has_text="Take 1").get_by_role("button", name="Read with Take 2").click()
+    says(page, "Take 3, read from takes 2 and 1: all takes agree")
+    expect(takes).to_have_count(3)
+    assert on_page(server, piece) == written(waltz(), 8)
+    press(page, "Control+z")
+    joined = takes.filter(has=page.get_by_role("heading", name=re.compile("^Take 3")))
+    expect(joined).to_contain_text("not on the page")
+
+
 def test_one_hand_then_the_other_against_it_then_some_bars_again(page: Page, server: Server) -> None:
     piece = begin(page, "Two passes", "3/4", "G minor")
     page.clock.install()

@@ -19,10 +19,11 @@ from ductus.app.editing import clip, long_edit, long_frame, long_marking, select
 from ductus.app.facts import pen_fact, record_line_fact, selection_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.jobs import Job
+from ductus.app.joining import reading_anew
 from ductus.app.journal import Entry, Journal
 from ductus.app.outbox import Item, OneEvent, Outbox, Sent
 from ductus.app.page import about_page, aloud, marks_left, page_change
-from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take, reading_otherwise
+from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take
 from ductus.app.recorder import Recorder
 from ductus.app.recording import DROPPED, Recording, take_from_journal
 from ductus.core.entry.commands.pen import PlacePen
@@ -207,8 +208,8 @@ class Session(Outbox):
                 self._say("Dropped from the journal's list")
             case m.WriteTake(take, part, bar, staff):
                 self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
-            case m.ReadOtherwise(do, reading, ids):
-                self.jobs.append(reading_otherwise(self.desk, reading, do, ids))
+            case m.JoinTakes() | m.ReadOtherwise():
+                self.jobs.append(reading_anew(self.desk, item))
             case m.ShowParts(parts, staff):
                 self._show_parts(parts, staff)
             case m.MarksFromTake(reading, what):
@@ -461,6 +462,7 @@ class Session(Outbox):
             else:
                 self.desk.end_preview()
                 self._tell(sheet_fact(self.desk))
+            self._tell_takes()  # a job may have kept one
             self._say(change.sentence if change else "That reads the same", urgent=True)
             return self.collect()
 

@@ -4,7 +4,7 @@ import type { CutOff, Doubt, Reading, Take } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
 import { holderOf } from './geometry'
 import { playFrom, playTake } from '../listening/listening'
-import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, stepDoubt, writeTake } from '../reading/reading'
+import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, readTogether, stepDoubt, writeTake } from '../reading/reading'
 import { Journal } from '../recording/Journal'
 import { recordAgain } from '../recording/recorder'
 import { send, useDesk } from './store'
@@ -147,8 +147,9 @@ function CutOffCard({ cut }: { cut: CutOff }) {
 }
 
 function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading }) {
-  const { way, openReading } = useDesk()
+  const { way, openReading, readings } = useDesk()
   if (!take) return null
+  const led = readings.find((r) => r.id === openReading) ?? readings.at(-1)
   const open = way === 'read' && reading?.id === openReading
   const left = reading?.doubts.length ?? 0
   return (
@@ -163,6 +164,7 @@ function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading
         {reading && <button type="button" className="quiet-button" onClick={() => void playFrom(reading.first_tick)}>As written</button>}
         {reading && !open && <button type="button" className="quiet-button" title={hint('read')} onClick={() => openRead(reading.id)}>How it was read</button>}
         {!reading && <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>Write it at the pen</button>}
+        {!reading && !take.dropped && led && <button type="button" className="quiet-button" onClick={() => readTogether(led.id, [take.id])}>Read with {led.name}</button>}
         {open && reading.free && <button type="button" className="quiet-button" onClick={() => void startTapping(take.id)}>Tap its beats</button>}
         {open && left > 1 && <button type="button" className="quiet-button" onClick={() => acceptAll(reading.id)}>Accept all {left}</button>}
       </div>

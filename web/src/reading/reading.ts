@@ -85,6 +85,9 @@ export function acceptDoubt(): void {
 export const acceptAll = (reading: string) => send({ type: 'doubt', reading, do: 'settle all' })
 
 /** Put a kept take on the page at the bar of the pen. */
+/** Further takes of the same bars are read together with the one of a reading. */
+export const readTogether = (reading: string, takes: readonly number[]) => send({ type: 'takes-together', reading, takes: [...takes] })
+
 export function writeTake(take: number): void {
   const { pen } = useDesk.getState()
   if (pen) send({ type: 'take-write', take, part: pen.part, bar: pen.bar })

@@ -280,6 +280,15 @@ class WriteTake(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class JoinTakes(Message):
+    """Read further takes of the same bars together with the one of a reading."""
+
+    reading: Annotated[str, MaxLen(40)]
+    takes: Annotated[tuple[RowId, ...], MaxLen(9)]
+    type: Literal["takes-together"] = "takes-together"
+
+
+@dataclass(frozen=True, slots=True)
 class ReadOtherwise(Message):
     """Read a take on the page otherwise; with ``ids`` only these notes of it. Without a ``reading``: the one those notes come from."""
 
@@ -334,6 +343,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
     | StopWork | Look
 )  # fmt: skip

@@ -1,0 +1,86 @@
+"""Several takes of the same bars make one reading: the take that they make together is kept beside them, and read in the place of the one that led."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.jobs import Job
+from ductus.app.readings import first_reading, reading_of, reading_otherwise, worked_out
+from ductus.core.errors import BadInput
+from ductus.core.performance.takes import Take
+from ductus.core.reading.choices import Choices, choices_from_json
+from ductus.core.reading.together import Together, together
+from ductus.core.score.changes import Change
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Reading
+from ductus.core.words import listed
+from ductus.store.takes import TakeRow
+
+MOST_TAKES = 9
+
+
+def reading_anew(desk: Desk, asked: m.JoinTakes | m.ReadOtherwise) -> Job:
+    """The job that reads a take otherwise, or together with others. Raises NotThere, BadInput."""
+    if isinstance(asked, m.JoinTakes):
+        return takes_together(desk, asked.reading, asked.takes)
+    return reading_otherwise(desk, asked.reading, asked.do, asked.ids)
+
+
+def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
+    """A reading made from further takes, too; the take of the reading leads. Raises NotThere, BadInput."""
+    reading = reading_of(desk.piece, reading_id)
+    rows = [desk.take_row(reading.take), *(desk.take_row(k) for k in dict.fromkeys(others) if k != reading.take)]
+    if len(rows) < 2:
+        raise BadInput("One take alone has nothing to be joined with. Nothing was changed.")
+    if len(rows) > MOST_TAKES:
+        raise BadInput(f"At most {MOST_TAKES} takes are joined. Nothing was changed.")
+    made: list[
+        tuple[TakeRow, Together]
+    ] = []  # kept once, even if the page changes meanwhile and the work is done again
+
+    def work(piece: Piece) -> Change:
+        now = reading_of(piece, reading_id)
+        if not made:
+            joined = joined_on_clock([desk.take(row.id) for row in rows])
+            made.append((desk.keep_take(joined.take, rows[0].source, rows[0].settings), joined))
+        row, joined = made[0]
+        old = choices_from_json(now.choices)
+        meter = worked_out(desk, now).result.meter
+        choices = Choices(replace(old.settings, meter=meter), time=old.time, tempo=old.tempo, answered=old.answered)
+        where = Reading("", row.id, now.part, now.staff, now.start, "")
+        change = first_reading(desk, piece, row, where, choices)
+        names = listed([r.name.removeprefix("Take ") for r in rows], MOST_TAKES)
+        return replace(change, sentence=f"{row.name}, read from takes {names}: {joined.words}")
+
+    return Job("Reading the takes together", work, "The takes are kept as they were; the page is as it was.")
+
+
+def joined_on_clock(takes: list[Take]) -> Together:
+    """Takes to a click at the same bars share its clock, whatever its tempo was; all others are aligned by what was played. Raises BadInput."""
+    first = takes[0]
+    if first.pulses is not None and all(t.pulses is not None for t in takes):
+        try:
+            return together([first, *(on_clock_of(first, t) for t in takes[1:])], same_clock=True)
+        except BadInput:
+            pass  # recorded from other bars: what was played says where they meet
+    return together(takes)
+
+
+def on_clock_of(first: Take, other: Take) -> Take:
+    """A take to another click with its times as they would be at the first one's."""
+    here, there = first.pulses, other.pulses
+    assert here is not None
+    assert there is not None
+
+    def at(us: int) -> int:
+        return round(here.time_at(round(there.tick_at(us))))
+
+    return replace(
+        other,
+        notes=tuple(
+            replace(n, onset_us=at(n.onset_us), release_us=max(at(n.release_us), at(n.onset_us) + 1))
+            for n in other.notes
+        ),
+    )

@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from _pytest.runner import runtestprotocol
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
@@ -145,3 +146,22 @@ def page(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
     yield made
     context.close()
     assert not errors
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> bool | None:
+    """A test of the browser that fails is tried once more, and that is printed: a machine that is busy elsewhere can keep a browser waiting for longer than
+    any wait is meant for. What fails twice fails."""
+    if "tests/ui" not in item.nodeid or not isinstance(item, pytest.Function):
+        return None
+    item.ihook.pytest_runtest_logstart(nodeid=item.nodeid, location=item.location)
+    reports = runtestprotocol(item, nextitem=nextitem, log=False)
+    if any(r.failed for r in reports):
+        first = next(r for r in reports if r.failed)
+        sys.stderr.write(f"\ntried once more: {item.nodeid} ({first.longreprtext.splitlines()[-1][:200]})\n")
+        item._initrequest()
+        reports = runtestprotocol(item, nextitem=nextitem, log=False)
+    for report in reports:
+        item.ihook.pytest_runtest_logreport(report=report)
+    item.ihook.pytest_runtest_logfinish(nodeid=item.nodeid, location=item.location)
+    return True

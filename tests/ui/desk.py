@@ -79,7 +79,9 @@ def drawn_notes(page: Page) -> int:
 
 def pass_time(page: Page, milliseconds: int) -> None:
     """Let the browser's clock run ahead (``page.clock`` is installed): timers fire, music plays, nobody waits."""
-    page.clock.run_for(milliseconds)
+    while milliseconds > 0:  # in steps, so that what travels between browser and server goes on meanwhile
+        page.clock.run_for(min(milliseconds, 1000))
+        milliseconds -= 1000
 
 
 def play_through(page: Page, most_ms: int = 120_000) -> None:

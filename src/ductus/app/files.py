@@ -21,7 +21,6 @@ from ductus.formats.musicxml_read import is_musicxml, read_musicxml
 from ductus.store.packed import Packed, from_file, is_packed
 
 MOST_MEMBERS = 200_000
-READABLE = (".mid", ".midi", ".musicxml", ".xml", ".mxl", ".ductus")
 OTHERS: tuple[tuple[bytes, str], ...] = (
     (b"%PDF", "a PDF file, which shows pages and does not hold their notes"),
     (b"RIFX", "a sound file, which holds no notes"),

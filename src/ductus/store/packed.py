@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from ductus import __version__
@@ -58,7 +58,6 @@ class Packed:
     position: int = 0
     history: tuple[tuple[Any, ...], ...] = ()
     journal: tuple[tuple[Any, ...], ...] = ()
-    settings: dict[str, str] = field(default_factory=dict)
 
 
 # --- out ------------------------------------------------------------------------------------------

@@ -176,11 +176,12 @@ def _put(note: RawNote, name: str) -> None:
     note.signs = list(with_sign(tuple(note.signs), name))
 
 
-def _tuplet(one: Element) -> tuple[str, str, tuple[int, int] | None, str]:
-    actual, normal = one.find("tuplet-actual"), one.find("tuplet-normal")
-    counts = (whole_of(text_of(actual, "tuplet-number")), whole_of(text_of(normal, "tuplet-number")))
-    base = text_of(normal, "tuplet-type")
-    return one.get("number") or "1", one.get("type") or "", counts if min(counts) > 0 else None, base
+def _tuplet(one: Element) -> tuple[str, str, tuple[int, int] | None]:
+    counts = (
+        whole_of(text_of(one.find("tuplet-actual"), "tuplet-number")),
+        whole_of(text_of(one.find("tuplet-normal"), "tuplet-number")),
+    )
+    return one.get("number") or "1", one.get("type") or "", counts if min(counts) > 0 else None
 
 
 def _sign(group: str, sign: Element, note: RawNote, losses: Losses, bar: str) -> None:

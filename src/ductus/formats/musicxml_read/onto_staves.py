@@ -125,7 +125,7 @@ class StavesWriter:
 
     def _tuplets(self, raw: RawNote, chain: Chain, bar: int, measure: RawMeasure) -> None:
         """Brackets that the file states, where they fit what is written in them; the others are found anew."""
-        for number, way, ratio, _ in raw.tuplets:
+        for number, way, ratio in raw.tuplets:
             key = (raw.voice, number)
             if way == "start":
                 self._open[key] = raw

@@ -27,11 +27,8 @@ class RawNote:
     tied_from: bool = False
     tied_on: bool = False
     slurs: list[tuple[str, str, str]] = field(default_factory=list)  # number, type, side
-    tuplets: list[tuple[str, str, tuple[int, int] | None, str]] = field(
-        default_factory=list
-    )  # number, type, ratio, base
+    tuplets: list[tuple[str, str, tuple[int, int] | None]] = field(default_factory=list)  # number, type, ratio
     ratio: tuple[int, int] | None = None
-    home: int = 0  # the staff of its voice, where the note stands on the other
 
 
 @dataclass(frozen=True, slots=True)

@@ -65,6 +65,20 @@ def test_each_further_take_lowers_the_corrections(played: Sitter) -> None:
     assert corrections(played.piece) <= first // 3
 
 
+def test_takes_that_join_one_after_the_other_all_vote(played: Sitter) -> None:
+    """Joined one by one they make what they make together: a joined take stands for each of its takes."""
+    first = corrections(played.piece)
+    takes = [row.id for row in played.desk.takes]
+    played.tell(m.JoinTakes(played.reading().id, (takes[1],))).waited()
+    assert (
+        "left as in the first of them" in played.said
+    )  # two takes cannot outvote each other, and nothing else is said
+    joined = next(r for r in played.piece.readings.values() if r.take == played.desk.takes[-1].id)
+    played.tell(m.JoinTakes(joined.id, (takes[2],))).waited()
+    assert "read from takes 1, 2 and 3" in played.said
+    assert corrections(played.piece) <= first // 3
+
+
 def test_takes_at_another_tempo_of_the_click_go_together(library: Library) -> None:
     slow = [replace(n, onset_us=n.onset_us * 2, release_us=n.release_us * 2) for n in slipped(42).notes]
     other = Take(tuple(slow), (), steady_map(QPM / 2, 0, START_US * 2))

@@ -16,7 +16,7 @@ from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Reading
 from ductus.core.words import listed
-from ductus.store.takes import TakeRow
+from ductus.store.takes import JOINED, TakeRow
 
 MOST_TAKES = 9
 
@@ -31,7 +31,9 @@ def reading_anew(desk: Desk, asked: m.JoinTakes | m.ReadOtherwise) -> Job:
 def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
     """A reading made from further takes, too; the take of the reading leads. Raises NotThere, BadInput."""
     reading = reading_of(desk.piece, reading_id)
-    rows = [desk.take_row(reading.take), *(desk.take_row(k) for k in dict.fromkeys(others) if k != reading.take)]
+    asked = [reading.take, *others]
+    ids = dict.fromkeys(k for take in asked for k in sources_of(desk, take))
+    rows = [desk.take_row(k) for k in ids]
     if len(rows) < 2:
         raise BadInput("One take alone has nothing to be joined with. Nothing was changed.")
     if len(rows) > MOST_TAKES:
@@ -44,7 +46,7 @@ def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
         now = reading_of(piece, reading_id)
         if not made:
             joined = joined_on_clock([desk.take(row.id) for row in rows])
-            made.append((desk.keep_take(joined.take, rows[0].source, rows[0].settings), joined))
+            made.append((desk.keep_take(joined.take, rows[0].source, {JOINED: list(ids)}), joined))
         row, joined = made[0]
         old = choices_from_json(now.choices)
         meter = worked_out(desk, now).result.meter
@@ -55,6 +57,13 @@ def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
         return replace(change, sentence=f"{row.name}, read from takes {names}: {joined.words}")
 
     return Job("Reading the takes together", work, "The takes are kept as they were; the page is as it was.")
+
+
+def sources_of(desk: Desk, take: int) -> list[int]:
+    """The takes that a take was made of; itself for one that was played. So a further take votes beside each of them, not against all."""
+    kept = desk.take_row(take).settings.get(JOINED)
+    there = {row.id for row in desk.takes}
+    return [k for k in kept if k in there] or [take] if isinstance(kept, list) else [take]
 
 
 def joined_on_clock(takes: list[Take]) -> Together:

@@ -20,7 +20,7 @@ from ductus.core.score.records import KIND_OF, Record
 from ductus.formats.archives import NOTHING, ZIP, Archive, opened, zipped
 from ductus.store import pieces
 from ductus.store.rows import change_from_json, from_columns, to_columns
-from ductus.store.takes import insert_take_as, load_take, pulses_from, pulses_text
+from ductus.store.takes import JOINED, insert_take_as, load_take, pulses_from, pulses_text
 
 VERSION = 1
 MEDIA_TYPE = "application/vnd.ductus+zip"
@@ -240,8 +240,11 @@ def put_packed(connection: sqlite3.Connection, piece_id: str, packed: Packed) ->
     blank = make_piece([packed.piece.facts])
     pieces.insert_piece(connection, piece_id, blank)
     for take in sorted(packed.takes, key=lambda t: t.number):
+        made_of = take.settings.get(JOINED)
+        here = {JOINED: [numbers[k] for k in made_of if k in numbers]} if isinstance(made_of, list) else {}
+        settings = {**take.settings, **here}
         numbers[take.number] = insert_take_as(
-            connection, piece_id, take.take, take.name, take.source, take.made_at, take.settings, dropped=take.dropped
+            connection, piece_id, take.take, take.name, take.source, take.made_at, settings, dropped=take.dropped
         )
     for record in records_of(packed.piece):
         columns = _with_numbers(to_columns(record), numbers)

@@ -40,14 +40,16 @@ class Together:
     def words(self) -> str:
         """What the votes did, in a sentence."""
         gone = sum(not v.kept and v.takes * 2 < v.of for v in self.votes)
-        added = sum(v.kept for v in self.votes)
+        added = sum(v.kept and v.takes * 2 > v.of for v in self.votes)
+        even = sum(v.kept and v.takes * 2 == v.of for v in self.votes)
         said = [
-            w
-            for w in (
-                f"{count_words(gone, 'key')} outvoted" if gone else "",
-                f"{count_words(added, 'key')} kept by most" if added else "",
+            words
+            for count, words in (
+                (gone, f"{count_words(gone, 'key')} outvoted"),
+                (added, f"{count_words(added, 'key')} kept by most"),
+                (even, f"{count_words(even, 'key')} left as in the first of them"),
             )
-            if w
+            if count
         ]
         return ", ".join(said) or "all takes agree"
 

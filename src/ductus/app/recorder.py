@@ -25,11 +25,12 @@ STAVES = {"right": 1, "left": 2}
 
 @dataclass(frozen=True, slots=True)
 class Stopped:
-    """What came of a recording: words, the id of its take, and the job that reads it."""
+    """What came of a recording: words, the id of its take, and the job that reads it; or the part that it is to be held against."""
 
     words: str
     take: int | None = None
     job: Job | None = None
+    against: str | None = None
 
 
 class Recorder:
@@ -54,7 +55,7 @@ class Recorder:
         """What a recording that begins now writes. Raises NotThere."""
         choices = self.choices
         part = self.desk.piece.part(state.part)
-        click = choices.click if message.freely is None else not message.freely
+        click = not message.proof and (choices.click if message.freely is None else not message.freely)
         staff = STAVES.get(choices.hands, 0) if part.staves > 1 else 1
         count_in = message.count_in if message.count_in is not None else 0 if choices.first_key else choices.count_in
         return RecordPlan(
@@ -72,7 +73,14 @@ class Recorder:
             choices.before,
             self.late_us,
             state.harmony,
+            message.proof,
         )
+
+    def keep_delay(self, late_us: int) -> str:
+        """How late notes arrive from now on; what that means in words. Raises NotKept."""
+        self.desk.keep_late_us(late_us)
+        how = f"read {abs(late_us) / 1000:.0f} ms {'earlier' if late_us > 0 else 'later'} than they arrive"
+        return f"From now on your notes are {how}" if late_us else "From now on your notes are read as they arrive"
 
     def clicks(self, message: m.WantClicks, state: EntryState) -> m.ClicksFact:
         """What is heard in some bars of the recording that goes on, or of one that would begin. Raises NotThere, BadInput."""
@@ -178,6 +186,8 @@ class Recorder:
         return self._read(recording, row)
 
     def _read(self, recording: Recording, row: TakeRow) -> Stopped:
+        if recording.plan.proof:
+            return Stopped(f"{row.name} is kept", row.id, against=recording.plan.part)
         piece = self.desk.piece
         job = take_onto_page(
             self.desk,

@@ -33,7 +33,7 @@ class RecordPlan:
     """What a recording writes: into ``part`` from bar ``bar`` (index) to the end of ``until`` (None: as long as it goes on), at ``tempo``
     after ``count_in`` bars; ``tempo`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves.
     ``before``: the bars of the count-in are those of the piece. ``late_us``: how late the player's notes arrive, found by the delay test; ``harmony``: what
-    the written notes are held to."""
+    the written notes are held to. ``proof``: nothing is written, it is held against the page."""
 
     part: str
     staff: int
@@ -49,6 +49,7 @@ class RecordPlan:
     before: bool = True
     late_us: int = 0
     harmony: str = "off"
+    proof: bool = False
 
 
 def plan_from(kept: dict[str, Any]) -> RecordPlan:

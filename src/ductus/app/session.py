@@ -11,38 +11,44 @@ from __future__ import annotations
 import logging
 import time
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.editing import clip, long_edit, long_frame, long_marking, selection_words
-from ductus.app.facts import pen_fact, record_line_fact, selection_fact, sheet_fact, state_fact, system_fact, takes_fact
+from ductus.app.editing import long_marking
+from ductus.app.editor import Editor
+from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
-from ductus.app.jobs import Job
 from ductus.app.joining import reading_anew
 from ductus.app.journal import Entry, Journal
-from ductus.app.outbox import Item, OneEvent, Outbox, Sent
-from ductus.app.page import about_page, aloud, marks_left, page_change
+from ductus.app.outbox import Item, OneEvent, Sent
+from ductus.app.page import about_page, aloud
 from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take
 from ductus.app.recorder import Recorder
 from ductus.app.recording import DROPPED, Recording, take_from_journal
-from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Heard
-from ductus.core.score.changes import Change, PenPlace
+from ductus.core.score.changes import Change
 from ductus.core.score.frame.base import FrameQuestion
-from ductus.core.score.selection.base import At, Question
-from ductus.core.score.selection.choosing import Select, select
-from ductus.core.score.selection.copying import Excerpt
-from ductus.core.score.selection.table import edit_notes
+from ductus.core.score.selection.base import Question
 
 log = logging.getLogger(__name__)
 
 
-class Session(Outbox):
+def first_state(desk: Desk) -> EntryState:
+    """A pen where work stopped, set as it was last time; up."""
+    piece = desk.piece
+    keys = next((p for p in piece.ordered_parts() if p.staves > 1), piece.ordered_parts()[0])
+    step = StepValue("eighth" if piece.timeline.bar(0).meter.unit >= 8 else "quarter")
+    state = EntryState(keys.id, tick=min(desk.last_place, piece.end), step=step)
+    state = with_habits(state, desk.habits(), piece)
+    return evolved(state, down=False, pass_start=state.tick, way_start=state.tick)
+
+
+class Session(Editor):
     """The state of one connection. Methods may be called from any thread, one at a time."""
 
     def __init__(
@@ -54,13 +60,11 @@ class Session(Outbox):
         wall: Callable[[], float] = time.time,
     ) -> None:
         """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds."""
-        self.desk, self.journal, self._kept = desk, journal, kept
+        super().__init__(desk, first_state(desk))
+        self.journal, self._kept = journal, kept
         self._wall = wall
-        super().__init__()
-        self.jobs: list[Job] = []
         self.backlog: deque[Item] = deque()
         self.blocked = False
-        self.state = self._first_state()
         self.recorder = Recorder(desk, clock, wall)
         self.recorder.choices = record_choices_from(desk.habits())
         self._habits = habits_json(self.state, self.recorder.choices)
@@ -69,19 +73,9 @@ class Session(Outbox):
         self.due_us: int | None = None  # event time at which the next Wait is due
         self._now_us = 0
         self._pedal_down = False
-        self._clipboard = Excerpt()
         self._takes: object = None  # the takes that were told last
         self._cut_until_us = 0  # recordings that were cut off end here, in wall-clock time
-        self.near_bar = 0
         self.known: set[str] = set()  # keys of the systems that this browser has
-
-    def _first_state(self) -> EntryState:
-        piece = self.desk.piece
-        keys = next((p for p in piece.ordered_parts() if p.staves > 1), piece.ordered_parts()[0])
-        step = StepValue("eighth" if piece.timeline.bar(0).meter.unit >= 8 else "quarter")
-        state = EntryState(keys.id, tick=min(self.desk.last_place, piece.end), step=step)
-        state = with_habits(state, self.desk.habits(), piece)
-        return evolved(state, down=False, pass_start=state.tick, way_start=state.tick)
 
     # --- in and out ---------------------------------------------------------------------
 
@@ -183,12 +177,9 @@ class Session(Outbox):
                 self.recorder.choices = do.applied(self.recorder.choices)
                 self._tell_record_line()
             case m.SetDelay(late_us):
-                self.desk.keep_late_us(late_us)
+                words = self.recorder.keep_delay(late_us)
                 self._tell_record_line()
-                how = f"read {abs(late_us) / 1000:.0f} ms {'earlier' if late_us > 0 else 'later'} than they arrive"
-                self._say(
-                    f"From now on your notes are {how}" if late_us else "From now on your notes are read as they arrive"
-                )
+                self._say(words)
             case m.WantClicks():
                 self._send(self.recorder.clicks(item, self.state))
             case m.StartRecording():
@@ -210,6 +201,10 @@ class Session(Outbox):
                 self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
             case m.JoinTakes() | m.ReadOtherwise():
                 self.jobs.append(reading_anew(self.desk, item))
+            case m.HoldAgainstPage(take, part):
+                self._hold_against_page(take, part)
+            case m.DecideDifference():
+                self._decide_difference(item)
             case m.ShowParts(parts, staff):
                 self._show_parts(parts, staff)
             case m.MarksFromTake(reading, what):
@@ -241,7 +236,9 @@ class Session(Outbox):
     def _hear(self, heard: m.HeardEvent, only_sound: bool) -> None:
         if self.recording is not None:
             self.recording.hear(Heard(heard.at_us, heard.kind, heard.key, heard.value, heard.channel))
-            self.recorder.fresh |= heard.kind == "down"
+            if heard.kind == "down":
+                self.recorder.fresh = True
+                self._follow(self.prover.hear(heard.key, heard.at_us))
         elif only_sound:
             return
         elif heard.kind == "down":
@@ -293,107 +290,6 @@ class Session(Outbox):
                 self._tell_record_line()
         self._say(outcome.say)
 
-    # --- edits ------------------------------------------------------------------------------
-
-    def _apply(self, change: Change, base: int | None = None) -> None:
-        if change:
-            self.desk.apply(change, base)
-            self._show_edit()
-
-    def _show_edit(self) -> None:
-        self.desk.reach(self.state.tick)
-        self._tell(state_fact(self.desk, self.state))
-        self._tell(sheet_fact(self.desk))
-
-    def _at(self) -> At:
-        return At(self.state.line, self.state.tick, self.state.step.ticks, self.state.policy)
-
-    def _travel(self, message: m.Travel) -> None:
-        move = self.desk.undo if message.do == "undo" else self.desk.redo
-        change = move(message.base)
-        if change is None:
-            self._say("Nothing to undo" if message.do == "undo" else "Nothing to do again")
-            return
-        self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
-        self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
-        self._choose([i for i in self.state.chosen if i in self.desk.piece.notes])
-        self._show_edit()
-        self._send(pen_fact(self.desk, self.state))
-        self._say(f"{'Undone' if message.do == 'undo' else 'Done again'}: {change.sentence}")
-
-    def _pen_at(self, place: PenPlace | None) -> EntryState:
-        """The state with the pen where a change says that it was."""
-        state = self.state.fresh()
-        if place is None:
-            return state
-        return evolved(state, part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
-
-    def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
-        alone = self.desk.show_parts(parts, staff)
-        self._show_edit()
-        staff = self.desk.sheet.staff
-        if alone is not None and (self.state.part != alone.id or staff not in (0, self.state.staff)):
-            self._enter(Command(PlacePen(alone.id, staff or 1)))
-        words = "All parts are shown" if not parts else "Some parts are shown"
-        hand = {0: "", 1: ", upper staff,", 2: ", lower staff,"}[staff]
-        self._say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
-
-    # --- selections ---------------------------------------------------------------------------
-
-    def _choose(self, ids: Sequence[str]) -> None:
-        if frozenset(ids) != self.state.chosen:
-            self.state = evolved(self.state, chosen=frozenset(ids))
-        self._send(selection_fact(self.desk, ids))
-
-    def _select(self, message: m.SelectNotes) -> None:
-        piece = self.desk.piece
-        ids = select(piece, message.do, self.state.line, self.state.tick, message.ids)
-        self._choose(ids)
-        notes = sorted((piece.notes[i] for i in ids), key=lambda n: (n.tick, n.pitch.midi))
-        if not notes:
-            if message.do != Select("these"):
-                self._say("Nothing there to select")
-            self._send(pen_fact(self.desk, self.state))
-            return
-        first = notes[0]
-        walks = isinstance(message.do, Select) and message.do.what in ("previous", "next")
-        if walks and not self.state.down:  # a selection never moves a pen that is down
-            self._enter(Command(PlacePen(first.part, first.staff, first.tick)))
-        self._say(selection_words(piece, notes))
-        self._send(pen_fact(self.desk, self.state))
-
-    def _edit(self, message: m.EditNotes) -> None:
-        job = long_edit(self.desk, message, self._at())
-        if job is not None:
-            self.jobs.append(job)
-            return
-        change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
-        self._made(change, message.base, message.ids if message.select else tuple(self.state.chosen))
-
-    def _edit_page(self, message: m.EditFrame | m.EditMarks) -> None:
-        job = long_frame(self.desk, message) if isinstance(message, m.EditFrame) else None
-        if job is not None:
-            self.jobs.append(job)
-            return
-        self._made(page_change(self.desk.piece, message), message.base, tuple(self.state.chosen))
-        if isinstance(message, m.EditMarks):
-            self._send(marks_left(self.desk.piece, message.ids))
-
-    def _clip(self, message: m.Clip) -> None:
-        clipped = clip(self.desk.piece, message, self._clipboard, self._at())
-        if clipped.change is not None:
-            self._made(clipped.change, message.base, message.ids)
-        else:
-            self._say(clipped.said)
-        self._clipboard = clipped.held
-
-    def _made(self, change: Change, base: int, ids: Sequence[str]) -> None:
-        self._apply(change, base)
-        self.state = fitted(self.state, self.desk.piece)
-        self._choose([i for i in dict.fromkeys(ids) if i in self.desk.piece.notes])
-        self._send(pen_fact(self.desk, self.state))
-        self._say(change.sentence if change or change.sentence else "That changes nothing")
-
     # --- recording ----------------------------------------------------------------------------
 
     @property
@@ -409,6 +305,7 @@ class Session(Outbox):
 
     def _record(self, message: m.StartRecording) -> None:
         self.recorder.start(message, self.state)
+        self.prover.follow(self.state.part if message.proof else None)
         self.state = evolved(self.state, held=())
         self._send(m.RecordingFact(True))
 
@@ -433,6 +330,8 @@ class Session(Outbox):
         self._tell_takes()
         self._send(m.RecordingFact(False, stopped.take))
         self._say(stopped.words, urgent=True)
+        if stopped.take is not None and stopped.against is not None:
+            self._hold_against_page(stopped.take, stopped.against)
 
     def _recover(self, number: int, do: str) -> None:
         stopped = self.recorder.recover(number, do)
@@ -449,6 +348,28 @@ class Session(Outbox):
         self._tell_takes(anew=True)
         self.jobs.append(kept_take_onto_page(self.desk, row.id, message.part, message.staff, message.bar))
         self._say(f"{row.name} is kept and is being read")
+
+    # --- proof by playing -----------------------------------------------------------------------
+
+    def _follow(self, tick: int | None) -> None:
+        """The page goes with the player."""
+        if tick is not None:
+            self.near_bar = self.desk.piece.timeline.bar_at(tick).index
+            self._send(m.FollowedFact(tick))
+
+    def _hold_against_page(self, take: int, part: str) -> None:
+        try:
+            self._say(self.prover.hold(take, part), urgent=True)
+        finally:
+            self._send(self.prover.fact())
+
+    def _decide_difference(self, message: m.DecideDifference) -> None:
+        decided = self.prover.decide(message)
+        if isinstance(decided, Change):
+            self._made(decided, self.desk.history.revision, tuple(self.state.chosen))
+        else:
+            self._say(decided)
+        self._send(self.prover.fact())
 
     # --- long work ------------------------------------------------------------------------------
 

@@ -17,6 +17,7 @@ import { toggleFarView } from '../desk/view'
 import { closeShape, quantizeAgain, toggleShape, useShape } from '../shape/shape'
 import { closePatterns, togglePatterns, usePatterns } from '../kit/pattern'
 import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'
+import { toggleProof } from '../proof/proof'
 import { onLearned } from '../input/learned'
 
 export interface Command {
@@ -119,10 +120,11 @@ export const COMMANDS: readonly Command[] = [
   { id: 'record', group: 'Listening', label: 'Record / stop', keys: ['Backslash', 'NumpadDivide'], run: toggleRecording },
   { id: 'again', group: 'Listening', label: 'Drop what is being recorded and begin again', keys: ['Shift+Backslash'], run: recordAgain },
   { id: 'read', group: 'Reading', label: 'Look at the take and how it was read', keys: ['KeyR'], run: toggleRead },
-  { id: 'next-doubt', group: 'Reading', label: 'Next doubt', keys: ['KeyV'], run: () => stepDoubt(1) },
+  { id: 'proof', group: 'Reading', label: 'Proof: play what is on the page / no longer', keys: ['Shift+F8'], run: toggleProof },
+  { id: 'next-doubt', group: 'Reading', label: 'Next doubt, or next place that differs', keys: ['KeyV'], run: () => stepDoubt(1) },
   { id: 'previous-doubt', group: 'Reading', label: 'Doubt before', keys: ['Shift+KeyV'], run: () => stepDoubt(-1) },
-  { id: 'swap-doubt', group: 'Reading', label: 'Swap to the next rival', keys: ['KeyX'], run: swapDoubt },
-  { id: 'accept-doubt', group: 'Reading', label: 'Accept, and go to the next doubt', keys: ['KeyC'], run: acceptDoubt },
+  { id: 'swap-doubt', group: 'Reading', label: 'Swap to the next rival; in a proof: take over what was played', keys: ['KeyX'], run: swapDoubt },
+  { id: 'accept-doubt', group: 'Reading', label: 'Accept, and go to the next doubt; in a proof: leave the page', keys: ['KeyC'], run: acceptDoubt },
   { id: 'aloud-column', group: 'Reading aloud', label: 'Say all that sounds at the pen', keys: ['F3'], run: aloud('column') },
   { id: 'aloud-voice', group: 'Reading aloud', label: 'Say the voice of the pen in this bar', keys: ['Shift+F3'], run: aloud('voice') },
   { id: 'aloud-bar', group: 'Reading aloud', label: 'Say the whole bar at the pen', keys: ['Alt+F3', 'Ctrl+F3'], run: aloud('bar') },

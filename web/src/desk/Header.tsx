@@ -26,6 +26,7 @@ function keptWords(link: string, trouble: string, unkept: number): string {
 
 export function Header({ onShelf }: { onShelf: () => void }) {
   const { state, pen, link, pieceId, way, recording, trouble, unkept, gone } = useDesk()
+  const records = way === 'record' || way === 'proof'
   const playing = useListening((s) => s.playing)
   const allowed = useSound((s) => s.allowed)
   const listening = useListening((s) => s.open)
@@ -44,7 +45,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
         </button>
         {!allowed && <span className="near-only rounded-[3px] bg-wash px-2 text-[0.9rem] whitespace-nowrap text-ink" data-testid="silent">no sound before the first key</span>}
         <button type="button" className="near-only text-[0.95rem] text-faint underline decoration-rule underline-offset-4" aria-pressed={listening} title={hint('listening')} onClick={() => openListening(!listening)}>how</button>
-        {way === 'record' && (
+        {records && (
           <button type="button" onClick={toggleRecording} title={hint('record')} data-testid="record"
             className={`quiet-button ${recording ? 'going' : 'text-vermilion'}`}>
             {recording ? 'Stop recording' : 'Record'}
@@ -153,7 +154,7 @@ function Hearing() {
   const { programmes, playing, load } = useRehearsal()
   const { voice, setVoice, ready } = useSound()
   const [channelOf, setChannelOf] = useState('')
-  const way = useDesk((s) => s.way)
+  const records = useDesk((s) => s.way === 'record' || s.way === 'proof')
   const live = list.filter((d) => d.connected && d.heard)
   const name = playing ? 'Rehearsal keyboard' : live.length ? live.map((d) => d.name).join(', ') : 'computer keys'
   return (
@@ -202,8 +203,8 @@ function Hearing() {
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Rehearsal keyboard (a simulated player with pedal)</DropdownMenu.Label>
           {playing && <DropdownMenu.Item className="menu-item" onSelect={stopProgramme}>Stop playing</DropdownMenu.Item>}
           {programmes.map((p) => (
-            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (way === 'record' ? beginRecording(p) : playProgramme(p.name))}>
-              <span>{p.title}</span><kbd>{way === 'record' ? 'record this' : p.about}</kbd>
+            <DropdownMenu.Item key={p.name} className="menu-item" onSelect={() => void (records ? beginRecording(p) : playProgramme(p.name))}>
+              <span>{p.title}</span><kbd>{records ? 'record this' : p.about}</kbd>
             </DropdownMenu.Item>
           ))}
         </DropdownMenu.Content>

@@ -21,6 +21,8 @@ import { usePage } from '../page/page'
 import { WithField, WithPhrase } from '../page/WithPhrase'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
+import { openProof } from '../proof/proof'
+import { ProofLine } from '../proof/ProofLine'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
 import { SelectionLine } from './SelectionLine'
 import { give, send, useDesk } from './store'
@@ -47,7 +49,7 @@ export function Line() {
     <>
     <WithField />
     <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {ofListening ? <ListenLine /> : ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : ofShape ? <ShapeLine /> : ofPattern ? <PatternLine pen={pen} /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
+      {ofListening ? <ListenLine /> : ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : ofShape ? <ShapeLine /> : ofPattern ? <PatternLine pen={pen} /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : way === 'proof' ? <ProofLine part={pen.part_name} way={<WayPhrase pen={pen} words="Proof" />} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
     </section>
     </>
   )
@@ -85,6 +87,7 @@ function WayPhrase({ pen, words }: { pen: Pen; words: string }) {
     ...(pen.line[0]?.choices ?? []).map((c) => ({ label: c.label, chosen: now === 'step' && c.chosen, act: () => enter(c.do as Command) })),
     { label: 'Record: play in time, with the click or freely', chosen: now === 'record', act: record },
     ...(any ? [{ label: 'Read: how a take was written down, and its doubts', chosen: now === 'read', act: () => openRead() }] : []),
+    { label: 'Proof: play what is on the page, and see where they differ', chosen: now === 'proof', act: openProof },
   ]
   return <Phrase name="way of working" options={options} strong>{words}</Phrase>
 }

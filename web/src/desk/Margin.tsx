@@ -8,6 +8,8 @@ import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, readTogeth
 import { Journal } from '../recording/Journal'
 import { recordAgain } from '../recording/recorder'
 import { send, useDesk } from './store'
+import { DifferenceCard } from '../proof/DifferenceCard'
+import { holdAgainstPage } from '../proof/proof'
 import { Openings } from '../reading/Lead'
 import { endTapping, startTapping, useTapping } from '../reading/tapping'
 
@@ -27,11 +29,14 @@ export function Margin() {
   const takes = useDesk((s) => s.takes)
   const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
+  const differing = useDesk((s) => s.differing)
+  const proof = useDesk((s) => (s.way === 'proof' ? s.proof : null))
   const onPage = new Set(readings.map((r) => r.take))
   const rest = [...takes].reverse().filter((t) => !onPage.has(t.id))
   const cards: Card[] = [
     ...cutOff.map((cut): Card => ({ id: `cut${cut.recording}`, tick: null, node: <CutOffCard cut={cut} /> })),
     ...rest.map((take): Card => ({ id: `take${take.id}`, tick: null, node: <TakeCard take={take} /> })),
+    ...(proof?.differences ?? []).map((d): Card => ({ id: `differs-${d.key}`, tick: d.tick, node: <DifferenceCard difference={d} inHand={d.key === differing} /> })),
     ...readings.flatMap((reading): Card[] => [
       { id: reading.id, tick: reading.first_tick, node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} /> },
       ...(way === 'read' && reading.id === openReading && reading.questions[0]
@@ -61,9 +66,9 @@ function Now() {
     <div className="sticky top-2 z-10 flex flex-col gap-3 bg-desk">
       {recording && (
         <section className="border-l-2 border-vermilion pl-3">
-          <h2 className="font-serif text-lg text-vermilion">Recording</h2>
+          <h2 className="font-serif text-lg text-vermilion">{recording.proof ? 'The page follows you' : 'Recording'}</h2>
           <p className="text-faint">Everything you play is kept. {hint('record')}.</p>
-          <button type="button" className="quiet-button mt-1" onClick={recordAgain}>Again from the count-in</button>
+          {!recording.proof && <button type="button" className="quiet-button mt-1" onClick={recordAgain}>Again from the count-in</button>}
         </section>
       )}
       {busy.words && (
@@ -165,6 +170,7 @@ function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading
         {reading && !open && <button type="button" className="quiet-button" title={hint('read')} onClick={() => openRead(reading.id)}>How it was read</button>}
         {!reading && <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>Write it at the pen</button>}
         {!reading && !take.dropped && led && <button type="button" className="quiet-button" onClick={() => readTogether(led.id, [take.id])}>Read with {led.name}</button>}
+        {!reading && !take.dropped && <button type="button" className="quiet-button" onClick={() => holdAgainstPage(take.id)}>Hold it against the page</button>}
         {open && reading.free && <button type="button" className="quiet-button" onClick={() => void startTapping(take.id)}>Tap its beats</button>}
         {open && left > 1 && <button type="button" className="quiet-button" onClick={() => acceptAll(reading.id)}>Accept all {left}</button>}
       </div>

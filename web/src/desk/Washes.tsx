@@ -1,11 +1,11 @@
-/** Doubts on the sheet: an ochre wash behind the notes of each close call, stronger behind the one in hand. */
+/** Doubts, and places that differ from what was played, on the sheet: an ochre wash behind the notes of each, stronger behind the one in hand. */
 import { useLayoutEffect, useState, type RefObject } from 'react'
 import { staffBox } from './geometry'
 import { useOpenReading } from '../reading/reading'
 import { useDesk } from './store'
 
 interface Wash {
-  readonly key: number
+  readonly key: number | string
   readonly left: number
   readonly top: number
   readonly width: number
@@ -15,10 +15,11 @@ interface Wash {
 const PAD = 7
 
 export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
-  const { refs, systems, way, doubt } = useDesk()
+  const { refs, systems, way, doubt, proof, differing } = useDesk()
   const reading = useOpenReading()
   const [washes, setWashes] = useState<readonly Wash[]>([])
-  const doubts = way === 'read' ? reading?.doubts : undefined
+  const doubts: readonly { key: number | string; ids: readonly string[] }[] | undefined = way === 'read' ? reading?.doubts : way === 'proof' ? proof?.differences : undefined
+  const chosen = way === 'proof' ? differing : doubt
 
   useLayoutEffect(() => {
     const root = sheet.current
@@ -34,7 +35,7 @@ export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
     }
   }, [doubts, refs, systems])
 
-  const inHand = doubts?.find((d) => d.key === doubt)
+  const inHand = doubts?.find((d) => d.key === chosen)
   useLayoutEffect(() => {
     const id = inHand?.ids[0]
     if (id) document.getElementById(id)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
@@ -43,7 +44,7 @@ export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
   return (
     <div aria-hidden className="pointer-events-none absolute inset-0" data-testid="washes">
       {washes.map((w, i) => (
-        <div key={i} data-doubt={w.key} className={`absolute rounded-[3px] bg-wash ${w.key === doubt ? 'outline-2 outline-ochre/70' : 'opacity-75'}`}
+        <div key={i} data-doubt={w.key} className={`absolute rounded-[3px] bg-wash ${w.key === chosen ? 'outline-2 outline-ochre/70' : 'opacity-75'}`}
           style={{ left: w.left, top: w.top, width: w.width, height: w.height }} />
       ))}
     </div>
@@ -51,7 +52,7 @@ export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
 }
 
 /** One wash for each staff that holds notes of the doubt. */
-function washesOf(root: Element, key: number, ids: readonly string[]): Wash[] {
+function washesOf(root: Element, key: number | string, ids: readonly string[]): Wash[] {
   const origin = root.getBoundingClientRect()
   const byStaff = new Map<Element, DOMRect[]>()
   for (const id of ids) {

@@ -2,11 +2,11 @@
 import { create } from 'zustand'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
-import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice, WeighedNotes } from '../api/wire'
+import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Proof, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice, WeighedNotes } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { useSound } from '../sound/engine'
 
-export type Way = 'step' | 'record' | 'read'
+export type Way = 'step' | 'record' | 'read' | 'proof'
 
 export interface DeskState {
   pieceId: string
@@ -30,7 +30,7 @@ export interface DeskState {
   ask: Ask | null
   way: Way
   /** ``waiting``: it begins as soon as the clicks have come, or with the first key. */
-  recording: { originUs: number; waiting: boolean; free: boolean } | null
+  recording: { originUs: number; waiting: boolean; free: boolean; proof?: boolean } | null
   recordLine: RecordLine | null
   selection: ReadonlySet<string>
   /** First and last bar (index) of the selected notes. */
@@ -39,13 +39,16 @@ export interface DeskState {
   /** The reading that the line and the strip speak of while the way is "read", and its doubt in hand. */
   openReading: string
   doubt: number | null
+  /** What was played is held against the page; the place that differs and is in hand, by its key. */
+  proof: Proof | null
+  differing: string
   busy: { words: string; share: number }
 }
 
 const fresh = (pieceId: string): DeskState => ({
   pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], systems: new Map(), said: '',
   problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), selectedBars: null, readings: [], openReading: '',
-  doubt: null, busy: { words: '', share: 0 },
+  doubt: null, proof: null, differing: '', busy: { words: '', share: 0 },
 })
 
 export const useDesk = create<DeskState>(() => fresh(''))
@@ -63,6 +66,9 @@ export const whenPageTold = (act: (told: PageTold) => void) => { pageTold = act 
 const soundings: (() => boolean)[] = []
 const sounding = () => soundings.some((is) => is())
 export const whileSounding = (is: () => boolean) => { soundings.push(is) }
+/** Where on the page the player is who is followed; null when nobody is any more. */
+let followed = (_: number | null) => {}
+export const whenFollowed = (act: (tick: number | null) => void) => { followed = act }
 /** What must end when the server says that no recording goes on, though one was begun here. */
 let cutOff = () => {}
 export const whenCutOff = (act: () => void) => { cutOff = act }
@@ -110,7 +116,7 @@ function receive(message: ServerMessage): void {
       useDesk.setState((s) => place(s, message))
       break
     case 'pen':
-      useDesk.setState((s) => ({ pen: message, way: message.down && s.way === 'read' ? 'step' : s.way }))
+      useDesk.setState((s) => ({ pen: message, way: message.down && (s.way === 'read' || s.way === 'proof') ? 'step' : s.way }))
       break
     case 'selection':
       useDesk.setState({ selection: new Set(message.ids), selectedBars: message.first_bar < 0 ? null : [message.first_bar, message.last_bar] })
@@ -148,11 +154,18 @@ function receive(message: ServerMessage): void {
       break
     case 'recording':
       if (!message.going && useDesk.getState().recording && !useDesk.getState().recording?.waiting && message.take == null) cutOff()
+      if (!message.going && useDesk.getState().recording?.proof) followed(null)
       if (!message.going) useDesk.setState({ recording: null })
       awaited = message.take ?? null
       break
     case 'readings':
       useDesk.setState((s) => withReadings(s, message.readings))
+      break
+    case 'proof':
+      useDesk.setState((s) => withProof(s, message))
+      break
+    case 'followed':
+      if (useDesk.getState().recording?.proof) followed(message.tick)
       break
     case 'busy':
       useDesk.setState({ busy: { words: message.words, share: message.share ?? 0 } })
@@ -176,6 +189,14 @@ function withReadings(s: DeskState, readings: readonly Reading[]): Partial<DeskS
   const doubt = doubts.some((d) => d.key === s.doubt) ? s.doubt : (doubts.find((d) => d.tick >= tick)?.key ?? doubts[0]?.key ?? null)
   const way = come && !s.pen?.down ? 'read' : s.way === 'read' && !readings.length ? 'step' : s.way
   return { readings, openReading, doubt, way }
+}
+
+/** The place in hand stays, or is the one after it. */
+function withProof(s: DeskState, told: Proof): Partial<DeskState> {
+  if (!told.take) return { proof: null, differing: '' }
+  const tick = s.proof?.differences.find((d) => d.key === s.differing)?.tick ?? -1
+  const next = told.differences.find((d) => d.key === s.differing) ?? told.differences.find((d) => d.tick >= tick) ?? told.differences[0]
+  return { proof: told, differing: next?.key ?? '', way: s.pen?.down ? s.way : 'proof' }
 }
 
 /** A system that waits to be engraved keeps its old drawing until the new one comes. */
@@ -297,11 +318,11 @@ const clicksAwaited = new Map<number, (clicks: Clicks) => void>()
 const CLICKS_MS = 5000
 
 /** A recording begins at a bar (index); what is not given goes as the line says. */
-export function startRecording(originUs: number, bar: number, how: { freely?: boolean; tempo?: TempoChoice; countIn?: number }): void {
-  useDesk.setState({ recording: { originUs, waiting: false, free: how.freely ?? false } })
+export function startRecording(originUs: number, bar: number, how: { freely?: boolean; tempo?: TempoChoice; countIn?: number; proof?: boolean }): void {
+  useDesk.setState({ recording: { originUs, waiting: false, free: (how.freely && !how.proof) ?? false, proof: how.proof ?? false } })
   send({
     type: 'record-start', origin_us: originUs, now_us: nowUs(), epoch_us: epochUs(), bar, freely: how.freely ?? null, tempo: how.tempo ?? null,
-    count_in: how.countIn ?? null,
+    count_in: how.countIn ?? null, proof: how.proof ?? false,
   })
 }
 

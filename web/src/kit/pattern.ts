@@ -38,21 +38,22 @@ export function togglePatterns(): void {
     if (!pen?.drums) return say('Patterns are for a kit: put the pen on a percussion part first')
     void refreshPatterns().then(() => {
       const here = usePatterns.getState().list.find((p) => p.part === pen.part && pen.tick >= p.start && pen.tick < p.start + p.ticks * p.times)
-      usePatterns.setState({ open: true, chosen: here?.id ?? '' })
-      if (here) say(`The pattern of ${here.where}`)
-      else makePattern(1, 1)
+      const open = () => usePatterns.setState({ open: true, chosen: here?.id ?? '' })
+      if (!here) return makePattern(1, 1, '', undefined, open) // the line speaks of it once it is there: nothing that is opened on it is pulled away
+      open()
+      say(`The pattern of ${here.where}`)
     })
   })
 }
 
 export const closePatterns = () => usePatterns.setState({ open: false })
 
-export function makePattern(bars: number, times: number, ready = '', bar?: number): void {
+export function makePattern(bars: number, times: number, ready = '', bar?: number, then = () => {}): void {
   const { pen, selectedBars } = useDesk.getState()
   if (!pen) return
   const first = bar ?? selectedBars?.[0] ?? pen.bar
   frame({ name: 'make-pattern', part: pen.part, bar: first, bars: bar === undefined && selectedBars ? selectedBars[1] - selectedBars[0] + 1 : bars, times, ready })
-  settled(() => void refreshPatterns())
+  settled(() => void refreshPatterns().then(then))
 }
 
 /** A stroke set, changed or taken away. */

@@ -1,5 +1,6 @@
 /** The take that is looked at: its doubts one by one, and how it is read. */
 import type { Doubt, Question, Reading, ReadingChoice } from '../api/wire'
+import { decideDifference, stepDifference } from '../proof/proof'
 import { choose, give, say, send, useDesk } from '../desk/store'
 
 export const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) => s.readings.find((r) => r.id === s.openReading)
@@ -50,6 +51,7 @@ export function describe(doubt: Doubt): string {
 
 /** One key goes to the next doubt (or the one before); a question of the lead-through is passed over by it. */
 export function stepDoubt(by: number): void {
+  if (useDesk.getState().way === 'proof') return stepDifference(by)
   if (useDesk.getState().way !== 'read') openRead()
   const asked = askedNow()
   if (asked && by > 0) return settleQuestion(asked)
@@ -68,6 +70,7 @@ export function chooseOption(reading: string, key: number, option: number): void
 
 /** One key swaps to the next rival, or to the next answer. */
 export function swapDoubt(): void {
+  if (useDesk.getState().way === 'proof') return decideDifference('take')
   const asked = useDesk.getState().way === 'read' ? askedNow() : undefined
   if (asked) return answerWith(asked, (asked.chosen + 1) % asked.answers.length)
   const found = inHand()
@@ -76,6 +79,7 @@ export function swapDoubt(): void {
 
 /** One key accepts, and the next question or doubt is in hand. */
 export function acceptDoubt(): void {
+  if (useDesk.getState().way === 'proof') return decideDifference('leave')
   const asked = useDesk.getState().way === 'read' ? askedNow() : undefined
   if (asked) return settleQuestion(asked)
   const found = inHand()

@@ -26,7 +26,7 @@ const NONE: readonly never[] = []
 function useStrokes(free: boolean): readonly Stroke[] {
   const recording = useDesk((s) => s.recording)
   const [strokes, setStrokes] = useState<readonly Stroke[]>(NONE)
-  const going = recording !== null && !recording.waiting && recording.free === free
+  const going = recording !== null && !recording.waiting && !recording.proof && recording.free === free
   useEffect(() => {
     setStrokes(NONE)
     if (!going) return

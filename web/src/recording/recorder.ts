@@ -74,7 +74,8 @@ export async function beginRecording(programme?: Programme): Promise<void> {
   const { pen, recording, recordLine } = useDesk.getState()
   if (!pen || !recordLine || recording) return
   stopPlaying()
-  if (programme ? programme.qpm === null : !recordLine.click) return beginFreely(programme)
+  const proof = useDesk.getState().way === 'proof'
+  if (proof || (programme ? programme.qpm === null : !recordLine.click)) return beginFreely(programme, proof)
   const own: Own = programme ? { tempo: { name: 'one-tempo', qpm: programme.qpm! }, countIn: programme.count_in } : {}
   useDesk.setState({ recording: { originUs: 0, waiting: true, free: false } }) // nothing begins twice while the clicks are fetched
   const first = await clicksFor({ bar: pen.bar, since: 0, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null)
@@ -92,10 +93,10 @@ export async function beginRecording(programme?: Programme): Promise<void> {
   if (programme) await playProgramme(programme.name, originUs)
 }
 
-async function beginFreely(programme?: Programme): Promise<void> {
+async function beginFreely(programme?: Programme, proof = false): Promise<void> {
   const { pen } = useDesk.getState()
-  startRecording(nowUs(), pen!.bar, { freely: true })
-  say('Recording: play freely, the beats are found afterwards')
+  startRecording(nowUs(), pen!.bar, { freely: true, proof })
+  say(proof ? 'Play what is on the page, from any bar, at any speed' : 'Recording: play freely, the beats are found afterwards')
   if (programme) await playProgramme(programme.name)
 }
 

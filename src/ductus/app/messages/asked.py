@@ -188,7 +188,8 @@ class SetRecording(Message):
 @dataclass(frozen=True, slots=True)
 class StartRecording(Message):
     """A recording begins as it was chosen: ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there;
-    ``epoch_us`` the wall clock at event time 0. ``freely``, ``tempo`` and ``count_in`` stand in for what was chosen (None: as chosen)."""
+    ``epoch_us`` the wall clock at event time 0. ``freely``, ``tempo`` and ``count_in`` stand in for what was chosen (None: as chosen).
+    ``proof``: it is held against the page, not written."""
 
     origin_us: Microseconds
     now_us: Microseconds
@@ -197,6 +198,7 @@ class StartRecording(Message):
     freely: bool | None = None
     tempo: TempoChoice | None = None
     count_in: Annotated[int, Ge(0), Le(8)] | None = None
+    proof: bool = False
     type: Literal["record-start"] = "record-start"
 
 
@@ -289,6 +291,24 @@ class JoinTakes(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class HoldAgainstPage(Message):
+    """Hold a kept take against the page of a part."""
+
+    take: RowId
+    part: Annotated[str, MaxLen(40)]
+    type: Literal["proof-hold"] = "proof-hold"
+
+
+@dataclass(frozen=True, slots=True)
+class DecideDifference(Message):
+    """Take over what was played at a place that differs (``key`` "": at all of them), leave the page, or close the proof."""
+
+    do: Literal["take", "leave", "close"]
+    key: Annotated[str, MaxLen(4000)] = ""
+    type: Literal["proof-decide"] = "proof-decide"
+
+
+@dataclass(frozen=True, slots=True)
 class ReadOtherwise(Message):
     """Read a take on the page otherwise; with ``ids`` only these notes of it. Without a ``reading``: the one those notes come from."""
 
@@ -343,6 +363,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
     | StopWork | Look
 )  # fmt: skip

@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from ductus.app.messages.of_takes import FollowedFact, ProofFact, ReadingsFact, TakesFact
+from ductus.app.messages.phrases import PhraseFact
 from ductus.app.sheet import BarView
-from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.playback.click import Click, TempoChoice
 from ductus.core.playback.performance import Sounding
-from ductus.core.reading.choosing import AnyReadingChoice
-from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.frame.table import AnyFrameEdit
 from ductus.core.score.selection.table import NoteEdit
 
@@ -73,48 +72,6 @@ class StateFact:
 
 
 @dataclass(frozen=True, slots=True)
-class TakeFact:
-    """A take in the margin."""
-
-    id: int
-    name: str
-    source: Literal["click", "free", "file", "journal"]
-    made_at: str
-    dropped: bool
-    notes: int
-    length_us: int
-
-
-@dataclass(frozen=True, slots=True)
-class CutOffFact:
-    """A recording that was cut off, in the margin."""
-
-    recording: int
-    notes: int
-    length_us: int
-
-
-@dataclass(frozen=True, slots=True)
-class HeardFact:
-    """A stretch of the journal of which nothing was made: microseconds of the wall clock, and how many keys were struck."""
-
-    from_us: int
-    to_us: int
-    notes: int
-
-
-@dataclass(frozen=True, slots=True)
-class TakesFact:
-    """All takes of the piece, the oldest first, recordings that were cut off, and the journal: what was heard and not written, the latest
-    first. Sent when they change."""
-
-    takes: tuple[TakeFact, ...]
-    cut_off: tuple[CutOffFact, ...]
-    heard: tuple[HeardFact, ...]
-    type: Literal["takes"] = "takes"
-
-
-@dataclass(frozen=True, slots=True)
 class SystemRef:
     """A system of the sheet; ``key`` is None while it waits to be engraved."""
 
@@ -143,25 +100,6 @@ class SystemFact:
     bars: tuple[BarView, ...]
     columns: tuple[tuple[int, str], ...]
     type: Literal["system"] = "system"
-
-
-@dataclass(frozen=True, slots=True)
-class ChoiceFact:
-    """One thing that a phrase could say: ``do`` is sent back as it is."""
-
-    label: str
-    do: AnyCommand | AnyReadingChoice | AnyRecordChoice
-    chosen: bool
-
-
-@dataclass(frozen=True, slots=True)
-class PhraseFact:
-    """Words of the line; with a name they are a control."""
-
-    words: str
-    name: str
-    choices: tuple[ChoiceFact, ...]
-    form: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -404,64 +342,6 @@ class RecordingFact:
 
 
 @dataclass(frozen=True, slots=True)
-class DoubtFact:
-    """A close call, or an ornament that is offered: ``options`` are (words, probability or None), the first as it was read; ``chosen`` the
-    present one, None if it is something of the person's own."""
-
-    key: int
-    tick: int
-    place: str
-    ids: tuple[str, ...]
-    options: tuple[tuple[str, float | None], ...]
-    chosen: int | None
-
-
-@dataclass(frozen=True, slots=True)
-class AnswerFact:
-    """An answer of the lead-through: ``do`` makes it so, None where there is nothing to choose."""
-
-    label: str
-    do: AnyReadingChoice | None
-
-
-@dataclass(frozen=True, slots=True)
-class QuestionFact:
-    """A question of the lead-through; ``chosen`` is the answer that holds now."""
-
-    name: str
-    words: str
-    answers: tuple[AnswerFact, ...]
-    chosen: int
-
-
-@dataclass(frozen=True, slots=True)
-class ReadingFact:
-    """A take on the page: the line that tells how it was read, the questions of its lead-through, its doubts, and how many bar lines and
-    beats were set by hand."""
-
-    id: str
-    take: int
-    name: str
-    free: bool
-    line: tuple[PhraseFact, ...]
-    doubts: tuple[DoubtFact, ...]
-    settled: int
-    remarks: tuple[str, ...]
-    questions: tuple[QuestionFact, ...]
-    set_by_hand: int
-    first_tick: int
-    last_tick: int
-
-
-@dataclass(frozen=True, slots=True)
-class ReadingsFact:
-    """All readings of the piece, in order of place; sent when any of them changed."""
-
-    readings: tuple[ReadingFact, ...]
-    type: Literal["readings"] = "readings"
-
-
-@dataclass(frozen=True, slots=True)
 class Busy:
     """Long work in words, "" when it is done; ``share`` of it that is done, 0 to 1."""
 
@@ -480,6 +360,6 @@ class Done:
 
 Fact = (
     StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
-    | ReadingsFact | Busy | Done
+    | ReadingsFact | ProofFact | FollowedFact | Busy | Done
 )  # fmt: skip
 FACTS: tuple[type[Fact], ...] = Fact.__args__

@@ -26,6 +26,7 @@ FAR_US = 450_000  # with a click: chords further apart are not the same
 NEAR_US = 160_000  # a left-over key that is struck so near its time is the same
 ANCHORS = 9  # chords around a place over which its time is mapped
 LEAST_SHARE = 0.5  # of the notes that have to agree
+BOTH, FIRST_ALONE, SECOND_ALONE = range(3)  # how the cheapest way comes to a place
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,44 +98,37 @@ def _path(bits_a: Floats, bits_b: Floats, time_a: Floats, time_b: Floats, *, sam
     much as the larger of the two)."""
     n, m = len(bits_a), len(bits_b)
     size_a, size_b = bits_a.sum(1), bits_b.sum(1)
-    centre = np.arange(n) * m / n
-    if same_clock:
-        centre = np.searchsorted(time_b, time_a).astype(float)
+    centre = np.searchsorted(time_b, time_a).astype(float) if same_clock else np.arange(n) * m / n
     low = np.clip(centre - BAND, 0, m).astype(int)
     high = np.clip(centre + BAND + 1, 0, m).astype(int)
-    total = np.full((n + 1, m + 1), np.inf, np.float32)
-    way = np.zeros((n + 1, m + 1), np.int8)
-    total[0] = np.concatenate(([0.0], np.cumsum(size_b)))
-    way[0, 1:] = 2
-    for i in range(1, n + 1):
-        j0, j1 = int(low[i - 1]), int(high[i - 1])
-        both = bits_b[j0:j1] @ bits_a[i - 1]
-        pair = size_a[i - 1] + size_b[j0:j1] - 2 * both
-        pair = np.where(both == 0, np.maximum(size_a[i - 1], size_b[j0:j1]) + 0.5, pair)
+    passed_over = np.concatenate(([0.0], np.cumsum(size_b)))  # what it costs to come so far in the second alone
+    before = passed_over.copy()
+    ways: list[NDArray[np.int8]] = []
+    for i in range(n):
+        j0, j1 = int(low[i]), int(high[i])
+        both = bits_b[j0:j1] @ bits_a[i]
+        pair = size_a[i] + size_b[j0:j1] - 2 * both
+        pair = np.where(both == 0, np.maximum(size_a[i], size_b[j0:j1]) + 0.5, pair)
         if same_clock:
-            pair = pair + np.where(np.abs(time_b[j0:j1] - time_a[i - 1]) > FAR_US, 1e6, 0.0)
-        row, before = total[i], total[i - 1]
-        row[j0] = before[j0] + size_a[i - 1]
-        way[i, j0] = 1
-        diagonal = before[j0:j1] + pair
-        up = before[j0 + 1 : j1 + 1] + size_a[i - 1]
-        for k in range(j1 - j0):  # the last step depends on the one before it
-            j = j0 + k + 1
-            left = row[j - 1] + size_b[j - 1]
-            best, came = diagonal[k], 0
-            if up[k] < best:
-                best, came = up[k], 1
-            if left < best:
-                best, came = left, 2
-            row[j], way[i, j] = best, came
+            pair = pair + np.where(np.abs(time_b[j0:j1] - time_a[i]) > FAR_US, 1e6, 0.0)
+        alone = before[j0 : j1 + 1] + size_a[i]
+        together = np.concatenate(([np.inf], before[j0:j1] + pair))
+        best = np.minimum(together, alone)
+        way = np.where(together <= alone, BOTH, FIRST_ALONE).astype(np.int8)
+        along = passed_over[j0 : j1 + 1]
+        row = np.minimum.accumulate(best - along) + along  # the second alone, from the best place before
+        way[row < best - 1e-9] = SECOND_ALONE
+        ways.append(way)
+        before = np.full(m + 1, np.inf)
+        before[j0 : j1 + 1] = row
     out: list[tuple[int, int]] = []
-    i, j = n, m if np.isfinite(total[n, m]) else int(np.argmin(total[n]))
+    i, j = n, m if np.isfinite(before[m]) else int(np.argmin(before))
     while i > 0 and j > 0:
-        came = int(way[i, j])
-        if came == 0:
+        came = int(ways[i - 1][j - low[i - 1]])
+        if came == BOTH:
             out.append((i - 1, j - 1))
             i, j = i - 1, j - 1
-        elif came == 1:
+        elif came == FIRST_ALONE:
             i -= 1
         else:
             j -= 1

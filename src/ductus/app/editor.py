@@ -1,0 +1,140 @@
+"""What one browser does to the page: its pen, what it has selected, its edits, undo and redo."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ductus.app import messages as m
+from ductus.app.desk import Desk
+from ductus.app.editing import clip, long_edit, long_frame, selection_words
+from ductus.app.facts import pen_fact, selection_fact, sheet_fact, state_fact
+from ductus.app.jobs import Job
+from ductus.app.outbox import Outbox
+from ductus.app.page import marks_left, page_change
+from ductus.app.proof import Prover
+from ductus.core.entry.commands.pen import PlacePen
+from ductus.core.entry.events import Command, Event
+from ductus.core.entry.machine import fitted
+from ductus.core.entry.state import EntryState, evolved
+from ductus.core.score.changes import Change, PenPlace
+from ductus.core.score.selection.base import At
+from ductus.core.score.selection.choosing import Select, select
+from ductus.core.score.selection.copying import Excerpt
+from ductus.core.score.selection.table import edit_notes
+
+
+class Editor(Outbox):
+    """The page as one browser edits it. Methods are called under the desk's lock."""
+
+    def __init__(self, desk: Desk, state: EntryState) -> None:
+        super().__init__()
+        self.desk, self.state = desk, state
+        self.jobs: list[Job] = []
+        self.prover = Prover(desk)
+        self.near_bar = 0
+        self._clipboard = Excerpt()
+
+    def _enter(self, event: Event) -> None:
+        """One event of entry."""
+        raise NotImplementedError
+
+    def _apply(self, change: Change, base: int | None = None) -> None:
+        if change:
+            self.desk.apply(change, base)
+            self._show_edit()
+
+    def _show_edit(self) -> None:
+        self.desk.reach(self.state.tick)
+        self._tell(state_fact(self.desk, self.state))
+        self._tell(sheet_fact(self.desk))
+        if self.prover.refresh():
+            self._send(self.prover.fact())
+
+    def _at(self) -> At:
+        return At(self.state.line, self.state.tick, self.state.step.ticks, self.state.policy)
+
+    def _travel(self, message: m.Travel) -> None:
+        move = self.desk.undo if message.do == "undo" else self.desk.redo
+        change = move(message.base)
+        if change is None:
+            self._say("Nothing to undo" if message.do == "undo" else "Nothing to do again")
+            return
+        self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
+        self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
+        self._choose([i for i in self.state.chosen if i in self.desk.piece.notes])
+        self._show_edit()
+        self._send(pen_fact(self.desk, self.state))
+        self._say(f"{'Undone' if message.do == 'undo' else 'Done again'}: {change.sentence}")
+
+    def _pen_at(self, place: PenPlace | None) -> EntryState:
+        """The state with the pen where a change says that it was."""
+        state = self.state.fresh()
+        if place is None:
+            return state
+        return evolved(state, part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
+
+    def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
+        alone = self.desk.show_parts(parts, staff)
+        self._show_edit()
+        staff = self.desk.sheet.staff
+        if alone is not None and (self.state.part != alone.id or staff not in (0, self.state.staff)):
+            self._enter(Command(PlacePen(alone.id, staff or 1)))
+        words = "All parts are shown" if not parts else "Some parts are shown"
+        hand = {0: "", 1: ", upper staff,", 2: ", lower staff,"}[staff]
+        self._say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
+
+    # --- selections ---------------------------------------------------------------------------
+
+    def _choose(self, ids: Sequence[str]) -> None:
+        if frozenset(ids) != self.state.chosen:
+            self.state = evolved(self.state, chosen=frozenset(ids))
+        self._send(selection_fact(self.desk, ids))
+
+    def _select(self, message: m.SelectNotes) -> None:
+        piece = self.desk.piece
+        ids = select(piece, message.do, self.state.line, self.state.tick, message.ids)
+        self._choose(ids)
+        notes = sorted((piece.notes[i] for i in ids), key=lambda n: (n.tick, n.pitch.midi))
+        if not notes:
+            if message.do != Select("these"):
+                self._say("Nothing there to select")
+            self._send(pen_fact(self.desk, self.state))
+            return
+        first = notes[0]
+        walks = isinstance(message.do, Select) and message.do.what in ("previous", "next")
+        if walks and not self.state.down:  # a selection never moves a pen that is down
+            self._enter(Command(PlacePen(first.part, first.staff, first.tick)))
+        self._say(selection_words(piece, notes))
+        self._send(pen_fact(self.desk, self.state))
+
+    def _edit(self, message: m.EditNotes) -> None:
+        job = long_edit(self.desk, message, self._at())
+        if job is not None:
+            self.jobs.append(job)
+            return
+        change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
+        self._made(change, message.base, message.ids if message.select else tuple(self.state.chosen))
+
+    def _edit_page(self, message: m.EditFrame | m.EditMarks) -> None:
+        job = long_frame(self.desk, message) if isinstance(message, m.EditFrame) else None
+        if job is not None:
+            self.jobs.append(job)
+            return
+        self._made(page_change(self.desk.piece, message), message.base, tuple(self.state.chosen))
+        if isinstance(message, m.EditMarks):
+            self._send(marks_left(self.desk.piece, message.ids))
+
+    def _clip(self, message: m.Clip) -> None:
+        clipped = clip(self.desk.piece, message, self._clipboard, self._at())
+        if clipped.change is not None:
+            self._made(clipped.change, message.base, message.ids)
+        else:
+            self._say(clipped.said)
+        self._clipboard = clipped.held
+
+    def _made(self, change: Change, base: int, ids: Sequence[str]) -> None:
+        self._apply(change, base)
+        self.state = fitted(self.state, self.desk.piece)
+        self._choose([i for i in dict.fromkeys(ids) if i in self.desk.piece.notes])
+        self._send(pen_fact(self.desk, self.state))
+        self._say(change.sentence if change or change.sentence else "That changes nothing")

@@ -1,0 +1,64 @@
+"""The cheapest way through two performances is what the edit distance of the literature says."""
+
+from __future__ import annotations
+
+import random
+import time
+
+import numpy as np
+import pytest
+from rapidfuzz.distance import Levenshtein
+
+from ductus.core.performance import aligning
+from ductus.core.performance.aligning import align
+from ductus.core.performance.takes import PlayedNote, Take
+
+
+def line(keys: list[int], step_us: int = 300_000) -> Take:
+    return Take(tuple(PlayedNote(k * step_us, k * step_us + 200_000, key) for k, key in enumerate(keys)))
+
+
+def cost(first: list[int], second: list[int]) -> float:
+    """What the way that was found costs: a key passed over 1, two different keys taken together 1.5."""
+    a, b = line(first), line(second)
+    bits_a, bits_b = (aligning._bits(t, aligning.grouped(t)) for t in (a, b))
+    times = [np.array([n.onset_us for n in t.notes], float) for t in (a, b)]
+    pairs = aligning._path(bits_a, bits_b, *times, same_clock=False)
+    unlike = sum(first[i] != second[j] for i, j in pairs)
+    return len(first) + len(second) - 2 * len(pairs) + 1.5 * unlike
+
+
+def test_the_worked_example_of_the_edit_distance() -> None:
+    """ "kitten" and "sitting" (the usual worked example of Levenshtein 1966): two letters changed, one added."""
+    first, second = ([ord(c) for c in word] for word in ("kitten", "sitting"))
+    assert cost(first, second) == 2 * 1.5 + 1
+    found = align(line(first), line(second))
+    assert len(found.pairs) == 4
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_lines_cost_what_a_reference_library_says(seed: int) -> None:
+    """RapidFuzz's weighted Levenshtein distance (insertion 1, deletion 1, substitution 1.5, doubled to whole numbers)."""
+    rng = random.Random(seed)
+    first = [rng.choice((60, 62, 64, 65, 67)) for _ in range(rng.randint(5, 120))]
+    second = [k for k in first if rng.random() > 0.1]
+    second = [k + 1 if rng.random() < 0.1 else k for k in second]
+    for _ in range(rng.randint(0, 8)):
+        second.insert(rng.randrange(len(second) + 1), rng.choice((59, 61, 67)))
+    wanted = Levenshtein.distance([chr(k) for k in first], [chr(k) for k in second], weights=(2, 2, 3)) / 2
+    assert cost(first, second) == pytest.approx(wanted)
+
+
+def test_an_hour_of_playing_takes_time_in_line_with_its_length() -> None:
+    """Four times the notes take at most seven times as long (a full table would take sixteen times)."""
+
+    def seconds(count: int) -> float:
+        rng = random.Random(1)
+        keys = [rng.randint(48, 84) for _ in range(count)]
+        first, second = line(keys, 120_000), line(keys, 140_000)
+        started = time.perf_counter()
+        assert align(first, second).share == 1.0
+        return time.perf_counter() - started
+
+    short = min(seconds(1000) for _ in range(2))
+    assert seconds(4000) < 7 * short

@@ -11,6 +11,7 @@ from ductus.app import messages as m
 from ductus.app.jobs import carry_out
 from ductus.app.joining import takes_together
 from ductus.app.library import Library
+from ductus.app.shown import all_shown
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.score.layouts import new_piece
@@ -55,6 +56,9 @@ def test_each_further_take_lowers_the_corrections(played: Sitter) -> None:
     assert first >= 6
     played.tell(m.JoinTakes(played.reading().id, (takes[1], takes[2]))).waited()
     assert "read from takes 1, 2 and 3" in played.said
+    told = next(r for r in all_shown(played.desk) if r.take == played.desk.takes[-1].id).remarks
+    assert all(t.startswith("Bar ") and "of 3 takes" in t for t in told[:4])
+    assert "more where the takes differ" in told[4]
     assert "outvoted" in played.said
     assert corrections(played.piece) <= first // 3
     assert len(played.desk.takes) == 4  # the three stay, what they make together is a take of its own
@@ -76,6 +80,9 @@ def test_takes_that_join_one_after_the_other_all_vote(played: Sitter) -> None:
     joined = next(r for r in played.piece.readings.values() if r.take == played.desk.takes[-1].id)
     played.tell(m.JoinTakes(joined.id, (takes[2],))).waited()
     assert "read from takes 1, 2 and 3" in played.said
+    told = next(r for r in all_shown(played.desk) if r.take == played.desk.takes[-1].id).remarks
+    assert all(t.startswith("Bar ") and "of 3 takes" in t for t in told[:4])
+    assert "more where the takes differ" in told[4]
     assert corrections(played.piece) <= first // 3
 
 

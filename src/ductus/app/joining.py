@@ -11,12 +11,12 @@ from ductus.app.readings import first_reading, reading_of, reading_otherwise, wo
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices, choices_from_json
-from ductus.core.reading.together import Together, together
+from ductus.core.reading.together import Together, Vote, together
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Reading
 from ductus.core.words import listed
-from ductus.store.takes import JOINED, TakeRow
+from ductus.store.takes import JOINED, VOTES, TakeRow
 
 MOST_TAKES = 9
 
@@ -46,7 +46,7 @@ def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
         now = reading_of(piece, reading_id)
         if not made:
             joined = joined_on_clock([desk.take(row.id) for row in rows])
-            made.append((desk.keep_take(joined.take, rows[0].source, {JOINED: list(ids)}), joined))
+            made.append((desk.keep_take(joined.take, rows[0].source, about_votes(list(ids), joined)), joined))
         row, joined = made[0]
         old = choices_from_json(now.choices)
         meter = worked_out(desk, now).result.meter
@@ -57,6 +57,17 @@ def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
         return replace(change, sentence=f"{row.name}, read from takes {names}: {joined.words}")
 
     return Job("Reading the takes together", work, "The takes are kept as they were; the page is as it was.")
+
+
+def about_votes(ids: list[int], joined: Together) -> dict[str, object]:
+    """What is kept of a take that others were joined to: which, and what they did not agree on."""
+    return {JOINED: ids, VOTES: [[v.at_us, v.key, v.takes, v.of, v.kept] for v in joined.votes]}
+
+
+def votes_of(row: TakeRow) -> list[Vote]:
+    """What the takes that a take was made of did not agree on."""
+    kept = row.settings.get(VOTES)
+    return [Vote(*v) for v in kept] if isinstance(kept, list) else []
 
 
 def sources_of(desk: Desk, take: int) -> list[int]:

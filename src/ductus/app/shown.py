@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.facts import phrase_facts
+from ductus.app.joining import votes_of
 from ductus.app.lead import question_facts
 from ductus.app.readings import Worked, ornament_key, outcomes_of, proposal_words, reading_of, worked_out
 from ductus.core.errors import DuctusError
@@ -19,9 +20,11 @@ from ductus.core.reading.questions import hidden_beat, stray_ends
 from ductus.core.reading.sentence import read_sentence, tempo_words
 from ductus.core.reading.settings import Doubt, Ornament
 from ductus.core.reading.tempo import TempoCurve, tempo_curve
+from ductus.core.reading.together import vote_words
 from ductus.core.score.piece import Piece
-from ductus.core.words import count_words, with_the
+from ductus.core.words import capital, count_words, with_the
 
+MOST_VOTES = 4  # places where takes differ that are named
 PLAUSIBLE = 0.06  # a rival that is less likely is not worth a musician's look
 
 
@@ -80,6 +83,7 @@ def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
         len(worked.chosen.open.doubts) - len(open_doubts),
         (
             *result.remarks,
+            *outvoted(piece, worked),
             *([hidden_beat(result)] if worked.free and not worked.choices.taps and hidden_beat(result) else []),
         ),
         question_facts(worked),
@@ -87,6 +91,25 @@ def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
         max(min(ticks), 0),
         max(n.tick + n.ticks for n in result.notes) + reading.start,
     )
+
+
+def outvoted(piece: Piece, worked: Worked) -> list[str]:
+    """Where the takes that were read together do not agree, in words; of many the first few."""
+    timeline, pulses = piece.timeline, worked.result.pulses
+
+    def place(us: int) -> str:
+        tick = max(round(pulses.tick_at(us)) + worked.reading.start, 0)
+        beat = worked.result.meter.beat_ticks
+        return capital(timeline.place_words(round(tick / (beat / 4)) * (beat // 4)))
+
+    said = vote_words(
+        votes_of(worked.row), place, piece.key_at(timeline.bar_at(max(worked.reading.start, 0)).index).fifths
+    )
+    more = len(said) - MOST_VOTES
+    return [
+        *said[:MOST_VOTES],
+        *([f"and {count_words(more, 'place')} more where the takes differ"] if more > 0 else []),
+    ]
 
 
 def plausible(doubt: Doubt) -> bool:

@@ -11,10 +11,10 @@ from typing import Any
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.reading.onto_page import page_of
+from ductus.core.reading.onto_page import page_of, start_in_piece
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
-from ductus.core.reading.together import together
+from ductus.core.reading.together import Vote, together, vote_words
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map
@@ -86,9 +86,10 @@ def transcribe_file(
         pulses = steady_map(wishes.tempo, 0, round(wishes.start_beat_at * 1e6))
     settings = replace(settings, readings=wishes.readings)
     take, said = file.take, ""
+    votes: tuple[Vote, ...] = ()
     if also:
         joined = together([take, *(read_midi(p.read_bytes()).take for p in also)], same_clock=pulses is not None)
-        take, said = joined.take, f"Read from {len(also) + 1} takes: {joined.words}."
+        take, said, votes = joined.take, f"Read from {len(also) + 1} takes: {joined.words}.", joined.votes
     result = read(take, pulses, settings)
     pieces = [page_of(r, wishes.title) for r in (result, *result.rivals)[: wishes.readings]]
     for k, piece in enumerate(pieces, 1):
@@ -96,7 +97,17 @@ def transcribe_file(
         path.write_bytes(write_musicxml(piece))
     if doubts is not None:
         doubts.write_text(json.dumps(doubts_json(result, pieces[0]), indent=1), encoding="utf-8")
-    return said
+    return "\n  ".join([said, *votes_in(votes, result, pieces[0])])
+
+
+def votes_in(votes: Sequence[Vote], result: ReadingResult, piece: Piece) -> list[str]:
+    """Where several takes do not agree, by bar."""
+    start, step = start_in_piece(result), result.meter.beat_ticks // 4
+
+    def place(us: int) -> str:
+        return piece.timeline.place_words(max(round((result.pulses.tick_at(us) + start) / step) * step, 0))
+
+    return vote_words(votes, place, result.key)
 
 
 def doubts_json(result: ReadingResult, piece: Piece) -> list[dict[str, Any]]:

@@ -15,6 +15,7 @@ from ductus.core.time.pulse import Pulse, PulseMap
 from ductus.store.pieces import now_text
 
 JOINED = "joined"  # setting of a take that was made of others: their ids
+VOTES = "votes"  # and what was voted on: [microseconds, key, takes that have it, of how many, kept] each
 INSERT_TAKE = """
 insert into take (piece, name, source, made_at, pulses_json, settings_json, notes, length_us)
 values (:piece, :name, :source, :now, :pulses, :settings, :notes, :length)"""

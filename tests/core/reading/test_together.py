@@ -12,7 +12,7 @@ from ductus.core.performance.aligning import align
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadSettings
-from ductus.core.reading.together import together
+from ductus.core.reading.together import Vote, together, vote_words
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
@@ -123,6 +123,21 @@ def test_what_was_voted_on_is_told_with_its_place() -> None:
     assert sorted((v.key - notes[10].key, v.takes, v.kept) for v in joined.votes) == [(0, 2, True), (1, 1, False)]
     assert joined.words == "1 key outvoted, 1 key kept by most"
     assert [n.key for n in joined.take.notes] == [n.key for n in notes]
+
+
+def test_votes_are_told_by_place_and_a_wrong_key_once() -> None:
+    """ "bar 4, beat 1: F sharp 4 in 2 of 3 takes, G 4 in the other"."""
+    votes = [
+        Vote(3_000_000, 66, 2, 3, True),
+        Vote(3_010_000, 67, 1, 3, False),
+        Vote(9_000_000, 72, 1, 3, False),
+        Vote(12_000_000, 60, 1, 2, True),
+    ]
+    assert vote_words(votes, lambda us: f"bar {us // 1_000_000}", 1) == [
+        "bar 3: F sharp 4 in 2 of 3 takes, G 4 in the other",
+        "bar 9: C 5 in 1 of 3 takes, left out",
+        "bar 12: C 4 in 1 of 2 takes, written",
+    ]
 
 
 def test_two_takes_keep_what_the_first_has() -> None:

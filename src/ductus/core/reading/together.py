@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import statistics
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,6 +15,7 @@ import numpy as np
 from ductus.core.errors import BadInput
 from ductus.core.performance.aligning import LEAST_SHARE, NEAR_US, Alignment, align, mapped
 from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.words import count_words
 
 
@@ -52,6 +53,32 @@ class Together:
             if count
         ]
         return ", ".join(said) or "all takes agree"
+
+
+def vote_words(votes: Sequence[Vote], place_of: Callable[[int], str], fifths: int) -> list[str]:
+    """Each place where takes disagree, in words: "bar 7, beat 2: F sharp 4 in 2 of 3 takes, G 4 in the other". ``place_of`` names a time of the first take."""
+    out: list[str] = []
+    left = list(votes)
+    while left:
+        vote = left.pop(0)
+        other = next((v for v in left if together_wrong(vote, v)), None)
+        if other is not None:
+            left.remove(other)
+        kept, gone = (vote, other) if other is None or vote.kept else (other, vote)
+        name = pitch_words(spell_in_key(kept.key, fifths))
+        words = f"{place_of(kept.at_us)}: {name} in {kept.takes} of {kept.of} takes"
+        if gone is not None:
+            rest = "the other" if kept.of - kept.takes == 1 else "the others"
+            words += f", {pitch_words(spell_in_key(gone.key, fifths))} in {rest}"
+        else:
+            words += ", written" if kept.kept else ", left out"
+        out.append(words)
+    return out
+
+
+def together_wrong(a: Vote, b: Vote) -> bool:
+    """Are two votes one wrong key: another struck in its place, by the takes that have it not?"""
+    return a.kept != b.kept and abs(a.at_us - b.at_us) <= NEAR_US and a.key != b.key and a.takes + b.takes == a.of
 
 
 @dataclass(frozen=True, slots=True)

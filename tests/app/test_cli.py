@@ -186,3 +186,13 @@ def test_the_demo_pieces_are_on_the_shelf_once(tmp_path: Path) -> None:
         "Three Bends of the River",
     ]
     library.close()
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh"])
+def test_a_shell_completes_all_commands_and_options(shell: str, capsys: pytest.CaptureFixture[str]) -> None:
+    main(["completion", shell])
+    made = capsys.readouterr().out
+    assert all(word in made for word in ("transcribe", "convert", "--start-beat-at", "--as-played", "backup"))
+    if shell == "bash":  # as bash itself reads it
+        done = subprocess.run(["bash", "-n"], input=made, text=True, capture_output=True, check=False)
+        assert done.returncode == 0, done.stderr

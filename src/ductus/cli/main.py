@@ -33,6 +33,11 @@ TRANSCRIBE_EXAMPLES = """examples:
   ductus transcribe takes/*.mid -d pages --free --jobs 2
   ductus transcribe one.mid --also two.mid --also three.mid -o all.musicxml --free
 """
+COMPLETION_EXAMPLES = """examples:
+  ductus completion bash > ~/.local/share/bash-completion/completions/ductus
+  ductus completion zsh > ~/.zfunc/_ductus
+"""
+NAMES_OF_FILES = ("inputs", "files", "midi", "out", "also", "doubts", "folder", "data")
 EXPORT_EXAMPLES = """examples:
   ductus export 3f2a91c0de -o waltz.pdf
   ductus export --all -o backup/ --to ductus --history
@@ -69,7 +74,28 @@ def parser() -> argparse.ArgumentParser:
     _add_convert(commands)
     _add_library(commands)
     _add_transcribe(commands)
+    complete = _command(
+        commands, "completion", "print what a shell needs to complete commands, options and files", COMPLETION_EXAMPLES
+    )
+    complete.add_argument("shell", choices=("bash", "zsh"))
+    complete.set_defaults(run=run_completion)
     return top
+
+
+def run_completion(args: argparse.Namespace) -> int:
+    """Print the completion of a shell, made from the very same options."""
+    import shtab
+
+    top = parser()
+    todo = [top]
+    while todo:
+        for action in todo.pop()._actions:
+            if isinstance(action, argparse._SubParsersAction):
+                todo += action.choices.values()
+            elif action.dest in NAMES_OF_FILES:
+                action.complete = shtab.FILE  # type: ignore[attr-defined]
+    print(shtab.complete(top, args.shell))
+    return 0
 
 
 def _command(commands, name: str, words: str, examples: str = "") -> argparse.ArgumentParser:  # type: ignore[no-untyped-def]

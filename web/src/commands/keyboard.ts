@@ -66,6 +66,7 @@ export function listenToCommands(): () => void {
     if (found?.group === 'Value' && inLadder(event.target)) return runWith(found, event)
     if (!found || (isTyping(event.target) && !FUNCTION_KEY.test(event.code))) return
     if (event.target instanceof Element && event.target.closest('[data-own-keys]') && OWN_KEYS.test(event.code) && !event.ctrlKey && !event.altKey) return
+    if (event.target instanceof Element && event.target.closest('[role=radiogroup]') && event.code.startsWith('Arrow') && presses(event.target)) return
     if (event.target instanceof Element && event.target.closest('[role=slider]') && SLIDER_KEYS.test(event.code)) return
     if (event.target instanceof Element && event.target.closest('[aria-haspopup][data-state=open]')) return // its menu is about to have the focus
     if (event.code === 'Escape' && (useHand.getState().label || useHand.getState().lasso)) return // lets go of what the mouse drags

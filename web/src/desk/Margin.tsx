@@ -7,6 +7,7 @@ import { playFrom, playTake } from '../listening/listening'
 import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, readTogether, stepDoubt, writeTake } from '../reading/reading'
 import { Journal } from '../recording/Journal'
 import { recordAgain } from '../recording/recorder'
+import { Radios } from './Radios'
 import { send, useDesk } from './store'
 import { DifferenceCard } from '../proof/DifferenceCard'
 import { holdAgainstPage } from '../proof/proof'
@@ -193,14 +194,12 @@ function DoubtCard({ reading, doubt, inHand }: { reading: Reading; doubt: Doubt;
     <section className="border-l-2 border-ochre pl-3" data-testid="doubt-in-hand" aria-label={`${doubt.key < 0 ? 'Ornament' : 'Doubt'} in ${doubt.place}`}>
       <h2 className="font-serif text-lg leading-tight text-ochre">{doubt.key < 0 ? 'An ornament' : 'A doubt'} in {doubt.place}</h2>
       {doubt.chosen === null && <p className="text-faint">As you wrote it; it was read otherwise:</p>}
-      <div role="radiogroup" aria-label="Readings of this place" className="my-1 flex flex-col gap-1">
-        {doubt.options.map(([words, probability], i) => (
-          <button key={words} type="button" role="radio" aria-checked={i === doubt.chosen} onClick={() => chooseOption(reading.id, doubt.key, i)}
-            className={`flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left ${i === doubt.chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper'}`}>
-            <span>{words}</span>{probability !== null && <span className="text-sm text-faint">{Math.round(probability * 100)} %</span>}
-          </button>
-        ))}
-      </div>
+      <Radios label="Readings of this place" className="my-1 flex flex-col gap-1"
+        item={(chosen) => `flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left ${chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper'}`}
+        answers={doubt.options.map(([words, probability], i) => ({
+          label: words, chosen: i === doubt.chosen, act: () => { if (i !== doubt.chosen) chooseOption(reading.id, doubt.key, i) },
+          shown: <><span>{words}</span>{probability !== null && <span className="text-sm text-faint">{Math.round(probability * 100)} %</span>}</>,
+        }))} />
       <p className="text-sm text-faint">
         <kbd>{key('swap-doubt')}</kbd> other · <button type="button" className="underline" onClick={acceptDoubt}>accept</button> <kbd>{key('accept-doubt')}</kbd> ·{' '}
         <button type="button" className="underline" onClick={() => stepDoubt(1)}>next</button> <kbd>{key('next-doubt')}</kbd>

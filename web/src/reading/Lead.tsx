@@ -4,6 +4,7 @@ import { rest } from '../api/rest'
 import type { Question, Reading } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
 import { drawingOf } from '../desk/engraving'
+import { Radios } from '../desk/Radios'
 import { useDesk } from '../desk/store'
 import { answerWith, setReading, settleQuestion } from './reading'
 
@@ -15,12 +16,8 @@ export function LeadLine({ question }: { question: Question }) {
   return (
     <div data-testid="lead">
       <span className="font-bold text-vermilion">{question.words}</span>{' '}
-      <span role="radiogroup" aria-label={question.words}>
-        {question.answers.map((answer, i) => (
-          <button key={answer.label} type="button" role="radio" aria-checked={i === question.chosen} onClick={() => (lone ? settleQuestion(question) : answerWith(question, i))}
-            className={`phrase mr-3 px-1 ${i === question.chosen && !lone ? 'rounded-[3px] bg-wash font-bold' : ''}`}>{answer.label}</button>
-        ))}
-      </span>
+      <Radios label={question.words} className="inline" item={(chosen) => `phrase mr-3 px-1 ${chosen && !lone ? 'rounded-[3px] bg-wash font-bold' : ''}`}
+        answers={question.answers.map((answer, i) => ({ label: answer.label, chosen: i === question.chosen, act: () => (lone ? settleQuestion(question) : answerWith(question, i)) }))} />
       <span className="text-[1.02rem] text-faint">
         {!lone && <><kbd>{key('swap-doubt')}</kbd> the next answer · </>}
         <button type="button" className="underline" title={hint('accept-doubt')} onClick={() => settleQuestion(question)}>go on</button> <kbd>{key('accept-doubt')}</kbd> ·{' '}

@@ -2,17 +2,15 @@
 import { useState } from 'react'
 import type { LinePhrase, ReadingChoice } from '../api/wire'
 import { OpenPhrase } from '../desk/Phrase'
+import { Radios } from '../desk/Radios'
 import { setReading } from './reading'
 
 export function OutcomePhrase({ phrase }: { phrase: LinePhrase }) {
   const [tempo, setTempo] = useState('')
   return (
     <OpenPhrase name={phrase.name} words={phrase.words}>
-      <div role="radiogroup" aria-label={phrase.name} className="flex flex-col">
-        {phrase.choices.map((c) => (
-          <button key={c.label} type="button" role="radio" aria-checked={c.chosen} className="menu-item text-left hover:bg-wash" onClick={() => setReading(c.do as ReadingChoice)}>{c.label}</button>
-        ))}
-      </div>
+      <Radios label={phrase.name} className="flex flex-col" item={() => 'menu-item text-left hover:bg-wash'}
+        answers={phrase.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => setReading(c.do as ReadingChoice) }))} />
       <form className="mt-2 flex flex-col gap-2 border-t border-rule pt-2" onSubmit={(e) => { e.preventDefault(); setReading({ name: 'time', outcome: 'steady', tempo: Number(tempo) }) }}>
         <label className="flex items-center justify-between gap-2">One tempo, rounded to <input type="number" step="any" required value={tempo} onChange={(e) => setTempo(e.target.value)} aria-label="rounded tempo" className="field w-20" /></label>
         <button type="submit" className="quiet-button self-start">Take this tempo</button>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { LinePhrase, Pen, RecordChoice, RecordLine as RecordLineData } from '../api/wire'
 import { OpenPhrase, Phrase } from '../desk/Phrase'
 import { PlacePhrase } from '../desk/PlacePhrase'
+import { Radios } from '../desk/Radios'
 import { give, send, useDesk } from '../desk/store'
 import { Levels } from './Levels'
 
@@ -25,11 +26,8 @@ export function RecordPart({ phrase, pen, record }: { phrase: LinePhrase; pen: P
 /** What a phrase could say, as buttons of its form. */
 function Choices({ phrase }: { phrase: LinePhrase }) {
   return (
-    <div role="radiogroup" aria-label={phrase.name} className="flex flex-col">
-      {phrase.choices.map((c) => (
-        <button key={c.label} type="button" role="radio" aria-checked={c.chosen} className="menu-item text-left hover:bg-wash" onClick={() => act(c)}>{c.label}</button>
-      ))}
-    </div>
+    <Radios label={phrase.name} className="flex flex-col" item={() => 'menu-item text-left hover:bg-wash'}
+      answers={phrase.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => act(c) }))} />
   )
 }
 

@@ -67,7 +67,7 @@ def test_levels_follow_the_bar() -> None:
 
 def test_bars_that_come_back_are_seen() -> None:
     track, _ = straight("3/4", 4, F(1))
-    tune = [frozenset({p}) for p in (0, 4, 7)] * 4
+    tune = np.array([1 << p for p in (0, 4, 7)] * 4)
     assert repetition(track, tune) == (1.0, 1.0)
     frame = frame_of(Meter(4, 4))
     assert repetition(Track(frame, track.place, track.move, 0.0, 0.6), tune)[1] < 0.5

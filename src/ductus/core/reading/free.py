@@ -8,7 +8,6 @@ a person can choose among them. A pinned beat is heard as certain: the track is 
 
 from __future__ import annotations
 
-import itertools
 import math
 from dataclasses import dataclass, replace
 
@@ -84,10 +83,9 @@ def priors() -> dict[str, float]:
     return {name: math.log(share) for name, share in METER_PRIOR.items()}
 
 
-def classes_of(chords: Chords, key: Ints) -> list[frozenset[int]]:
-    """The pitch classes of each chord."""
-    edges = chords.first
-    return [frozenset((key[a:b] % 12).tolist()) for a, b in itertools.pairwise(edges.tolist())]
+def classes_of(chords: Chords, key: Ints) -> Ints:
+    """The pitch classes of each chord, one bit for each."""
+    return np.bitwise_or.reduceat(1 << (key % 12), chords.first[:-1])
 
 
 def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[Track]:
@@ -143,6 +141,7 @@ def beam_first(ordered: list[Track], best: Track) -> list[Track]:
 
 
 OFFERED = 3
+LOOKED_AT = 12  # of tracks that differ; what comes after them is not told apart any more
 
 
 def distinct_tracks(tracks: list[Track]) -> list[Track]:
@@ -151,7 +150,7 @@ def distinct_tracks(tracks: list[Track]) -> list[Track]:
     chosen: list[Track] = []
     rest: list[Track] = []
     for track in tracks:
-        if any(alike(track, other) for other in chosen):
+        if len(chosen) >= LOOKED_AT or any(alike(track, other) for other in chosen):
             rest.append(track)
         else:
             chosen.append(track)

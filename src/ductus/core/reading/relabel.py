@@ -35,6 +35,7 @@ SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
 PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
 MOST_PHASES = 12
 SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
+BITS: Ints = np.array([k.bit_count() for k in range(1 << 12)])  # how many pitch classes a set of them has
 NEAR = 0.07  # beats by which a chord may lie off a place
 FEATURES = (
     "salience", "tempo", "meter", "finer", "off beat", "beats struck", "bars struck", "loud", "long", "gap after", "bass", "new bass", "fresh", "syncopated",
@@ -118,10 +119,10 @@ def features_of_candidate(
     time: Floats,
     prior: float,
     best: float,
-    classes: Sequence[frozenset[int]],
+    classes: Ints,
 ) -> Floats:
     """What tells candidates apart, in the order of FEATURES; ``weight`` is the salience of chords by level, ``best`` the score of the beam's best track,
-    ``classes`` the pitch classes of each chord."""
+    ``classes`` the pitch classes of each chord (see ``repetition``)."""
     track, f = candidate.track, chords.features
     level = levels_of(track)
     count = len(level)
@@ -164,22 +165,22 @@ def features_of_candidate(
     )
 
 
-def repetition(track: Track, classes: Sequence[frozenset[int]]) -> tuple[float, float]:
-    """How alike neighbouring bars are in their rhythm, and in the pitch classes at the same places (shares, 0 to 1)."""
-    bars: dict[int, dict[int, frozenset[int]]] = {}
-    for place, sounding in zip(track.place, classes, strict=True):
-        bar, inside = divmod(float(place) + 1e-6, track.frame.beats)
-        bars.setdefault(int(bar), {})[round(inside * 12)] = sounding
-    rhythm: list[float] = []
-    pitch: list[float] = []
-    for k, here in bars.items():
-        other = bars.get(k + 1)
-        if other is None:
-            continue
-        both = here.keys() & other.keys()
-        rhythm.append(len(both) / len(here.keys() | other.keys()))
-        pitch.append(sum(len(here[x] & other[x]) / max(len(here[x] | other[x]), 1) for x in both) / max(len(both), 1))
-    return (sum(rhythm) / len(rhythm), sum(pitch) / len(pitch)) if rhythm else (0.0, 0.0)
+def repetition(track: Track, classes: Ints) -> tuple[float, float]:
+    """How alike neighbouring bars are in their rhythm, and in the pitch classes at the same places (shares, 0 to 1). ``classes`` has one bit
+    for each pitch class of a chord."""
+    bar, inside = np.divmod(track.place + 1e-6, track.frame.beats)
+    bar = bar.astype(np.int64) - int(bar[0])
+    struck = np.zeros((int(bar.max()) + 1, 12 * track.frame.beats + 1), np.int64)
+    struck[bar, np.round(inside * 12).astype(np.int64)] = classes
+    here, after = struck[:-1], struck[1:]
+    both, either = (here > 0) & (after > 0), (here > 0) | (after > 0)
+    filled = (here > 0).any(1) & (after > 0).any(1)
+    if not filled.any():
+        return 0.0, 0.0
+    alike = BITS[here & after] / np.maximum(BITS[here | after], 1)
+    pitch = np.where(both, alike, 0.0).sum(1) / np.maximum(both.sum(1), 1)
+    rhythm = both.sum(1) / np.maximum(either.sum(1), 1)
+    return float(rhythm[filled].mean()), float(pitch[filled].mean())
 
 
 @lru_cache(maxsize=1)
@@ -195,7 +196,7 @@ def features_of(
     tracks: Sequence[Track],
     chords: Chords,
     weight: Floats,
-    classes: Sequence[frozenset[int]],
+    classes: Ints,
     priors: dict[str, float],
 ) -> Floats:
     """The features of all candidates, shape (candidates, FEATURES)."""
@@ -208,7 +209,7 @@ def features_of(
 
 
 def in_order(
-    tracks: Sequence[Track], frames: Sequence[Frame], chords: Chords, weight: Floats, classes: Sequence[frozenset[int]],
+    tracks: Sequence[Track], frames: Sequence[Frame], chords: Chords, weight: Floats, classes: Ints,
     priors: dict[str, float], tick_s: float | None = None,
 ) -> list[Track]:  # fmt: skip
     """The labellings, the likeliest first; scores are log probabilities among them."""

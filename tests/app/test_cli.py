@@ -16,7 +16,7 @@ from ductus.cli import main
 from ductus.core.performance.takes import PlayedNote
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
-from ductus.demo.shelf import fill_library
+from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi_read import read_midi
 from tests.building import midi_of
@@ -179,11 +179,13 @@ def test_the_demo_pieces_are_on_the_shelf_once(tmp_path: Path) -> None:
     fill_library(library)
     assert sorted(row.title for row in library.shelf()) == [
         "Dance of the Paper Crane",
+        HASTY,
         "Lock Gate Waltz",
         "Otter at the Tiller",
         "Sparks over the Paddle",
         "The Lantern-Keeper’s Song",
         "Three Bends of the River",
+        FREELY,
     ]
     library.close()
 

@@ -14,7 +14,7 @@ from ductus.app.library import Library
 from ductus.core.score.edits import delete_notes
 from ductus.demo.keyboard import PROGRAMMES
 from ductus.demo.scenario import jig, waltz
-from ductus.demo.shelf import fill_library
+from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
 
@@ -199,6 +199,8 @@ def test_the_demo_fills_an_empty_shelf_only(client: TestClient, library: Library
         "The Lantern-Keeper’s Song",
         "Sparks over the Paddle",
         "Dance of the Paper Crane",
+        HASTY,
+        FREELY,
     ]
     for programme in PROGRAMMES:
         events = client.get(f"/api/programmes/{programme.name}").json()["events"]

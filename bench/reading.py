@@ -126,6 +126,7 @@ def figures(
     """Shares right by stage, errors by gap class, doubts."""
     notes = case.piece["notes"]
     at, _ = placed(result, case.piece, index, pickup)
+    standing = mended(case, result, index, at, pickup)
     value, staff, spelling, wrong_events = [], [], [], set()
     for ok, n in zip(at, result.notes, strict=True):
         source = notes[index[n.event]]
@@ -152,10 +153,52 @@ def figures(
         "case": case.piece["name"], "skill": case.skill, "free": case.free, "notes": len(result.notes),
         "onset": sum(at) / len(at), "value": sum(value) / len(value), "staff": sum(staff) / len(staff),
         "spelling": sum(spelling) / len(spelling) if spelling else 1.0, "key": float(result.key == case.piece["key"]),
-        "doubts_per_100": 100 * len(result.doubts) / len(result.notes), "wrong": len(wrong_events), "caught": len(wrong_events & doubted),
+        "doubts_per_100": 100 * len(result.doubts) / len(result.notes), "wrong": len(wrong_events), "caught": len(wrong_events & doubted), **standing,
         "lag_ms": result.lag_us / 1000, "seconds_per_minute": seconds / max((take.length_us / 60e6), 1e-6),
         "by_gap": {k: (sum(v), len(v)) for k, v in by_gap.items()},
     }  # fmt: skip
+
+
+def mended(case: Case, result: ReadingResult, index: list[int], at: list[bool], pickup: int) -> dict[str, int]:
+    """Of the doubts that stand on a wrong note: how many there are, how many have a rival that mends a note and spoils none, and one after which all is right."""
+    notes = case.piece["notes"]
+    shift = next(
+        (n.tick * UNIT // QUARTER - (notes[index[n.event]][0] - pickup) for ok, n in zip(at, result.notes, strict=True) if ok), 0
+    )  # fmt: skip
+    true = {
+        n.event: (
+            (notes[index[n.event]][0] - pickup + shift) * QUARTER // UNIT,
+            notes[index[n.event]][1] * QUARTER // UNIT,
+            notes[index[n.event]][5],
+        )
+        for n in result.notes
+    }
+    read_as = {n.event: (n.tick, n.ticks, n.hand) for n in result.notes}
+    standing = helped = all_right = 0
+    for doubt in result.doubts:
+        events = [e for e in doubt.events if e in read_as]
+        wrong = [sum(a != b for a, b in zip(read_as[e], true[e], strict=True)) for e in events]
+        if not sum(wrong):
+            continue
+        standing += 1
+        after = []
+        for rival in doubt.rivals:
+            places, values, hands = dict(rival.places), dict(rival.values), dict(rival.hands)
+            ends = {e: read_as[e][0] + read_as[e][1] for e in events}
+            made = [
+                (
+                    places.get(e, read_as[e][0]),
+                    values.get(e, ends[e] - places[e] if e in places and ends[e] > places[e] else read_as[e][1]),
+                    hands.get(e, read_as[e][2]),
+                )
+                for e in events
+            ]
+            after.append(
+                [sum(a != b for a, b in zip(m, true[e], strict=True)) for m, e in zip(made, events, strict=True)]
+            )
+        helped += any(sum(a) < sum(wrong) and all(x <= y for x, y in zip(a, wrong, strict=True)) for a in after)
+        all_right += any(not sum(a) for a in after)
+    return {"doubts_on_wrong": standing, "doubts_that_help": helped, "doubts_that_mend_all": all_right}
 
 
 LIVE = ("bach/bwv277.mxl", "mozart/k156/movement4.mxl", "oneills1850/0101-0200.abc")
@@ -210,6 +253,12 @@ def table(rows: list[dict[str, Any]]) -> str:
                 out.append(f"{skill:<10}" + "".join(f"{statistics.mean(r[n] for r in own):>20.3f}" for n in names))
         wrong, caught = sum(r["wrong"] for r in mine), sum(r["caught"] for r in mine)
         out.append(f"wrong notes inside a doubt: {caught} of {wrong} ({caught / max(wrong, 1):.0%})")
+        standing, helped, all_right = (
+            sum(r[n] for r in mine) for n in ("doubts_on_wrong", "doubts_that_help", "doubts_that_mend_all")
+        )
+        out.append(
+            f"doubts on a wrong note: {standing}; a rival mends some of it and spoils nothing: {helped / max(standing, 1):.0%}; makes it all right: {all_right / max(standing, 1):.0%}"
+        )
         gaps: dict[int, list[int]] = {}
         for r in mine:
             for k, (ok, n) in r["by_gap"].items():

@@ -1,7 +1,7 @@
 """A simulated keyboardist for fitting and for our own bench, seeded.
 
 Its habits (all chosen by us; none measured): timing errors are correlated from chord to chord (first-order
-autoregression) plus a heavy-tailed own part; chords are rolled upwards by a few milliseconds a note; the left hand
+autoregression) plus an own part for each note, hardly one for each hand (hands do not give themselves away by time); chords are rolled upwards by a few milliseconds a note; the left hand
 is early or late as a habit of the piece; articulation is a legato share that drifts slowly for each hand, with
 short notes where the next key lies far away; long notes are let go early now and then.
 """
@@ -82,7 +82,7 @@ def play(piece: dict[str, Any], clock: Callable[[int], float], skill: str, rng: 
         wander = 0.5 * wander + rng.gauss(0, sd * 0.75)
         shared[tick] = wander + rng.gauss(0, sd * 0.45)
     habit = {1: 0.0, 2: rng.gauss(0, sd * 0.6)}
-    own = {(n[0], n[5]): rng.gauss(0, sd * 0.5) * (2.5 if rng.random() < 0.04 else 1) for n in notes}
+    own = {(n[0], n[5]): rng.gauss(0, sd * 0.15) * (2.5 if rng.random() < 0.04 else 1) for n in notes}
     rank: dict[int, int] = {}
     by_hand: dict[tuple[int, int], list[Any]] = {}
     for n in notes:
@@ -97,7 +97,7 @@ def play(piece: dict[str, Any], clock: Callable[[int], float], skill: str, rng: 
                 + habit[n[5]]
                 + own[n[0], n[5]]
                 + rank[i] * roll * rng.uniform(0, 1)
-                + rng.gauss(0, sd * 0.2),
+                + rng.gauss(0, sd * 0.5),
                 0.0,
             )
         )

@@ -48,6 +48,29 @@ def evening(page: Page) -> None:
     page.get_by_role("menuitem", name=re.compile("[Ee]vening")).click()
 
 
+def in_piece(title: str, *keys: str) -> Callable[[Page], None]:
+    """Another piece of the shelf, and keys there."""
+
+    def go(page: Page) -> None:
+        page.goto(page.url.split("/piece")[0])
+        open_piece(page, title)
+        press(page, *keys)
+
+    return go
+
+
+def doubts_of_a_take(page: Page) -> None:
+    """The questions are passed over; a doubt is in hand."""
+    in_piece("Tiller Tune", "KeyR")(page)
+    page.get_by_role("button", name="ask no more").click()
+    expect(page.get_by_test_id("doubt-in-hand")).to_be_visible()
+
+
+def delay_test(page: Page) -> None:
+    page.get_by_test_id("hearing").click()
+    page.get_by_role("menuitem", name=re.compile("[Dd]elay")).click()
+
+
 STATES: dict[str, Callable[[Page], None]] = {
     "desk": key("Escape"),
     "selection": key("KeyB"),
@@ -61,6 +84,11 @@ STATES: dict[str, Callable[[Page], None]] = {
     ),
     "print": key("F9"),
     "evening": evening,
+    "lead-through": in_piece("Tiller Tune", "KeyR"),
+    "doubts": doubts_of_a_take,
+    "proof": key("Shift+F8"),
+    "pattern of a kit": in_piece("Sparks over the Paddle", "ArrowDown", "ArrowDown", "ArrowDown", "Shift+KeyB"),
+    "delay test": delay_test,
     "shelf": on_shelf,
 }
 
@@ -234,3 +262,20 @@ def test_four_hundred_percent_and_forced_colours_are_usable(chromium: Browser, s
     page.get_by_test_id("pen-state").click()
     expect(page.get_by_test_id("pen-state")).to_have_text("Pen down")
     context.close()
+
+
+def test_answers_are_walked_through_with_the_arrows(page: Page, server: Server) -> None:
+    """The lead-through of the demo's free take: one stop of Tab for the group, the arrows go from answer to answer, the pen stays where it is."""
+    page.goto(server.url)
+    open_piece(page, "Tiller Tune")
+    press(page, "KeyR")
+    group = page.get_by_role("radiogroup").first
+    answers = group.get_by_role("radio")
+    expect(answers.first).to_be_checked()
+    assert answers.count() > 1
+    before = page.get_by_role("banner").inner_text()
+    answers.first.focus()
+    press(page, "ArrowRight")
+    expect(answers.nth(1)).to_be_checked()
+    expect(answers.nth(1)).to_be_focused()
+    assert page.get_by_role("banner").inner_text().replace("Undo", "") == before.replace("Undo", "")

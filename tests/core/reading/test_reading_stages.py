@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import random
+from collections.abc import Callable
 from dataclasses import replace
+from fractions import Fraction as F
 
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
+from ductus.core.performance.takes import SUSTAIN, PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, parse_pitch
-from ductus.core.reading.against import with_pedal
+from ductus.core.reading.against import sounding_ends, with_pedal
+from ductus.core.reading.beats import grid_for
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key
 from ductus.core.reading.live import LiveReading, followed, grown
 from ductus.core.reading.ornaments import find_ornaments
+from ductus.core.reading.places import Played, place_notes
 from ductus.core.reading.read import likely_meter, read, read_again
 from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
@@ -195,6 +200,21 @@ def test_plainer_never_writes_finer_than_finer() -> None:
     assert finest[0] > finest[2]
 
 
+def test_a_hand_that_lets_go_under_the_pedal_makes_no_rest() -> None:
+    """Two quarters and a half note let go at once, the pedal changed at each place (legato pedalling, common practice): they sound up to the next place of
+    their hand, and no further though the pedal holds on; where it comes up long before, up to there."""
+    notes = tuple(
+        PlayedNote(at, at + 150_000, key)
+        for at, key in ((0, 60), (600_000, 62), (1_200_000, 64), (2_400_000, 65), (0, 40))
+    )
+    down, up = 127, 0
+    pedal = ((20_000, down), (620_000, up), (700_000, down), (1_260_000, up), (1_320_000, down), (1_700_000, up))
+    take = Take(notes, tuple(PlayedControl(at, SUSTAIN, value) for at, value in pedal))
+    ticks, hand = [0, 4, 8, 16, 0], [1, 1, 1, 1, 2]
+    assert sounding_ends(take, ticks, hand, [0, 4, 1, 2, 3]) == [600_000, 1_200_000, 1_700_000, 2_550_000, 150_000]
+    assert sounding_ends(Take(notes), ticks, hand, [0, 4, 1, 2, 3]) == [n.release_us for n in notes]
+
+
 def test_the_pedal_lengthens_notes_only_when_it_is_used() -> None:
     take = Take(
         (PlayedNote(0, 200_000, 60), PlayedNote(600_000, 800_000, 64)),
@@ -296,3 +316,43 @@ def test_a_turn_goes_round_its_note_from_above(keys: tuple[int, ...], found: int
     assert [len(o.events) for o in turns] == ([found] if found else [])
     slow = [PlayedNote(k * 130_000, k * 130_000 + 120_000, key) for k, key in enumerate(keys)]
     assert not [o for o in find_ornaments(Take(tuple(slow))) if o.kind == "turn"]
+
+
+def struck_at(
+    seed: int, uneven_s: float, figures: Callable[[random.Random, int], tuple[F, ...]]
+) -> tuple[Played, list[F]]:
+    """Forty beats at 100, and where each note truly stands (in beats)."""
+    rng = random.Random(seed)
+    true = [beat + place for beat in range(40) for place in figures(rng, beat)]
+    rows = sorted((1 + float(place) * 0.6 + rng.gauss(0, uneven_s), place) for place in true)
+    onset = np.array([at for at, _ in rows]) + np.arange(len(rows)) * 1e-5
+    key = np.array([60 + rng.randint(0, 12) for _ in rows])
+    return Played(onset, onset + 0.1, key), [place for _, place in rows]
+
+
+def syncopated(rng: random.Random, _: int) -> tuple[F, ...]:
+    """Sixteenths, many of them 16th, eighth, 16th."""
+    return rng.choice(
+        ((F(0), F(1, 4), F(3, 4)), (F(0), F(1, 2)), (F(0), F(1, 4), F(1, 2), F(3, 4)), (F(0), F(1, 4), F(3, 4)))
+    )
+
+
+def with_two_triplets(rng: random.Random, beat: int) -> tuple[F, ...]:
+    return (F(0), F(1, 3), F(2, 3)) if beat in (9, 21) else rng.choice(((F(0), F(1, 2)), (F(0),)))
+
+
+@pytest.mark.parametrize(("figures", "uneven_s", "least"), [(syncopated, 0.026, 9), (with_two_triplets, 0.014, 12)])
+def test_whether_there_are_tuplets_is_asked_of_the_whole_take(
+    figures: Callable[[random.Random, int], tuple[F, ...]], uneven_s: float, least: int
+) -> None:
+    """Of twelve uneven players: syncopated sixteenths are not written as triplets (all twelve were, when each beat decided for itself), and two triplets
+    among eighths stay."""
+    right = 0
+    for seed in range(12):
+        played, true = struck_at(seed, uneven_s, figures)
+        grid = grid_for(steady_map(100, 0, 1_000_000), BarLines(Meter(4, 4)), 1_000_000, round(played.onset[-1] * 1e6))
+        found = place_notes(played, grid, ReadSettings(meter=Meter(4, 4)))
+        first = int(np.argmin(np.abs(grid.seconds - 1.0)))
+        wrong = sum(abs(p - first - float(t)) > 0.01 for p, t in zip(found.place, true, strict=True))
+        right += wrong <= 0.03 * len(true)
+    assert right >= least

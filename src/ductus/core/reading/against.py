@@ -31,6 +31,7 @@ from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS
 
 TICKS_PER_UNIT = QUARTER // UNIT
+ROLLED_REACH = 17  # semitones that one hand rolls
 DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
 FULL_FROM = (
@@ -40,6 +41,7 @@ FINER_APART, FINER_RUN = (
     0.3,
     1.8,
 )  # in shortest values: nearer onsets are a chord; four notes within so much are finer playing
+PEDAL_CHANGE_US = 120_000  # a pedal that comes up so shortly before the next place is changed for it
 SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
 
@@ -71,6 +73,7 @@ class Decoded:
             local(pins.values),
             left_out=frozenset(here[e] for e in pins.left_out if e in here),
         )
+        own = replace(own, hands={**self._rolled_by(own), **own.hands})
         result = write_down(self.take, self.played, self.grid, self.places, self.pulses, self.settings, own)
         notes, doubts = result.notes, result.doubts
         if self.ornaments:
@@ -88,6 +91,17 @@ class Decoded:
                 *finer_heard(self.played, self.pulses, self.settings.shortest),
             ),
         )
+
+    def _rolled_by(self, own: Pins) -> dict[int, int]:
+        """The hands of chords that are written as rolled: one hand rolls a chord that it can reach (common practice), the one that has most of it."""
+        here = {event: n for n, event in enumerate(self.events)}
+        chords = [[here[e] for e in o.events if e in here] for o in self.ornaments if o.kind == "rolled chord"]
+        keys = self.played.key
+        chords = [c for c in chords if c and max(keys[c]) - min(keys[c]) <= ROLLED_REACH]
+        if not chords:
+            return {}
+        hand, _ = assign_hands(self.played, self.places, self.settings, own)
+        return {n: 2 if 2 * sum(hand[m] == 2 for m in c) >= len(c) else 1 for c in chords for n in c}
 
     def _doubt(self, doubt: Doubt) -> Doubt:
         """A doubt in events of the whole take."""
@@ -138,21 +152,39 @@ def read_against(
     return decode(take, pulses, settings, centred=centred, ornaments=pins.ornaments).written(pins)
 
 
+class Pedal:
+    """The sustain pedal of a take, asked when a key that is let go sounds on until."""
+
+    def __init__(self, take: Take) -> None:
+        changes = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
+        self._times = [t for t, _ in changes]
+        self._up: list[int] = [-1] * len(
+            changes
+        )  # when it comes up, from each change on that finds it down; -1: it is up, or never comes up
+        up = -1
+        for k in range(len(changes) - 1, -1, -1):
+            time, down = changes[k]
+            if down:
+                self._up[k] = up
+            else:
+                up = time
+
+    def __bool__(self) -> bool:
+        return bool(self._times)
+
+    def end_of(self, release_us: int) -> int:
+        """When what is let go at a time stops sounding."""
+        k = bisect_right(self._times, release_us) - 1
+        return max(self._up[k], release_us) if k >= 0 else release_us
+
+
 def with_pedal(take: Take) -> Take:
     """The take with every note sounding on while the sustain pedal is down (until its key is struck again)."""
-    pedal = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
-    times = [t for t, _ in pedal]
-    ends = [0] * len(pedal)  # where the pedal is next up, from each of its events on
-    up = -1
-    for k in range(len(pedal) - 1, -1, -1):
-        up = up if pedal[k][1] else times[k]
-        ends[k] = up
+    pedal = Pedal(take)
     again: dict[int, int] = {}  # key -> when it is next struck
     notes = []
     for note in reversed(take.notes):
-        k = bisect_right(times, note.release_us) - 1
-        end = ends[k] if k >= 0 and pedal[k][1] and ends[k] >= 0 else note.release_us
-        end = min(end, again.get(note.key, end))
+        end = min(pedal.end_of(note.release_us), again.get(note.key, 2**60))
         again[note.key] = note.onset_us
         notes.append(replace(note, release_us=max(end, note.onset_us + 1)))
     return replace(take, notes=tuple(reversed(notes)))
@@ -308,14 +340,12 @@ def note_values(
 ) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """Length of each note in ticks, and its choices (ticks, probability)."""
     beats = [bars.beat_at(ticks[n]) for n in order]
+    end_us = sounding_ends(take, ticks, hand, order)
     situation = Situation(
         [ticks[n] // TICKS_PER_UNIT for n in order],
-        [
-            (pulses.tick_at(take.notes[n].release_us) - pulses.tick_at(take.notes[n].onset_us)) / TICKS_PER_UNIT
-            for n in order
-        ],
+        [(pulses.tick_at(end_us[n]) - pulses.tick_at(take.notes[n].onset_us)) / TICKS_PER_UNIT for n in order],
         [take.notes[n].onset_us / 1e6 for n in order],
-        [take.notes[n].release_us / 1e6 for n in order],
+        [end_us[n] / 1e6 for n in order],
         [hand[n] for n in order],
         [take.notes[n].key for n in order],
         [bars.bar_at(ticks[n])[1] // TICKS_PER_UNIT for n in order],
@@ -329,6 +359,33 @@ def note_values(
         lengths[n] = found[k] * TICKS_PER_UNIT
         choices[n] = [(length * TICKS_PER_UNIT, p) for length, p in ranked[k]]
     return lengths, choices
+
+
+def sounding_ends(take: Take, ticks: list[int], hand: list[int], order: list[int]) -> list[int]:
+    """When each note ends, in microseconds: when its key is let go; under the sustain pedal it sounds on until the pedal comes up, but no further
+    than the next place of its hand (a hand that lets go under the pedal is on its way there, it makes no rest)."""
+    ends = [n.release_us for n in take.notes]
+    pedal = Pedal(take)
+    if not pedal:
+        return ends
+    place: dict[
+        int, tuple[int, int]
+    ] = {}  # hand -> its latest place seen (tick, when it was struck), from the end backwards
+    following: dict[int, int] = {}  # hand -> when the place after that was struck
+    for n in reversed(order):
+        side, struck = hand[n], take.notes[n].onset_us
+        if side in place and place[side][0] > ticks[n]:
+            following[side] = place[side][1]
+        place[side] = (
+            ticks[n],
+            struck if side not in place or place[side][0] > ticks[n] else min(place[side][1], struck),
+        )
+        if side not in following:
+            continue
+        up = pedal.end_of(ends[n])
+        if up > ends[n]:
+            ends[n] = max(ends[n], following[side] if up >= following[side] - PEDAL_CHANGE_US else up)
+    return ends
 
 
 def articulations(take: Take, pulses: PulseMap, lengths: list[int], settings: ReadSettings) -> list[tuple[str, ...]]:

@@ -20,13 +20,16 @@ from ductus.core.reading.figures import figure_words, length_words, with_article
 from ductus.core.reading.places import Places
 from ductus.core.reading.settings import Doubt, Pins, Rival
 from ductus.core.time.bars import BarLines
+from ductus.core.words import count_words, listed
 
-PLACE_CURVE = (0.606, 1.093)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
-VALUE_CURVE = (-0.537, 0.555)
-HAND_CURVE = (-0.023, 0.294)
+PLACE_CURVE = (-0.522, 1.056)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
+VALUE_CURVE = (-0.536, 0.572)
+HAND_CURVE = (-0.462, 0.933)
 ENOUGH = 0.12  # expected wrong notes in a beat from which on it is a doubt
 LEAST_PLACE, LEAST_VALUE, LEAST_HAND = 0.04, 0.1, 0.12  # less likely rivals are not offered
 MOST_RIVALS = 3
+NEARLY = 0.6  # of the most doubtful hand: a note as doubtful as that goes with it
+MOST_NAMED = 3  # pitches that are named one by one
 MOST_PER_100 = 12  # doubts a hundred notes at the most: a longer list is not worked through
 
 
@@ -106,17 +109,39 @@ class Settled:
         return figure_words(start, end, [(moved or {}).get(n, self.ticks[n]) for n in notes])
 
     def rivals_in(self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]]) -> tuple[Rival, ...]:
-        """What else the beat could be: other places, other values, the other hand; the likeliest first."""
-        weakest = max(notes, key=lambda n: chance[n][2])
-        other = 3 - self.hand[weakest]
-        words = f"{pitch_words(self.pitches[weakest])} in the {'left' if other == 2 else 'right'} hand"
-        by_hand = Rival(words, chance[weakest][2], hands=((weakest, other),))
+        """What else the beat could be: other places, other values, other hands; the likeliest first."""
         for ease in (1.0, 0.1):  # where nothing is likely enough, the likeliest is named all the same
-            out = [*self._places(notes, ease), *self._values(notes, ease)]
-            out += [by_hand] if by_hand.probability > LEAST_HAND * ease else []
+            out = [*self._places(notes, ease), *self._values(notes, ease), *self._hands(notes, chance, ease)]
             if out:
                 break
         return tuple(sorted(out, key=lambda r: -r.probability)[:MOST_RIVALS])
+
+    def _hands(
+        self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]], ease: float
+    ) -> list[Rival]:
+        """Notes that may belong to the other hand: all those that are nearly as doubtful as the most doubtful one and lie in the same hand go together; and
+        the most doubtful one alone."""
+        weakest = max(notes, key=lambda n: chance[n][2])
+        most = chance[weakest][2]
+        if most <= LEAST_HAND * ease:
+            return []
+        hand = self.hand[weakest]
+        along = [n for n in notes if self.hand[n] == hand and chance[n][2] >= NEARLY * most]
+        sets = [along] if len(along) == 1 else [along, [weakest]]
+        side = "left" if hand == 1 else "right"
+        return [
+            Rival(
+                f"{self._named(moved)} in the {side} hand", most * 0.999**k, hands=tuple((n, 3 - hand) for n in moved)
+            )
+            for k, moved in enumerate(sets)
+        ]
+
+    def _named(self, notes: Sequence[int]) -> str:
+        """Notes by their pitches, lowest first; many by their number."""
+        names = list(
+            dict.fromkeys(pitch_words(self.pitches[n]) for n in sorted(notes, key=lambda n: self.pitches[n].midi))
+        )
+        return listed(names) if len(names) <= MOST_NAMED else count_words(len(notes), "note")
 
     def _places(self, notes: Sequence[int], ease: float) -> list[Rival]:
         """Each note's next likely place: all that move together, and each alone where they differ."""
@@ -137,9 +162,20 @@ class Settled:
         return [r for r in out if r.words != self.figure(notes)]
 
     def _values(self, notes: Sequence[int], ease: float) -> list[Rival]:
-        return [
-            Rival(f"{pitch_words(self.pitches[n])} as {with_article(length_words(length))}", p, values=((n, length),))
-            for n in notes
-            for length, p in self.choices[n][1:3]
-            if p > LEAST_VALUE * ease
-        ]
+        """Other lengths: the notes of one hand that are struck together and read alike go together, since they are mostly meant alike."""
+        together: dict[tuple[int, int, int], list[int]] = defaultdict(list)
+        for n in notes:
+            if self.choices[n]:
+                together[self.ticks[n], self.hand[n], self.choices[n][0][0]].append(n)
+        out = []
+        for mates in together.values():
+            offered: dict[int, list[float]] = defaultdict(list)
+            for n in mates:
+                for length, p in self.choices[n][1:3]:
+                    offered[length].append(p)
+            for length, found in offered.items():
+                p = sum(found) / len(mates)
+                if p > LEAST_VALUE * ease:
+                    words = f"{self._named(mates)} as {with_article(length_words(length))}"
+                    out.append(Rival(words, p, values=tuple((n, length) for n in mates)))
+        return out

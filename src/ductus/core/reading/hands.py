@@ -2,30 +2,24 @@
 
     chords of notes -> 1 (right) or 2 (left) for each note
 
-Every chord is split at one place: the notes below go to the left hand. A beam search weighs the split against the
-registers (a logistic prior for each note, ``hand_logits``, fitted by ``tools/fit_hands.py``), the span of what
-each hand strikes and holds, how far it moves in the time it has, and crossings. After Nakamura, Ono & Sagayama 2014
-(from memory), with a beam in place of their hidden Markov model because held notes reach over several chords.
+Every chord is split at one place: the notes below go to the left hand. A logistic prior for each note (``hand_logits``) says how it looks among those
+that sound; ``boundary`` weighs it against all else along the take. After Nakamura, Ono & Sagayama 2014 (from memory), whose hidden Markov model
+has the hands of single notes as states.
 """
 
 from __future__ import annotations
 
-import itertools
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ductus.core.reading.boundary import cut_by_boundary, struck
 from ductus.core.reading.divisions import Floats, Ints
 
-RIGHT, LEFT = 1, 2
-RECALL_S = 4.0  # a key struck again within this time is likely to be struck by the same hand
-WINDOW = 24  # notes back that may still be held
-BEAM = 24
 PITCH_KNOTS = (40, 48, 54, 60, 66, 72, 80)
 FEATURES = 27
 LOOK_S = 3.0  # registers are judged over this time on each side
@@ -107,141 +101,15 @@ def _middle(q: Floats, near: NDArray[np.bool_]) -> Floats:
 
 
 @lru_cache(maxsize=1)
-def hand_weights() -> tuple[Floats, Floats]:
-    """(weights of the logistic prior, weights of the beam): see the table's provenance."""
+def hand_weights() -> tuple[Floats, Floats, Floats]:
+    """(weights of the logistic prior, of what a boundary means for a chord, of its moves): see the table's provenance."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("hands.json").read_text("utf-8"))
-    return np.array(data["prior"]), np.array(data["beam"])
+    return np.array(data["prior"]), np.array(data["unary"]), np.array(data["pair"])
 
 
 def hand_logits(on: Floats, off: Floats, pitch: Ints) -> Floats:
     """ln(odds that the right hand plays it) for each note, judged by registers alone."""
     return np.asarray(hand_features(on, off, pitch) @ hand_weights()[0], float)
-
-
-@dataclass(slots=True)
-class Beam:
-    """Hypotheses about the hands so far: scores; the hand of the last WINDOW notes (by index modulo WINDOW); where each
-    hand (0 right, 1 left) last was, and when."""
-
-    score: Floats
-    window: Ints
-    place: Floats
-    moved: Floats
-
-
-def beam_hands(
-    on: Floats, off: Floats, pitch: Ints, chord: Ints, logit: Floats, pinned: Ints, weights: Floats
-) -> tuple[Ints, Floats]:
-    """Hands of all notes and, for each, how much the beam prefers them (score over the best with another hand there).
-
-    ``weights``: prior; span over a fifth; span over a tenth; movement; crossing a held note; crossing where the other
-    hand just was; more than five notes; a hand that rested (per second, at most two); a key that the other hand struck last.
-    """
-    starts = np.searchsorted(chord, np.arange(int(chord[-1]) + 2))
-    as_right, as_left = -np.logaddexp(0, -logit) * weights[0], -np.logaddexp(0, logit) * weights[0]
-    as_right = np.where(pinned == LEFT, as_right - 1e6, as_right)
-    as_left = np.where(pinned == RIGHT, as_left - 1e6, as_left)
-    beam = Beam(np.zeros(1), np.zeros((1, WINDOW), np.int64), np.array([[67.0, 50.0]]), np.full((1, 2), -1e9))
-    margin = np.zeros(len(on))
-    trail: list[tuple[Ints, Ints, Ints]] = []
-    for start, end in itertools.pairwise(starts.tolist()):
-        notes = start + np.argsort(pitch[start:end], kind="stable")
-        m = len(notes)
-        prior = np.concatenate(([0.0], np.cumsum(as_left[notes]))) + np.concatenate(
-            (np.cumsum(as_right[notes][::-1])[::-1], [0.0])
-        )
-        held = np.arange(max(start - WINDOW, 0), start)
-        held = held[off[held] > on[start] + 0.06]
-        cost = _side_costs(beam, pitch[notes].astype(float), held, pitch, float(on[start]), weights)
-        cost += weights[8] * _changes_of_hand(beam, pitch, notes, start, on)
-        score = beam.score[:, None] + prior[None, :] - cost
-        flat = score.ravel()
-        kept = np.argsort(-flat, kind="stable")[:BEAM]
-        parent, cut = np.divmod(kept, m + 1)
-        by_cut = score.max(0)
-        best = int(cut[0])
-        for a, n in enumerate(notes):
-            rival = by_cut[a + 1 :].max(initial=-1e18) if a >= best else by_cut[: a + 1].max(initial=-1e18)
-            margin[n] = min(float(flat[kept[0]] - rival), 50.0)
-        beam = _followed(
-            beam, parent, cut, flat[kept] - flat[kept[0]], notes, pitch[notes].astype(float), float(on[start])
-        )
-        trail.append((parent, cut, notes))
-    hands = np.zeros(len(on), np.int64)
-    h = 0
-    for parent, cut, notes in reversed(trail):
-        hands[notes] = np.where(np.arange(len(notes)) >= cut[h], RIGHT, LEFT)
-        h = int(parent[h])
-    return hands, margin
-
-
-def _side_costs(beam: Beam, struck: Floats, held: Ints, pitch: Ints, now: float, w: Floats) -> Floats:
-    """What each hypothesis (row) pays for each split (column: how many of the struck notes the left hand takes)."""
-    m = len(struck)
-    cost = np.zeros((len(beam.score), m + 1))
-    hand_of = beam.window[:, held % WINDOW]
-    held_pitch = pitch[held].astype(float)
-    taken = np.arange(1, m + 1)
-    for side in (0, 1):
-        # columns: the hand takes the topmost (right) or lowest (left) 1 .. m of the struck notes
-        low = struck[m - taken] if side == 0 else np.full(m, struck[0])
-        high = np.full(m, struck[-1]) if side == 0 else struck[taken - 1]
-        centre = (low + high) / 2
-        mine = hand_of == side + 1
-        place, gap = beam.place[:, side], now - beam.moved[:, side]
-        lived = gap < 1e6
-        span = high - low
-        fingers = taken
-        if len(held):
-            low_held = np.where(mine, held_pitch, np.inf).min(1)[:, None]
-            high_held = np.where(mine, held_pitch, -np.inf).max(1)[:, None]
-            span = np.maximum(high_held, high) - np.minimum(low_held, low)
-            fingers = mine.sum(1)[:, None] + taken
-        part = w[1] * np.maximum(span - 7, 0) + w[2] * np.maximum(span - 16, 0) + w[6] * np.maximum(fingers - 5, 0)
-        slowed = np.where(lived, w[3] / (1 + np.minimum(gap, 1e6) / 0.5), 0.0)
-        stays = np.where(lived, w[7] * np.minimum(gap, 2.0), 0.0)
-        part = part + slowed[:, None] * np.abs(centre - place[:, None]) + stays[:, None]
-        other = beam.place[:, 1 - side][:, None]
-        busy = (now - beam.moved[:, 1 - side] < 0.6)[:, None]
-        part = part + w[5] * (busy & ((centre < other) if side == 0 else (centre > other)))
-        if len(held):
-            beyond = (low < held_pitch[:, None]) if side == 0 else (high > held_pitch[:, None])
-            part = part + w[4] * ((hand_of == 2 - side).astype(float) @ beyond)
-        if side == 0:
-            cost[:, :m] += part[:, ::-1]
-        else:
-            cost[:, 1:] += part
-    return cost
-
-
-def _changes_of_hand(beam: Beam, pitch: Ints, notes: Ints, start: int, on: Floats) -> Floats:
-    """How many keys each split gives to another hand than the one that struck them last, within RECALL_S."""
-    recent = np.arange(max(start - WINDOW, 0), start)
-    recent = recent[on[recent] > on[start] - RECALL_S]
-    out = np.zeros((len(beam.score), len(notes) + 1))
-    if not len(recent):
-        return out
-    for a, n in enumerate(notes):
-        same = recent[pitch[recent] == pitch[n]]
-        if not len(same):
-            continue
-        last = beam.window[:, same[-1] % WINDOW]
-        out[:, : a + 1] += (last == LEFT)[:, None]
-        out[:, a + 1 :] += (last == RIGHT)[:, None]
-    return out
-
-
-def _followed(beam: Beam, parent: Ints, cut: Ints, score: Floats, notes: Ints, struck: Floats, now: float) -> Beam:
-    """The hypotheses that were kept."""
-    window, place, moved = beam.window[parent], beam.place[parent], beam.moved[parent]
-    m = len(notes)
-    right = np.arange(m)[None, :] >= cut[:, None]
-    window[:, notes % WINDOW] = np.where(right, RIGHT, LEFT)
-    sums = np.concatenate(([0.0], np.cumsum(struck)))
-    place[:, 0] = np.where(cut < m, (sums[-1] - sums[cut]) / np.maximum(m - cut, 1), place[:, 0])
-    place[:, 1] = np.where(cut > 0, sums[cut] / np.maximum(cut, 1), place[:, 1])
-    moved[:, 0], moved[:, 1] = np.where(cut < m, now, moved[:, 0]), np.where(cut > 0, now, moved[:, 1])
-    return Beam(score, window, place, moved)
 
 
 def hands_by_reach(
@@ -250,9 +118,5 @@ def hands_by_reach(
     """The hand of each note, and how sure that is (in nats, 0 for a toss-up). Pins win.
 
     Notes in order of onset; ``chord`` numbers their chords from 0, rising."""
-    pinned = np.zeros(len(on), np.int64)
-    for n, hand in (pins or {}).items():
-        pinned[n] = hand
-    logit = hand_logits(on, off, pitch)
-    hands, margin = beam_hands(on, off, pitch, chord, logit, pinned, hand_weights()[1])
-    return hands, margin
+    _, unary, pair = hand_weights()
+    return cut_by_boundary(struck(on, off, pitch, chord, hand_logits(on, off, pitch)), unary, pair, pins or {})

@@ -45,6 +45,10 @@ LONG_TAKE = 6000  # notes; a longer take is decoded in stretches
 STRETCH = 3000  # notes of one
 OVERLAP = 48  # notes that a stretch sees of its neighbours
 SPARE_BEATS = 4
+TUPLETS_WORTH, TUPLET_WORTH = (
+    1.0,
+    2.45,
+)  # nats by which a reading with tuplets must be likelier, and for each beat of them (by trial on open scores, see docs/reading.md)
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
 
 
@@ -108,9 +112,31 @@ def place_notes(
         lattice = lattice_of(played, grid, allowed, table)
         found = refine(played, lattice, table, [found.feel], 2)
         passed(0.8)
+    if settings.tuplets is None and (beats := tuplet_beats(found)):
+        plain, lattice_without = without_tuplets(played, grid, settings, found.feel)
+        if found.score - plain.score < TUPLETS_WORTH + TUPLET_WORTH * beats:
+            found, lattice = plain, lattice_without
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found
+
+
+def tuplet_beats(places: Places) -> int:
+    """How many beats are divided as tuplets."""
+    return len({int(k) for k, g in zip(places.beat, places.division, strict=True) if DIVISIONS[int(g)].tuplet})
+
+
+def without_tuplets(played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel) -> tuple[Places, Lattice]:
+    """The places if the take has no tuplets at all. Evidence for them belongs to the take: a lone one in music of sixteenths is nearly always unevenness."""
+    allowed = allowed_by_beat(grid, replace(settings, tuplets=False))
+    table = plainer(rhythm_table(), settings.plainness)
+    lattice = lattice_of(played, grid, allowed, table)
+    found = refine(played, lattice, table, [feel], 2)
+    if found.chord[-1] + 1 >= SHORT_TAKE:
+        table = plainer(own_style(found, grid), settings.plainness)
+        lattice = lattice_of(played, grid, allowed, table)
+        found = refine(played, lattice, table, [found.feel], 2)
+    return found, lattice
 
 
 def place_take(

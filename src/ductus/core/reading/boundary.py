@@ -1,0 +1,315 @@
+"""Where the keyboard is cut between the hands at every chord, seen as one chain over the take.
+
+    chords -> what each boundary pitch would mean for each chord -> the likeliest way of the boundary, and how sure each chord is of it
+
+A *boundary* is a pitch: what lies below it belongs to the left hand. Its state is remembered from chord to chord, so that a hand that rests keeps its
+room; moving it costs. A linear-chain conditional random field (Lafferty,
+McCallum & Pereira 2001, from memory), fitted by ``tools/fit_hands.py``.
+
+Conventions: seconds; MIDI keys; notes in order of chord.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ductus.core.reading.divisions import Floats, Ints
+
+Singles = NDArray[np.float32]
+Flags = NDArray[np.bool_]
+
+LOWEST, HIGHEST = 34, 90  # boundaries tried: at the ends one hand has (nearly) everything
+BOUNDARIES: Ints = np.arange(LOWEST, HIGHEST + 1)
+WINDOW = 24  # notes back that may still be held, or that a line may go on from
+LATE_S = 0.06  # a note let go so soon after the chord began does not sound with it
+REGISTERS_S = (1.0, 3.0, 8.0)  # registers are judged over this time on each side
+ACTIVE_S = (2.0, 6.0)  # and what each hand does over this
+SHARES = 19  # ways of sharing 1, 2, 3, 4 or more notes
+LINKED = 7  # semitones within which a note goes on from another
+SIZES = 3  # two notes or fewer, three, more: a wide gap tells less the more notes there are
+UNARY = 2 * SHARES + 37 + 3 * SIZES
+PAIRS = 3
+BLOCK = 1024  # chords worked out at once
+
+
+@dataclass(frozen=True, slots=True)
+class Struck:
+    """Notes in chords: time and first note of each chord (one more first note for the end), the notes' releases, keys, and ln(odds of the right hand)."""
+
+    time: Floats
+    first: Ints
+    off: Floats
+    pitch: Ints
+    logit: Floats
+
+    def __len__(self) -> int:
+        return len(self.time)
+
+
+def struck(on: Floats, off: Floats, pitch: Ints, chord: Ints, logit: Floats) -> Struck:
+    """Gather notes (``chord`` numbers their chords from 0, rising)."""
+    first = np.searchsorted(chord, np.arange(int(chord[-1]) + 2))
+    return Struck(on[first[:-1]], first, off, pitch, logit)
+
+
+def unaries(notes: Struck, start: int, end: int) -> Singles:
+    """What each boundary means for the chords [start, end): shape (chords, boundaries, UNARY).
+
+    0-18 how the struck notes are shared; 19-37 the same for all that sound; 38-43 span of either hand beyond a fifth, an octave, a tenth;
+    44-52 the gap at the cut, its share of the widest, the gap among the struck, by how many notes sound; 53-60 distance and squared distance from the
+    middle of the registers over three windows and the take; 61-64 place on the keyboard; 65 what the notes say one by one; 66-75 how active either side is;
+    76-77 how far the number of notes is from what that hand is used to; 78-79 lines cut in two, backward and forward; 80-83 leaps of either hand, and a hand
+    that comes from nowhere.
+    """
+    out = np.zeros((end - start, len(BOUNDARIES), UNARY), np.float32)
+    begun, ended = notes.first[start:end], notes.first[start + 1 : end + 1]
+    size = ended - begun
+    most = int(size.max())
+    rows = np.arange(end - start)
+    mine = begun[:, None] + np.arange(most)[None, :]
+    there = mine < ended[:, None]
+    mine = np.clip(mine, 0, len(notes.pitch) - 1)
+    struck_pitch = np.where(there, notes.pitch[mine], 0)
+    lower = there[:, :, None] & (struck_pitch[:, :, None] < BOUNDARIES)
+    upper = there[:, :, None] & ~lower
+    k = lower.sum(1)
+    _shares(out[:, :, :SHARES], k, size)
+    back = begun[:, None] - 1 - np.arange(WINDOW)[None, :]
+    before = back >= 0
+    back = np.clip(back, 0, len(notes.pitch) - 1)
+    held = before & (notes.off[back] > notes.time[start:end, None] + LATE_S)
+    pitch = np.concatenate((struck_pitch, notes.pitch[back]), 1)
+    sounds = np.concatenate((there, held), 1)
+    under = sounds[:, :, None] & (pitch[:, :, None] < BOUNDARIES)
+    over = sounds[:, :, None] & ~(pitch[:, :, None] < BOUNDARIES)
+    _shares(out[:, :, SHARES : 2 * SHARES], under.sum(1), sounds.sum(1))
+    size_class = np.clip(sounds.sum(1) - 2, 0, SIZES - 1)
+    _spans(out[:, :, 2 * SHARES : 2 * SHARES + 6 + 3 * SIZES], pitch, size_class, under, over, lower, upper)
+    at = 2 * SHARES + 6 + 3 * SIZES
+    for n, middle in enumerate(_middles(notes, start, end)):
+        off_by = (BOUNDARIES - middle[:, None]) / 12
+        out[:, :, at + 2 * n], out[:, :, at + 2 * n + 1] = np.abs(off_by), np.minimum(off_by**2, 9)
+    at += 8
+    from_c = (BOUNDARIES - 60) / 12
+    out[:, :, at : at + 4] = np.stack(
+        (np.abs(from_c), from_c**2, np.maximum(from_c - 0.6, 0), np.maximum(-from_c - 0.4, 0)), 1
+    )
+    logit = np.where(there, np.clip(notes.logit[mine], -6, 6), 0)
+    as_right, as_left = -np.logaddexp(0, -logit), -np.logaddexp(0, logit)
+    out[:, :, at + 4] = (np.where(lower, as_left[:, :, None], 0) + np.where(upper, as_right[:, :, None], 0)).sum(1)
+    at += 5
+    _activity(out[:, :, at : at + 12], notes, start, end, k, size)
+    at += 12
+    _lines(out[:, :, at : at + 6], notes, start, end, (struck_pitch, there), rows)
+    return out
+
+
+def _shares(out: Singles, k: Ints, size: Ints) -> None:
+    """One of SHARES for each boundary: which share of the notes lies below it."""
+    small = np.clip(size, 0, 4)[:, None]
+    offset = np.array([0, 0, 2, 5, 9])[small]
+    column = np.minimum(offset + k, SHARES - 1)
+    share = k / np.maximum(size, 1)[:, None]
+    many = 14 + (share > 0) + (share >= 0.4) + (share > 0.6) + (share >= 1)
+    column = np.where(size[:, None] > 4, many, column)
+    np.put_along_axis(out, column[:, :, None], 1.0, axis=2)
+
+
+def _spans(out: Singles, pitch: Ints, size_class: Ints, under: Flags, over: Flags, lower: Flags, upper: Flags) -> None:
+    """Spans of the hands over all that sounds, and the gaps at the cut. ``pitch`` has the struck notes first."""
+    most = lower.shape[1]
+    wide = pitch[:, :, None].astype(np.float32)
+    left_top, right_low = np.where(under, wide, -99).max(1), np.where(over, wide, 999).min(1)
+    left_low, right_top = np.where(under, wide, 999).min(1), np.where(over, wide, -99).max(1)
+    for side, span in enumerate((left_top - left_low, right_top - right_low)):
+        for n, limit in enumerate((7, 12, 16)):
+            out[:, :, 3 * side + n] = np.maximum(span - limit, 0) / 12
+    both = (left_top > 0) & (right_low < 999)
+    gap = np.where(both, right_low - left_top, 0)
+    rows, column = np.arange(len(pitch)), 6 + 3 * size_class
+    out[rows, :, column] = np.minimum(gap, 18) / 12
+    out[rows, :, column + 1] = gap / np.maximum(gap.max(1, keepdims=True), 1)
+    struck_top = np.where(lower, wide[:, :most], -99).max(1)
+    struck_low = np.where(upper, wide[:, :most], 999).min(1)
+    out[rows, :, column + 2] = (
+        np.where((struck_top > 0) & (struck_low < 999), np.minimum(struck_low - struck_top, 18), 0) / 12
+    )
+
+
+def _middles(notes: Struck, start: int, end: int) -> list[Floats]:
+    """The middle between the lower and the upper cluster of the pitches around each chord, for three windows and the take."""
+    out = []
+    at = notes.time[start:end]
+    time = np.repeat(notes.time, np.diff(notes.first))
+    sums = np.stack([np.bincount(np.minimum(notes.pitch, 127), minlength=128)])
+    whole = _two_means(sums.astype(float))
+    for window in REGISTERS_S:
+        a, b = np.searchsorted(time, at - window), np.searchsorted(time, at + window, side="right")
+        low, high = int(a[0]), int(b[-1])
+        running = np.zeros((high - low + 1, 128), np.int32)
+        np.put_along_axis(running[1:], np.clip(notes.pitch[low:high], 0, 127)[:, None], 1, axis=1)
+        running = running.cumsum(0)
+        counts = (running[b - low] - running[a - low]).astype(float)
+        out.append(_two_means(counts))
+    out.append(np.repeat(whole, end - start))
+    return out
+
+
+def _two_means(counts: Floats) -> Floats:
+    """The middle of two clusters of pitches, given how often each was struck (rows)."""
+    p = np.arange(128, dtype=float)
+    there = counts > 0
+    low = np.where(there, p, 999).min(1)
+    high = np.where(there, p, -1).max(1)
+    below, above = low + (high - low) * 0.25, low + (high - low) * 0.75
+    weighed = counts * p
+    n, s = counts.cumsum(1), weighed.cumsum(1)
+    rows = np.arange(len(counts))
+    for _ in range(4):
+        cut = np.clip(np.floor((below + above) / 2), 0, 127).astype(int)
+        n_low, s_low = n[rows, cut], s[rows, cut]
+        n_high, s_high = n[:, -1] - n_low, s[:, -1] - s_low
+        below = np.where(n_low > 0, s_low / np.maximum(n_low, 1), below)
+        above = np.where(n_high > 0, s_high / np.maximum(n_high, 1), above)
+    return np.asarray((below + above) / 2)
+
+
+def _activity(out: Singles, notes: Struck, start: int, end: int, k: Ints, size: Ints) -> None:
+    """How busy the keyboard is below and above each boundary around a chord, and how many notes it strikes there at a time."""
+    low = int(np.searchsorted(notes.time, notes.time[start] - max(ACTIVE_S)))
+    high = int(np.searchsorted(notes.time, notes.time[end - 1] + max(ACTIVE_S), side="right"))
+    begun = notes.first[low : high + 1]
+    below = np.zeros((begun[-1] - begun[0] + 1, len(BOUNDARIES)), np.int32)
+    below[1:] = (notes.pitch[begun[0] : begun[-1], None] < BOUNDARIES).cumsum(0)
+    counts = below[begun[1:] - begun[0]] - below[begun[:-1] - begun[0]]
+    sizes = np.diff(begun)[:, None]
+    running = [
+        np.concatenate((np.zeros((1, len(BOUNDARIES))), what.cumsum(0)))
+        for what in (counts > 0, counts < sizes, counts, sizes - counts)
+    ]
+    for n, window in enumerate(ACTIVE_S):
+        a = np.searchsorted(notes.time, notes.time[start:end] - window) - low
+        b = np.searchsorted(notes.time, notes.time[start:end] + window, side="right") - low
+        lefts, rights, left_notes, right_notes = (r[b] - r[a] for r in running)
+        total = (b - a)[:, None]
+        fb, fa = lefts / total, rights / total
+        for column, what in enumerate((fb, fa, fb * fa, lefts == 0, rights == 0)):
+            out[:, :, 5 * n + column] = what
+        if n == 0:
+            usual_left, usual_right = left_notes / np.maximum(lefts, 1), right_notes / np.maximum(rights, 1)
+            out[:, :, 10] = np.where(k > 0, np.abs(k - usual_left), 0)
+            right = size[:, None] - k
+            out[:, :, 11] = np.where(right > 0, np.abs(right - usual_right), 0)
+
+
+def _lines(out: Singles, notes: Struck, start: int, end: int, here: tuple[Ints, Flags], rows: Ints) -> None:
+    """What each boundary does to lines that lead into and out of a chord, and how far each hand leaps."""
+    pitch, there = here
+    lower = pitch[:, :, None] < BOUNDARIES
+    count = len(notes.pitch)
+    for column, (from_, step) in enumerate(((notes.first[start:end] - 1, -1), (notes.first[start + 1 : end + 1], 1))):
+        other = from_[:, None] + step * np.arange(8)[None, :]
+        valid = (other >= 0) & (other < count)
+        other = np.clip(other, 0, count - 1)
+        owner = np.searchsorted(notes.first, other, side="right") - 1
+        valid &= np.abs(notes.time[owner] - notes.time[start:end, None]) < 1.0
+        q = notes.pitch[other]
+        d = np.where(valid[:, None, :], np.abs(q[:, None, :] - pitch[:, :, None]), 99)
+        nearest = d.argmin(2)
+        apart = np.take_along_axis(d, nearest[:, :, None], 2)[:, :, 0]
+        linked = np.maximum(LINKED - apart, 0) / LINKED * there
+        its = q[rows[:, None], nearest]
+        cut = lower != (its[:, :, None] < BOUNDARIES)
+        out[:, :, column] = (cut * linked[:, :, None]).sum(1)
+        if step < 0:
+            recent = valid[:, :, None]
+            under = q[:, :, None] < BOUNDARIES
+            for side in (0, 1):
+                own = recent & (under if side == 0 else ~under)
+                mine = there[:, :, None] & (lower if side == 0 else ~lower)
+                leap = np.where(own[:, None, :, :], d[:, :, :, None], 99).min(2)
+                nearest_leap = np.where(mine, leap, 99).min(1)
+                known = nearest_leap < 99
+                out[:, :, 2 + side] = np.where(known, np.minimum(nearest_leap, 24), 0) / 12
+                out[:, :, 4 + side] = mine.any(1) & ~known
+
+
+def pairs(notes: Struck, c: int) -> Singles:
+    """What a move of the boundary before chord ``c`` costs, as heights for each boundary: a move pays for the difference of heights. Shape (PAIRS - 1,
+    boundaries): octaves; the same when little time has passed."""
+    octaves = (BOUNDARIES / 12).astype(np.float32)
+    gap = notes.time[c] - notes.time[c - 1]
+    return np.stack((octaves, octaves * np.float32(max(1 - gap / 0.5, 0.0))))
+
+
+def move_costs(heights: Singles, weights: Floats) -> Singles:
+    """Cost of each move (from row to column) for heights (..., PAIRS - 1, boundaries) and PAIRS weights, the last for moving at all."""
+    cost = np.zeros((*heights.shape[:-2], heights.shape[-1], heights.shape[-1]), np.float32)
+    for n in range(PAIRS - 1):
+        height = heights[..., n, :]
+        cost += weights[n] * np.abs(height[..., :, None] - height[..., None, :])
+    cost += weights[-1] * (1 - np.eye(heights.shape[-1], dtype=np.float32))
+    return cost
+
+
+def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
+    """(the boundary's number at each chord, ln(chance) of each boundary there), pinned notes (index -> 1 or 2) obeyed where one boundary can."""
+    count = len(notes)
+    score = np.empty((count, len(BOUNDARIES)))
+    for start in range(0, count, BLOCK):
+        end = min(start + BLOCK, count)
+        score[start:end] = unaries(notes, start, end) @ unary
+    for n, hand in pinned.items():
+        c = int(np.searchsorted(notes.first, n, side="right")) - 1
+        score[c] -= 1e4 * ((notes.pitch[n] < BOUNDARIES) != (hand == 2))
+    score -= score.max(1, keepdims=True)
+    best, came = score[0].copy(), np.zeros(score.shape, np.int16)
+    forward = np.empty_like(score)
+    forward[0] = np.exp(score[0])
+    heights = np.zeros((count, PAIRS - 1, len(BOUNDARIES)), np.float32)
+    for c in range(1, count):
+        heights[c] = pairs(notes, c)
+        cost = move_costs(heights[c], pair)
+        way = best[:, None] - cost
+        came[c] = way.argmax(0)
+        best = way[came[c], np.arange(len(best))] + score[c]
+        best -= best.max()
+        total = (forward[c - 1] @ np.exp(-cost)) * np.exp(score[c])
+        forward[c] = total / max(total.sum(), 1e-300)
+    chosen = np.zeros(count, np.int64)
+    chosen[-1] = int(best.argmax())
+    backward = np.ones(len(BOUNDARIES))
+    chance = np.empty_like(score)
+    for c in range(count - 1, -1, -1):
+        both = forward[c] * backward
+        chance[c] = both / max(both.sum(), 1e-300)
+        if c:
+            chosen[c - 1] = came[c][chosen[c]]
+            backward = np.exp(-move_costs(heights[c], pair)) @ (np.exp(score[c]) * backward)
+            backward /= max(backward.max(), 1e-300)
+    return chosen, chance
+
+
+def cut_by_boundary(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
+    """The hand of each note (1 right, 2 left) and how sure it is (ln of the odds, at most 50)."""
+    chosen, chance = likeliest(notes, unary, pair, pinned)
+    hand, sure = np.ones(len(notes.pitch), np.int64), np.zeros(len(notes.pitch))
+    below = chance.cumsum(1)  # chance that the boundary is at most this one
+    for c, (a, b) in enumerate(itertools.pairwise(notes.first.tolist())):
+        pitch = notes.pitch[a:b]
+        left = pitch < BOUNDARIES[chosen[c]]
+        at = (
+            np.searchsorted(BOUNDARIES, pitch, side="right") - 1
+        )  # the highest boundary that leaves the note to the right hand
+        right = np.where(at >= 0, below[c][np.maximum(at, 0)], 0.0)
+        own = np.clip(np.where(left, 1 - right, right), 1e-15, 1 - 1e-15)
+        hand[a:b] = np.where(left, 2, 1)
+        sure[a:b] = np.clip(np.log(own / (1 - own)), -50, 50)
+    for n, side in pinned.items():
+        hand[n] = side
+    return hand, sure

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from dataclasses import replace
 from fractions import Fraction as F
 from importlib import resources
 
@@ -32,7 +33,7 @@ from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
 from ductus.core.reading.places import allowed_by_beat, estimate_feel, plainer
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import Pins, ReadSettings
-from ductus.core.reading.values import UNIT, Situation, choose_values, class_of, options_of
+from ductus.core.reading.values import UNIT, Situation, choose_values, class_of, let_go_at_bar, options_of
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import steady_map
@@ -313,3 +314,15 @@ def test_evidence_of_local_keys_turns_with_the_music_and_grows_with_its_length()
     assert higher == pytest.approx(np.roll(once, 3, axis=1))
     twice = local_evidence(local_windows(cadence * 2, [*starts, *(s + 16 for s in starts)]), relations)
     assert twice == pytest.approx(2 * once)
+
+
+def test_a_note_let_go_at_the_bar_line_is_not_tied_over_it() -> None:
+    """A half note on the last beat of 3/4 that sounds a little over the bar line, while the hand goes on a beat later: it ends with its bar."""
+    situation = Situation(
+        [2 * UNIT, 4 * UNIT], [1.2 * UNIT, UNIT], [0.0, 1.2], [0.72, 1.7], [1, 1], [60, 62], [3 * UNIT, 6 * UNIT], [2 * UNIT, 4 * UNIT], [UNIT, UNIT]
+    )  # fmt: skip
+    option = options_of(situation)
+    assert let_go_at_bar(situation, 0, option[0], 2 * UNIT) == UNIT
+    held = replace(situation, played=[1.9 * UNIT, UNIT])
+    assert let_go_at_bar(held, 0, option[0], 2 * UNIT) == 2 * UNIT
+    assert let_go_at_bar(situation, 0, option[0], UNIT // 2) == UNIT // 2

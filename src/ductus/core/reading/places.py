@@ -17,6 +17,7 @@ import numpy as np
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid
 from ductus.core.reading.divisions import (
+    COMPOUND,
     COUNT,
     DIVISIONS,
     EMPTY,
@@ -45,10 +46,8 @@ LONG_TAKE = 6000  # notes; a longer take is decoded in stretches
 STRETCH = 3000  # notes of one
 OVERLAP = 48  # notes that a stretch sees of its neighbours
 SPARE_BEATS = 4
-TUPLETS_WORTH, TUPLET_WORTH = (
-    1.0,
-    2.45,
-)  # nats by which a reading with tuplets must be likelier, and for each beat of them (by trial on open scores, see docs/reading.md)
+# Nats by which a reading with tuplets (or very fine values) must be likelier than one without, and for each beat of them: by trial on open scores.
+RARE_WORTH, RARE_BEAT_WORTH = 1.0, 2.45
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
 
 
@@ -112,23 +111,33 @@ def place_notes(
         lattice = lattice_of(played, grid, allowed, table)
         found = refine(played, lattice, table, [found.feel], 2)
         passed(0.8)
-    if settings.tuplets is None and (beats := tuplet_beats(found)):
-        plain, lattice_without = without_tuplets(played, grid, settings, found.feel)
-        if found.score - plain.score < TUPLETS_WORTH + TUPLET_WORTH * beats:
-            found, lattice = plain, lattice_without
+    gone: frozenset[int] = frozenset()
+    for rare in rare_kinds(settings):
+        if beats := len({int(k) for k, g in zip(found.beat, found.division, strict=True) if int(g) in rare}):
+            plain, lattice_without = without(rare | gone, played, grid, settings, found.feel)
+            if found.score - plain.score < RARE_WORTH + RARE_BEAT_WORTH * beats:
+                found, lattice, gone = plain, lattice_without, rare | gone
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found
 
 
-def tuplet_beats(places: Places) -> int:
-    """How many beats are divided as tuplets."""
-    return len({int(k) for k, g in zip(places.beat, places.division, strict=True) if DIVISIONS[int(g)].tuplet})
+def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
+    """Divisions that a take has or has not, where nobody said: tuplets; values finer than a quarter of a simple beat, a sixth of a compound one."""
+    tuplets = frozenset(g for g, d in enumerate(DIVISIONS) if d.tuplet)
+    fine = frozenset(
+        g for g, d in enumerate(DIVISIONS) if d.slots and d.step < (F(1, 6) if d.family == COMPOUND else F(1, 4))
+    )
+    return [k for k, open_ in ((tuplets, settings.tuplets is None), (fine, settings.shortest is None)) if open_]
 
 
-def without_tuplets(played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel) -> tuple[Places, Lattice]:
-    """The places if the take has no tuplets at all. Evidence for them belongs to the take: a lone one in music of sixteenths is nearly always unevenness."""
-    allowed = allowed_by_beat(grid, replace(settings, tuplets=False))
+def without(
+    rare: frozenset[int], played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel
+) -> tuple[Places, Lattice]:
+    """The places if some divisions are not in the take at all. Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly
+    always unevenness, a lone 32nd before a beat a hand that comes early."""
+    allowed = allowed_by_beat(grid, settings)
+    allowed[:, sorted(rare)] = 0
     table = plainer(rhythm_table(), settings.plainness)
     lattice = lattice_of(played, grid, allowed, table)
     found = refine(played, lattice, table, [feel], 2)

@@ -47,6 +47,7 @@ FIRST_PASS = AT_CHORD + 8
 AT_LOCAL = FIRST_PASS
 AT_MATES = AT_LOCAL + 3 * N_LOCAL
 ALL = AT_MATES + 4
+HELD_OVER = 0.4  # share of what would be tied over a bar line that has to have sounded
 NEIGHBOURS = 9  # notes on each side that say how detached the hand plays
 
 
@@ -235,4 +236,15 @@ def choose_together(s: Situation) -> tuple[list[int], list[list[tuple[int, float
         weights = [math.exp(x - top) for x in score]
         whole = sum(weights)
         ranked.append(sorted(((o.length, w / whole) for o, w in zip(row, weights, strict=True)), key=lambda c: -c[1]))
-    return [row[k].length for row, k in zip(options, chosen, strict=True)], ranked
+    return [
+        let_go_at_bar(s, n, row, row[k].length) for n, (row, k) in enumerate(zip(options, chosen, strict=True))
+    ], ranked
+
+
+def let_go_at_bar(s: Situation, n: int, options: Sequence[Option], length: int) -> int:
+    """No tie over a bar line for a note that was let go at it, or soon after: it ends there."""
+    to_bar = s.bar_end[n] - s.tick[n]
+    over = length - to_bar
+    if over <= 0 or s.played[n] - to_bar >= HELD_OVER * over or all(o.length != to_bar for o in options):
+        return length
+    return to_bar

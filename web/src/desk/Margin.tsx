@@ -192,7 +192,7 @@ function DoubtCard({ reading, doubt, inHand }: { reading: Reading; doubt: Doubt;
     )
   return (
     <section className="border-l-2 border-ochre pl-3" data-testid="doubt-in-hand" aria-label={`${doubt.key < 0 ? 'Ornament' : 'Doubt'} in ${doubt.place}`}>
-      <h2 className="font-serif text-lg leading-tight text-ochre">{doubt.key < 0 ? 'An ornament' : 'A doubt'} in {doubt.place}</h2>
+      <h2 className="font-serif text-lg leading-tight text-ochre">{doubt.key < 0 ? 'An ornament' : 'A doubt'} in {doubt.place.startsWith('last') ? 'the ' : ''}{doubt.place}</h2>
       {doubt.chosen === null && <p className="text-faint">As you wrote it; it was read otherwise:</p>}
       <Radios label="Readings of this place" className="my-1 flex flex-col gap-1"
         item={(chosen) => `flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left ${chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper'}`}

@@ -2,6 +2,7 @@
 
     make bench-reading                # all cases, prints the tables
     python bench/reading.py --few     # the handful that the tests hold to floors
+    python bench/reading.py --people FOLDER   # MIDI files of people's playing, which do not ship
 
 The scores come from the corpus that music21's package carries, the players from tools/simulated_player.py, whose habits
 differ from any yardstick's. A note is right when its place (quarters from the first bar line), written length, staff
@@ -14,12 +15,13 @@ import argparse
 import itertools
 import json
 import random
+import re
 import statistics
 import sys
 import time
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -28,11 +30,15 @@ sys.path.insert(0, str(ROOT / "tools"))
 
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
+from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
+from ductus.core.reading.together import together
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
+from ductus.formats.midi_read import read_midi
+from ductus.formats.musicxml_write import write_musicxml
 from fit_corpus import CORPUS, UNIT, read_quartet, read_tunes
 from simulated_player import breathing_clock, choose_pace, play, steady_clock
 
@@ -201,6 +207,78 @@ def mended(case: Case, result: ReadingResult, index: list[int], at: list[bool], 
     return {"doubts_on_wrong": standing, "doubts_that_help": helped, "doubts_that_mend_all": all_right}
 
 
+SEVERAL = ("bach/bwv277.mxl", "mozart/k156/movement4.mxl", "oneills1850/0101-0200.abc")
+SLIPS = 0.02  # share of keys that are wrong: an ordinary amateur's (common practice)
+
+
+def slipped(take: Take, share: float, rng: random.Random) -> Take:
+    """The take with keys missed, struck beside, and struck too many, a third of ``share`` each."""
+    out = []
+    for note in take.notes:
+        chance = rng.random()
+        if chance < share / 3:
+            continue
+        beside = replace(note, key=note.key + rng.choice((-2, -1, 1, 2)))
+        out.append(beside if chance < 2 * share / 3 else note)
+        if chance > 1 - share / 3:
+            out.append(replace(beside, velocity=30))
+    return replace(take, notes=tuple(sorted(out, key=lambda n: (n.onset_us, n.key))))
+
+
+def corrections(piece: dict[str, Any], result: ReadingResult) -> float:
+    """Notes to add, to take away, to lengthen or shorten, to move to the other staff, for a hundred notes of the score."""
+    here = {(n.tick, n.pitch.midi): n for n in result.notes}
+    wanted = {((n[0] - piece["pickup"]) * QUARTER // UNIT, n[2]): n for n in piece["notes"]}
+    wrong = len(here.keys() ^ wanted.keys())
+    for place in here.keys() & wanted.keys():
+        read_as, note = here[place], wanted[place]
+        wrong += (read_as.ticks * UNIT != note[1] * QUARTER) + (read_as.hand != note[5])
+    return 100 * wrong / len(wanted)
+
+
+def several_takes(sources: Sequence[str], skill: str = "ordinary", count: int = 3) -> tuple[float, float]:
+    """Corrections for a hundred notes of one take to a click with SLIPS wrong keys, and of several read together (means over the pieces)."""
+    alone, joined = [], []
+    for piece in pieces(sources):
+        takes: list[Take] = []
+        pace = start = 0.0
+        for seed in range(1, count + 1):
+            take, _, qpm, start_s = Case(piece, skill, seed, False).perform()
+            pace, start = (pace, start) if takes else (60 / qpm, start_s)
+            scale = pace / (60 / qpm)
+
+            def at(us: int, scale: float = scale, start_s: float = start_s, start: float = start) -> int:
+                return round((start + (us / 1e6 - start_s) * scale) * 1e6)
+
+            notes = (
+                replace(n, onset_us=at(n.onset_us), release_us=max(at(n.release_us), at(n.onset_us) + 1))
+                for n in take.notes
+            )
+            takes.append(slipped(Take(tuple(notes)), SLIPS, random.Random(f"{piece['name']}/{seed}")))
+        pulses = steady_map(60 / pace, 0, round((start + piece["pickup"] / UNIT * pace) * 1e6))
+        settings = ReadSettings(meter=parse_meter(piece["meter"]))
+        alone.append(corrections(piece, read(takes[0], pulses, settings)))
+        joined.append(corrections(piece, read(together(takes, same_clock=True).take, pulses, settings)))
+    return statistics.mean(alone), statistics.mean(joined)
+
+
+def people(folder: Path) -> str:
+    """Takes of people without a score (MIDI files of a folder), read freely with nothing told: meter, bars, ties and rests for a hundred notes."""
+    out = []
+    for path in sorted(folder.rglob("*.mid")):
+        result = read(read_midi(path.read_bytes()).take, None, ReadSettings())
+        page = write_musicxml(page_of(result))
+        count = 100 / len(result.notes)
+        ties, rests, short = (
+            len(re.findall(pattern, page)) * count
+            for pattern in (b'<tie type="start"', b"<rest */>", b"<type>(?:64|128|256)th</type>")
+        )
+        out.append(
+            f"{path.parent.name}/{path.name}: {result.meter}, for 100 notes {ties:.1f} ties, {rests:.1f} rests, {short:.1f} values under a 32nd"
+        )
+    return "\n".join(out)
+
+
 LIVE = ("bach/bwv277.mxl", "mozart/k156/movement4.mxl", "oneills1850/0101-0200.abc")
 
 
@@ -283,7 +361,13 @@ def main() -> None:
     arguments = argparse.ArgumentParser()
     arguments.add_argument("--few", action="store_true")
     arguments.add_argument("--json", type=Path)
+    arguments.add_argument(
+        "--people", type=Path, metavar="FOLDER", help="only read the MIDI files of a folder, played by people"
+    )
     args = arguments.parse_args()
+    if args.people:
+        print(people(args.people))
+        return
     rows = run(FEW if args.few else SOURCES, ("steady", "ordinary", "rough"), (False, True))
     print(table(rows))
     if not args.few:
@@ -291,6 +375,10 @@ def main() -> None:
         print(
             f"while playing: {found['median_ms']:.1f} ms a beat (median of {found['beats']:.0f}), {found['p90_ms']:.1f} at the ninetieth "
             f"percentile; {found['changed']:.0f} of {found['bars']:.0f} bars changed a place after they were over"
+        )
+        alone, joined = several_takes(SEVERAL)
+        print(
+            f"{SLIPS:.0%} of the keys wrong, with a click: {alone:.1f} corrections for 100 notes from one take, {joined:.1f} from three"
         )
     if args.json:
         args.json.write_text(json.dumps(rows, indent=1))

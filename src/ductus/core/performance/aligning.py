@@ -23,8 +23,11 @@ Floats = NDArray[np.float64]
 GAP_US, SPAN_US = 35_000, 90_000  # onsets of a chord
 BAND = 400  # chords by which two performances may run apart; longer ones are compared along a band
 FAR_US = 450_000  # with a click: chords further apart are not the same
+APART_US = 250_000  # as much as this off the other's time is as bad as a key that differs: repeated notes do not slip along each other
+FREELY_APART_US = 600_000  # the same where the tempo is only known from the notes themselves
 NEAR_US = 160_000  # a left-over key that is struck so near its time is the same
 ANCHORS = 9  # chords around a place over which its time is mapped
+WIDE = 25  # the same while it is not sure yet which note is which
 LEAST_SHARE = 0.5  # of the notes that have to agree
 BOTH, FIRST_ALONE, SECOND_ALONE = range(3)  # how the cheapest way comes to a place
 
@@ -66,16 +69,14 @@ def align(first: Take, second: Take, *, same_clock: bool = False) -> Alignment:
     bits_a, bits_b = _bits(first, a), _bits(second, b)
     time_a = np.array([first.notes[c[0]].onset_us for c in a], float)
     time_b = np.array([second.notes[c[0]].onset_us for c in b], float)
-    path = _path(bits_a, bits_b, time_a, time_b, same_clock=same_clock)
-    pairs: list[tuple[int, int]] = []
-    anchors: list[tuple[int, int]] = []
-    for i, j in path:
-        by_key = {second.notes[n].key: n for n in b[j]}
-        both = [(n, by_key[first.notes[n].key]) for n in a[i] if first.notes[n].key in by_key]
-        pairs += both
-        if both:
-            anchors.append((second.notes[both[0][1]].onset_us, first.notes[both[0][0]].onset_us))
-    anchors = _rising(anchors)
+    if same_clock:
+        path = _path(bits_a, bits_b, time_a, time_b, APART_US, FAR_US)
+    else:  # first by keys alone; then, with what that says of the tempo, by time as well
+        path = _path(bits_a, bits_b, time_a, time_b)
+        _, anchors = _in_common(first, second, a, b, path)
+        if len(anchors) > ANCHORS:
+            path = _path(bits_a, bits_b, time_a, mapped(anchors, time_b, WIDE)[0], FREELY_APART_US)
+    pairs, anchors = _in_common(first, second, a, b, path)
     pairs += _left_over(first, second, pairs, anchors)
     in_first, in_second = {i for i, _ in pairs}, {j for _, j in pairs}
     return Alignment(
@@ -86,6 +87,21 @@ def align(first: Take, second: Take, *, same_clock: bool = False) -> Alignment:
     )
 
 
+def _in_common(
+    first: Take, second: Take, a: list[list[int]], b: list[list[int]], path: list[tuple[int, int]]
+) -> tuple[list[tuple[int, int]], list[tuple[int, int]]]:
+    """The notes that chords on a way have in common, and anchors of time (second, first), rising."""
+    pairs: list[tuple[int, int]] = []
+    anchors: list[tuple[int, int]] = []
+    for i, j in path:
+        by_key = {second.notes[n].key: n for n in b[j]}
+        both = [(n, by_key[first.notes[n].key]) for n in a[i] if first.notes[n].key in by_key]
+        pairs += both
+        if both:
+            anchors.append((second.notes[both[0][1]].onset_us, first.notes[both[0][0]].onset_us))
+    return pairs, _rising(anchors)
+
+
 def _bits(take: Take, chords: list[list[int]]) -> Floats:
     out = np.zeros((len(chords), 128))
     for q, chord in enumerate(chords):
@@ -93,12 +109,14 @@ def _bits(take: Take, chords: list[list[int]]) -> Floats:
     return out
 
 
-def _path(bits_a: Floats, bits_b: Floats, time_a: Floats, time_b: Floats, *, same_clock: bool) -> list[tuple[int, int]]:
+def _path(
+    bits_a: Floats, bits_b: Floats, time_a: Floats, time_b: Floats, apart_us: float = np.inf, far_us: float = np.inf
+) -> list[tuple[int, int]]:
     """Pairs of chords on the cheapest way: a chord that is passed over costs its keys, a pair the keys that differ (and, without a common key, as
-    much as the larger of the two)."""
+    much as the larger of the two), and as much again for each ``apart_us`` between their times; none are further apart than ``far_us``."""
     n, m = len(bits_a), len(bits_b)
     size_a, size_b = bits_a.sum(1), bits_b.sum(1)
-    centre = np.searchsorted(time_b, time_a).astype(float) if same_clock else np.arange(n) * m / n
+    centre = np.searchsorted(time_b, time_a).astype(float) if np.isfinite(apart_us) else np.arange(n) * m / n
     low = np.clip(centre - BAND, 0, m).astype(int)
     high = np.clip(centre + BAND + 1, 0, m).astype(int)
     passed_over = np.concatenate(([0.0], np.cumsum(size_b)))  # what it costs to come so far in the second alone
@@ -109,8 +127,9 @@ def _path(bits_a: Floats, bits_b: Floats, time_a: Floats, time_b: Floats, *, sam
         both = bits_b[j0:j1] @ bits_a[i]
         pair = size_a[i] + size_b[j0:j1] - 2 * both
         pair = np.where(both == 0, np.maximum(size_a[i], size_b[j0:j1]) + 0.5, pair)
-        if same_clock:
-            pair = pair + np.where(np.abs(time_b[j0:j1] - time_a[i]) > FAR_US, 1e6, 0.0)
+        if np.isfinite(apart_us):
+            apart = np.abs(time_b[j0:j1] - time_a[i])
+            pair = pair + np.where(apart > far_us, 1e6, apart / apart_us)
         alone = before[j0 : j1 + 1] + size_a[i]
         together = np.concatenate(([np.inf], before[j0:j1] + pair))
         best = np.minimum(together, alone)
@@ -143,8 +162,10 @@ def _rising(anchors: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return out
 
 
-def mapped(anchors: tuple[tuple[int, int], ...] | list[tuple[int, int]], times: Floats) -> tuple[Floats, Floats]:
-    """Times of the second performance on the clock of the first, and how much faster that runs there: a straight line through the anchors around
+def mapped(
+    anchors: tuple[tuple[int, int], ...] | list[tuple[int, int]], times: Floats, around: int = ANCHORS
+) -> tuple[Floats, Floats]:
+    """Times of the second performance on the clock of the first, and how much faster that runs there: a straight line through ``around`` anchors at
     each, so that the unevenness of single chords does not come along."""
     if len(anchors) < 2:
         shift = anchors[0][1] - anchors[0][0] if anchors else 0
@@ -152,10 +173,10 @@ def mapped(anchors: tuple[tuple[int, int], ...] | list[tuple[int, int]], times: 
     at = np.array(anchors, float)
     out, slope = np.empty(len(times)), np.empty(len(times))
     where = np.searchsorted(at[:, 0], times)
-    half = ANCHORS // 2
+    half = around // 2
     for k, (time, middle) in enumerate(zip(times, where, strict=True)):
-        start = int(np.clip(middle - half, 0, max(len(at) - ANCHORS, 0)))
-        x, y = at[start : start + ANCHORS, 0], at[start : start + ANCHORS, 1]
+        start = int(np.clip(middle - half, 0, max(len(at) - around, 0)))
+        x, y = at[start : start + around, 0], at[start : start + around, 1]
         mean_x, mean_y = x.mean(), y.mean()
         spread = ((x - mean_x) ** 2).sum()
         tilt = ((x - mean_x) * (y - mean_y)).sum() / spread if spread else 1.0

@@ -273,6 +273,9 @@ class Session(Editor):
                 self.state = fitted(before.fresh(), self.desk.piece)  # keys that were gathered for it are let go
                 raise
         self.state = outcome.state
+        if self.state.down and self.prover.proof is not None:  # who writes has done with proving
+            self.prover.close()
+            self._send(self.prover.fact())
         self.wake_us = outcome.wake_us
         if outcome.wake_us is not None:
             self._now_us = event.time_us if not isinstance(event, Command) or event.time_us else self._now_us

@@ -17,7 +17,7 @@ import { toggleFarView } from '../desk/view'
 import { closeShape, quantizeAgain, toggleShape, useShape } from '../shape/shape'
 import { closePatterns, togglePatterns, usePatterns } from '../kit/pattern'
 import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'
-import { toggleProof } from '../proof/proof'
+import { closeProof, toggleProof } from '../proof/proof'
 import { onLearned } from '../input/learned'
 
 export interface Command {
@@ -57,13 +57,15 @@ export function letGoOfPage(): boolean {
   return true
 }
 
-/** Esc lets go of one thing at a time: a recording ends, what is asked, what is selected, then the pen. */
+/** Esc lets go of one thing at a time: a recording ends, what is asked, what is selected, a proof, then the pen. */
 function letGo() {
   if (useDesk.getState().recording) endRecording()
   else if (useListening.getState().open) openListening(false)
   else if (useShape.getState().open && !useDesk.getState().selection.size) closeShape()
   else if (usePatterns.getState().open && !useDesk.getState().selection.size) closePatterns()
-  else if (!letGoOfPage()) give({ name: 'pen', down: false })
+  else if (letGoOfPage()) return
+  else if (useDesk.getState().way === 'proof') closeProof()
+  else give({ name: 'pen', down: false })
 }
 
 export const COMMANDS: readonly Command[] = [

@@ -310,6 +310,12 @@ class _Line:
         """How many quarters late a place was struck, judged by those around; None where the tempo is not steady over it, or too little is around."""
         k = int(np.searchsorted(self.ticks, tick))
         a, b = max(k - AROUND, 0), min(k + AROUND + 1, len(self.ticks))
+        if 0 < k < len(self.ticks) - 1:  # most places lie where their two neighbours say
+            share = (tick - self.ticks[k - 1]) / (self.ticks[k + 1] - self.ticks[k - 1])
+            between = self.times[k - 1] + share * (self.times[k + 1] - self.times[k - 1])
+            late = float((time - between) / self._pace(k - 1, k + 1))
+            if abs(late) < LEAST_OFF_QUARTERS / 2:
+                return late
         near = np.array([n for n in range(a, b) if n != k])
         if len(near) < 2 * LEAST_AROUND or k - a < 2 or b - k - 1 < 2:
             return None

@@ -68,7 +68,7 @@ def doubts_of_a_take(page: Page) -> None:
 
 def delay_test(page: Page) -> None:
     page.get_by_test_id("hearing").click()
-    page.get_by_role("menuitem", name=re.compile("[Dd]elay")).click()
+    page.get_by_role("menuitem", name=re.compile("^Delay test")).click()
 
 
 STATES: dict[str, Callable[[Page], None]] = {

@@ -48,7 +48,7 @@ export function Margin() {
     ]),
   ]
   return (
-    <aside aria-label="Margin" className="relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
+    <aside aria-label="Margin" className="on-desk relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
       <Now />
       <Beside cards={cards} />
       <Journal />

@@ -10,6 +10,14 @@ export const useOpenReading = () => useDesk(openReadingOf)
 export function openRead(id?: string): void {
   const { readings, openReading, pen } = useDesk.getState()
   const reading = readings.find((r) => r.id === (id ?? openReading)) ?? readings[0]
+  if (!reading && !useDesk.getState().readingsTold) { // how the takes were read is still on its way
+    const unheard = useDesk.subscribe((s) => {
+      if (!s.readingsTold) return
+      unheard()
+      openRead(id)
+    })
+    return
+  }
   if (!reading) return say('No take is on the page: record one, or bring in a MIDI file')
   if (pen?.down) give({ name: 'pen', down: false })
   if (useDesk.getState().selection.size) choose([])

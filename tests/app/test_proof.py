@@ -9,6 +9,7 @@ import pytest
 
 from ductus.app import messages as m
 from ductus.app.library import Library
+from ductus.app.proof import bars_in_words
 from ductus.core.score.piece import Piece
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
@@ -108,6 +109,15 @@ def test_a_kept_take_is_held_against_the_page_after_a_restart(sitter: Sitter) ->
     assert again.latest(m.ProofFact).take == 0
     again.tell(m.DecideDifference("leave"))
     assert again.problems[-1].startswith("No proof is open")
+
+
+def test_bars_are_said_as_musicians_do() -> None:
+    assert [bars_in_words(*b) for b in ((1, 16), (3, 3), (0, 8), (0, 0))] == [
+        "bars 1 to 16",
+        "bar 3",
+        "the pick-up to bar 8",
+        "the pick-up",
+    ]
 
 
 def test_the_wrong_piece_is_refused_and_its_take_kept(library: Library) -> None:

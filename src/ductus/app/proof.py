@@ -13,6 +13,13 @@ HANDS = {0: "", 1: ", the upper staff alone", 2: ", the lower staff alone"}
 NO_PROOF = m.ProofFact(0, "", "", ())
 
 
+def bars_in_words(first: int, last: int) -> str:
+    """ "bar 3", "bars 1 to 16", "the pick-up to bar 8"."""
+    if first == last:
+        return f"bar {first}" if first else "the pick-up"
+    return f"bars {first} to {last}" if first else f"the pick-up to bar {last}"
+
+
 class Prover:
     """The proof of one browser. Methods are called under the desk's lock."""
 
@@ -75,7 +82,7 @@ class Prover:
         """How page and playing stand to each other, in a sentence without its end."""
         assert self.proof is not None
         first, last = self.proof.bars
-        bars = f"bar {first}" if first == last else f"bars {first} to {last}"
+        bars = bars_in_words(first, last)
         count = len(self.open_ones)
         kept = len(self.proof.differences) - count
         differ = (

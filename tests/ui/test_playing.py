@@ -73,6 +73,35 @@ def test_a_further_take_of_the_same_bars_is_read_together_with_the_first(page: P
     expect(joined).to_contain_text("not on the page")
 
 
+def test_three_tries_with_slips_make_one_page_without(page: Page, server: Server) -> None:
+    """The rehearsal keyboard tries three times, each time with wrong keys; each join leaves no more corrections than before, the last one none."""
+    piece = begin(page, "Three tries", "3/4", "G minor")
+    page.clock.install()
+    right = written(waltz(), 8)
+    for which in ("first", "second", "third"):
+        to_record(page)
+        rehearse(page, f"Lock Gate Waltz, {which} try")
+        play_through(page)
+        expect(page.get_by_test_id("strip")).to_be_visible()
+    alone = len(set(on_page(server, piece)) ^ set(right))
+    assert alone > 2
+    takes = page.get_by_test_id("take")
+
+    def join(number: int, made: str) -> int:
+        takes.filter(has=page.get_by_role("heading", name=re.compile(f"^Take {number},"))).get_by_role(
+            "button", name=re.compile("^Read with")
+        ).click()
+        says(page, made)
+        expect(
+            takes.filter(has=page.get_by_role("heading", name=re.compile(f"^{made.partition(',')[0]},")))
+        ).not_to_contain_text("not on the page")
+        return len(set(on_page(server, piece)) ^ set(right))
+
+    two = join(2, "Take 4, read from takes 3 and 2")
+    assert two <= alone
+    assert join(1, "Take 5, read from takes 3, 2 and 1") == 0
+
+
 def test_one_hand_then_the_other_against_it_then_some_bars_again(page: Page, server: Server) -> None:
     piece = begin(page, "Two passes", "3/4", "G minor")
     page.clock.install()

@@ -12,14 +12,14 @@ from ductus.core.performance.takes import SUSTAIN
 from ductus.core.playback.click import DELAY_COUNT_IN, DELAY_QPM, OneTempo, click_plan, delay_clicks
 from ductus.core.score.piece import Piece
 from ductus.demo.band import sparks
-from ductus.demo.player import play
+from ductus.demo.player import play, with_slips
 from ductus.demo.scenario import bends, dance, jig, waltz
 
 
 @dataclass(frozen=True, slots=True)
 class Programme:
     """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute. ``bars`` (indices) of a piece are played,
-    all staves and parts, or one."""
+    all staves and parts, or one; ``slips`` is the share of wrong keys."""
 
     name: str
     title: str
@@ -34,10 +34,15 @@ class Programme:
     staff: int = 0
     pedalled: bool = False
     part: str = ""
+    slips: float = 0.0
 
 
 PROGRAMMES = (
     Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4", waltz, range(8), 11),
+    *(
+        Programme(f"waltz-try-{k}", f"Lock Gate Waltz, {name} try", "with the click, bars 1 to 8, not every key right", 96, 2, "3/4", waltz, range(8), 66 + k, slips=0.06)
+        for k, name in enumerate(("first", "second", "third"), 1)
+    ),
     Programme("waltz-right", "Lock Gate Waltz, right hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8), 12, staff=1),
     Programme("waltz-left", "Lock Gate Waltz, left hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8), 13, staff=2),
     Programme("waltz-left-again", "Lock Gate Waltz, left hand again", "with the click, bars 5 to 8", 96, 2, "3/4", waltz, range(4, 8), 14, staff=2),
@@ -74,6 +79,8 @@ def programme_events(name: str) -> list[Event]:
     if found.qpm is not None:
         start_us = click_plan(piece, found.bars.start, OneTempo(found.qpm), found.count_in, before=False).lead_us
     notes = play(piece, found.bars, found.seed, found.qpm or found.pace, free=free, start_us=start_us)
+    if found.slips:
+        notes = with_slips(notes, found.slips, found.seed)
     events: list[Event] = []
     for n in notes:
         events += [(n.onset_us, "down", n.key, n.velocity), (n.release_us, "up", n.key, 0)]

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 import random
+from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote
 from ductus.core.score.piece import Piece
@@ -40,6 +41,21 @@ def play(
         PlayedNote(start_us + round(a * 1e6), start_us + round(b * 1e6), key, velocity)
         for a, b, key, velocity in sorted(played)
     ]
+
+
+def with_slips(notes: list[PlayedNote], share: float, seed: int) -> list[PlayedNote]:
+    """What an amateur's fingers make of it: of ``share`` of the keys a third is missed, a third struck beside, and beside a third another key is brushed."""
+    rng = random.Random(seed)
+    out = []
+    for note in notes:
+        chance = rng.random()
+        if chance < share / 3:
+            continue
+        beside = replace(note, key=note.key + rng.choice((-2, -1, 1, 2)))
+        out.append(beside if chance < 2 * share / 3 else note)
+        if chance > 1 - share / 3:
+            out.append(replace(beside, velocity=max(note.velocity // 2, 1)))
+    return sorted(out, key=lambda n: (n.onset_us, n.key))
 
 
 def embellished(

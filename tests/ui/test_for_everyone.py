@@ -275,7 +275,8 @@ def test_answers_are_walked_through_with_the_arrows(page: Page, server: Server) 
     assert answers.count() > 1
     before = page.get_by_role("banner").inner_text()
     answers.first.focus()
-    press(page, "ArrowRight")
-    expect(answers.nth(1)).to_be_checked()
+    page.keyboard.down("ArrowRight")  # held for as long as a hand holds it: the group chooses while it is down
     expect(answers.nth(1)).to_be_focused()
+    page.keyboard.up("ArrowRight")
+    expect(answers.nth(1)).to_be_checked()
     assert page.get_by_role("banner").inner_text().replace("Undo", "") == before.replace("Undo", "")

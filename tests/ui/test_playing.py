@@ -198,6 +198,7 @@ def test_free_playing_is_seen_at_once_led_through_and_brought_into_time(page: Pa
     play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
     expect(page.get_by_test_id("lead")).to_contain_text("How does it go?")
+    expect(page.get_by_test_id("lead")).to_contain_text("3/4")
     expect(page.locator("[data-testid=openings] svg").first).to_be_attached(timeout=30_000)
     asked = []
     for _ in range(6):

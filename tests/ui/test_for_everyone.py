@@ -62,8 +62,11 @@ def in_piece(title: str, *keys: str) -> Callable[[Page], None]:
 def doubts_of_a_take(page: Page) -> None:
     """The questions are passed over; a doubt is in hand."""
     in_piece("Tiller Tune", "KeyR")(page)
-    page.get_by_role("button", name="ask no more").click()
-    expect(page.get_by_test_id("doubt-in-hand")).to_be_visible()
+    ask_no_more, in_hand = page.get_by_role("button", name="ask no more"), page.get_by_test_id("doubt-in-hand")
+    expect(ask_no_more.or_(in_hand).first).to_be_visible()
+    if ask_no_more.count():
+        ask_no_more.click()
+    expect(in_hand).to_be_visible()
 
 
 def delay_test(page: Page) -> None:
@@ -264,6 +267,7 @@ def test_four_hundred_percent_and_forced_colours_are_usable(chromium: Browser, s
     context.close()
 
 
+@pytest.mark.own_server
 def test_answers_are_walked_through_with_the_arrows(page: Page, server: Server) -> None:
     """The lead-through of the demo's free take: one stop of Tab for the group, the arrows go from answer to answer."""
     page.goto(server.url)

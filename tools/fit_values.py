@@ -16,7 +16,6 @@ import numpy as np
 from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
 
-from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, options_of, second_features
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
@@ -34,13 +33,8 @@ def situation_of(piece: dict[str, Any], rng: random.Random) -> tuple[Situation, 
     count, unit = (int(x) for x in piece["meter"].split("/"))
     bar, beat, pickup = 4 * UNIT * count // unit, felt_beat(piece["meter"]) // SCALE, piece["pickup"] // SCALE
     tick = [notes[r[4]][0] // SCALE for r in rows]
-    # hands as the engine finds them, for every other piece: it errs by chords and for whole bars, and values have to live with that
-    hand = [notes[r[4]][5] for r in rows]
-    if rng.random() < 0.5:
-        number = {t: k for k, t in enumerate(sorted(set(tick)))}
-        on = np.maximum.accumulate(np.array([r[0] for r in rows]))
-        off, key = np.array([r[1] for r in rows]), np.array([r[2] for r in rows])
-        hand = hands_by_reach(on, off, key, np.array([number[t] for t in tick]))[0].tolist()
+    # sloppy hands: the engine errs there too, so a few notes are given to the wrong hand
+    hand = [notes[r[4]][5] if rng.random() > 0.02 else 3 - notes[r[4]][5] for r in rows]
     return Situation(
         tick,
         [(r[1] - r[0]) / quarter_s * UNIT for r in rows],

@@ -36,10 +36,12 @@ FAR = 6  # chords: passing over more is a jump
 
 class Follower:
     """Follows one player on a page of chords (sets of MIDI keys); ``hear`` takes one key and says where the player is. ``lasting``: chords that are struck
-    on and on (trills, tremolos), whose keys may come again."""
+    on and on (trills, tremolos), whose keys may come again; ``remembers``: ``way`` can be asked for."""
 
-    def __init__(self, chords: Sequence[frozenset[int]], lasting: Set[int] = frozenset()) -> None:
-        self.heard = 0
+    def __init__(
+        self, chords: Sequence[frozenset[int]], lasting: Set[int] = frozenset(), *, remembers: bool = True
+    ) -> None:
+        self.heard, self._remembers = 0, remembers
         count = len(chords)
         self._likely = np.full((count, 128), OTHER_KEY)  # ln(chance) of each key at each chord
         for c, keys in enumerate(chords):
@@ -66,8 +68,9 @@ class Follower:
             ways[JUMP] = score[best] + ANYWHERE
             came = ways.argmax(0).astype(np.int8)
             score = ways[came, np.arange(len(score))]
-            self.came.append(came)
-            self.from_.append(best)
+            if self._remembers:
+                self.came.append(came)
+                self.from_.append(best)
         score = score + self._likely[:, key]
         self._score = score - score.max()
         self._last_us = onset_us

@@ -118,7 +118,7 @@ class Place:
         chords = chords_of(piece, part)
         self._ticks = [tick for tick, _ in chords]
         strike = to_strike(piece, chords)
-        self._follower = Follower(strike.keys, strike.lasting)
+        self._follower = Follower(strike.keys, strike.lasting, remembers=False)
 
     def hear(self, key: int, onset_us: int) -> int | None:
         """The tick after one more key; None for a page without notes."""

@@ -65,7 +65,10 @@ def test_planted_errors_are_found_and_no_others_and_taking_them_over_mends_the_p
     rng = random.Random(seed)
     take = Take(tuple(performed(right, bars, seed)))
     notes = page_notes(right)
-    wrong, gone, copied = rng.sample(notes, 3)
+    places = rng.sample(
+        sorted({n.tick for n in notes}), 3
+    )  # three places, since what falls together may be taken together
+    wrong, gone, copied = (rng.choice([n for n in notes if n.tick == place]) for place in places)
     higher = replace(wrong.pitch, alter=wrong.pitch.alter + 1)
     another = replace(
         copied, id="n9001", pitch=replace(copied.pitch, octave=copied.pitch.octave + (1 if copied.staff == 1 else -1))
@@ -73,8 +76,6 @@ def test_planted_errors_are_found_and_no_others_and_taking_them_over_mends_the_p
     page = right.with_rows([(wrong, replace(wrong, pitch=higher)), (gone, None), (None, another)])
     proof = prove(page, part, take)
     found = sorted((d.kind, d.tick) for d in proof.differences)
-    if {wrong.tick, gone.tick, copied.tick} == {wrong.tick} or len({wrong.tick, gone.tick, copied.tick}) < 3:
-        pytest.skip("two of them fell on one place, where they may be taken together")
     assert found == sorted([("pitch", wrong.tick), ("extra", gone.tick), ("missing", copied.tick)])
     for difference in proof.differences:
         page = taken_over(page, part, difference).apply(page)

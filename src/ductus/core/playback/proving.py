@@ -195,6 +195,9 @@ class _Held:
     def _fifths(self, tick: int) -> int:
         return self.piece.key_at(self.piece.timeline.bar_at(tick).index).fifths
 
+    def _snap(self, tick: float) -> int:
+        return snapped(tick, compound=self.piece.timeline.bar_at(max(round(tick), 0)).meter.compound)
+
     def _slips(self, missing: list[Note]) -> tuple[list[Difference], list[Note], list[tuple[float, PlayedNote]]]:
         """Missing and extra keys that belong together: another key at the place, or the same key elsewhere; and what is left of both."""
         close = []
@@ -213,7 +216,7 @@ class _Held:
             gone.add(n.id)
             used.add(k)
             tick, p = self.extra[k]
-            out.append(self._elsewhere([n], snapped(tick)) if p.key == n.pitch.midi else self._slip(n, p))
+            out.append(self._elsewhere([n], self._snap(tick)) if p.key == n.pitch.midi else self._slip(n, p))
         return out, [n for n in missing if n.id not in gone], [e for k, e in enumerate(self.extra) if k not in used]
 
     def _slip(self, n: Note, p: PlayedNote) -> Difference:
@@ -235,7 +238,7 @@ class _Held:
     def _nearest(self, tick: float) -> int:
         """The place of a chord of the page that is near, else one of the grid."""
         near = min((n.tick for n in self.covered), key=lambda t: abs(t - tick))
-        return near if abs(near - tick) <= PAIRED_QUARTERS / 2 * QUARTER else max(snapped(tick), 0)
+        return near if abs(near - tick) <= PAIRED_QUARTERS / 2 * QUARTER else max(self._snap(tick), 0)
 
     def _home(self, tick: int, p: PlayedNote) -> tuple[int, int]:
         """The staff that a key goes to, and how long it is written: as its neighbours of that place, else up to the next of the staff."""
@@ -278,7 +281,7 @@ class _Held:
         spread = max(middle, LEAST_SPREAD_QUARTERS)
         out = []
         for late, tick, staff, run in off:
-            at = snapped(tick + late * QUARTER)
+            at = self._snap(tick + late * QUARTER)
             whole = abs(at - tick) / QUARTER
             if at == tick or abs(late) < max(SURE * spread, LEAST_OFF_QUARTERS, 0.6 * whole):
                 continue
@@ -338,12 +341,13 @@ class _Line:
         return late if abs(late) > CLEAR * uneven else 0.0
 
 
-def snapped(tick: float) -> int:
-    """The nearest eighth, if that is near; else the nearest sixteenth or triplet eighth."""
+def snapped(tick: float, *, compound: bool = False) -> int:
+    """The nearest eighth, if that is near; else the nearest sixteenth or (in simple meters) triplet eighth."""
     half = round(tick / (QUARTER // 2)) * (QUARTER // 2)
     if abs(half - tick) < QUARTER / 9:
         return half
-    return min((round(tick / g) * g for g in GRIDS), key=lambda t: (abs(t - tick) > QUARTER / 24, abs(t - tick)))
+    grids = GRIDS[:1] if compound else GRIDS
+    return min((round(tick / g) * g for g in grids), key=lambda t: (abs(t - tick) > QUARTER / 24, abs(t - tick)))
 
 
 def _held_against(piece: Piece, part: str, chords: list[tuple[int, list[Note]]], take: Take) -> _Held:

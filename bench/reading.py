@@ -19,24 +19,26 @@ import re
 import statistics
 import sys
 import time
+import zlib
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
 
+from ductus.app.joining import joined_on_clock
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadingResult, ReadSettings
-from ductus.core.reading.together import together
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
+from ductus.demo.player import with_slips
 from ductus.formats.midi_read import read_midi
 from ductus.formats.musicxml_write import write_musicxml
 from fit_corpus import CORPUS, UNIT, read_quartet, read_tunes
@@ -211,20 +213,6 @@ SEVERAL = ("bach/bwv277.mxl", "mozart/k156/movement4.mxl", "oneills1850/0101-020
 SLIPS = 0.02  # share of keys that are wrong: an ordinary amateur's (common practice)
 
 
-def slipped(take: Take, share: float, rng: random.Random) -> Take:
-    """The take with keys missed, struck beside, and struck too many, a third of ``share`` each."""
-    out = []
-    for note in take.notes:
-        chance = rng.random()
-        if chance < share / 3:
-            continue
-        beside = replace(note, key=note.key + rng.choice((-2, -1, 1, 2)))
-        out.append(beside if chance < 2 * share / 3 else note)
-        if chance > 1 - share / 3:
-            out.append(replace(beside, velocity=30))
-    return replace(take, notes=tuple(sorted(out, key=lambda n: (n.onset_us, n.key))))
-
-
 def corrections(piece: dict[str, Any], result: ReadingResult) -> float:
     """Notes to add, to take away, to lengthen or shorten, to move to the other staff, for a hundred notes of the score."""
     here = {(n.tick, n.pitch.midi): n for n in result.notes}
@@ -240,25 +228,16 @@ def several_takes(sources: Sequence[str], skill: str = "ordinary", count: int = 
     """Corrections for a hundred notes of one take to a click with SLIPS wrong keys, and of several read together (means over the pieces)."""
     alone, joined = [], []
     for piece in pieces(sources):
-        takes: list[Take] = []
-        pace = start = 0.0
+        takes = []
         for seed in range(1, count + 1):
             take, _, qpm, start_s = Case(piece, skill, seed, False).perform()
-            pace, start = (pace, start) if takes else (60 / qpm, start_s)
-            scale = pace / (60 / qpm)
-
-            def at(us: int, scale: float = scale, start_s: float = start_s, start: float = start) -> int:
-                return round((start + (us / 1e6 - start_s) * scale) * 1e6)
-
-            notes = (
-                replace(n, onset_us=at(n.onset_us), release_us=max(at(n.release_us), at(n.onset_us) + 1))
-                for n in take.notes
-            )
-            takes.append(slipped(Take(tuple(notes)), SLIPS, random.Random(f"{piece['name']}/{seed}")))
-        pulses = steady_map(60 / pace, 0, round((start + piece["pickup"] / UNIT * pace) * 1e6))
+            pulses = steady_map(qpm, 0, round((start_s + piece["pickup"] / UNIT * 60 / qpm) * 1e6))
+            notes = with_slips(list(take.notes), SLIPS, zlib.crc32(f"{piece['name']}/{seed}".encode()))
+            takes.append(Take(tuple(notes), (), pulses))
         settings = ReadSettings(meter=parse_meter(piece["meter"]))
-        alone.append(corrections(piece, read(takes[0], pulses, settings)))
-        joined.append(corrections(piece, read(together(takes, same_clock=True).take, pulses, settings)))
+        one, all_of_them = takes[0], joined_on_clock(takes).take
+        alone.append(corrections(piece, read(one, one.pulses, settings)))
+        joined.append(corrections(piece, read(all_of_them, one.pulses, settings)))
     return statistics.mean(alone), statistics.mean(joined)
 
 

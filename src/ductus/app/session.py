@@ -369,10 +369,10 @@ class Session(Editor):
     def _decide_difference(self, message: m.DecideDifference) -> None:
         decided = self.prover.decide(message)
         if isinstance(decided, Change):
-            self._made(decided, self.desk.history.revision, tuple(self.state.chosen))
+            self._made(decided, self.desk.history.revision, tuple(self.state.chosen))  # which tells the proof anew
         else:
             self._say(decided)
-        self._send(self.prover.fact())
+            self._send(self.prover.fact())
 
     # --- long work ------------------------------------------------------------------------------
 

@@ -39,7 +39,7 @@ function inHand(): { difference: Difference; index: number; of: readonly Differe
   return null
 }
 
-export const describe = (d: Difference) => `${d.place}: ${d.words}`
+const describe = (d: Difference) => `${d.place}: ${d.words}`
 
 export function stepDifference(by: number): void {
   const found = inHand()

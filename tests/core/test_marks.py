@@ -15,7 +15,7 @@ from ductus.core.playback.tempi import paces, written_tempo_map
 from ductus.core.score.changes import Draft
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.lyrics import spread
-from ductus.core.score.mark_edits import DropMarks, FlipMarks, MarkReaches, MarksInPlace, NudgeMarks, Reword
+from ductus.core.score.mark_edits import BendSlurs, DropMarks, FlipMarks, MarkReaches, MarksInPlace, NudgeMarks, Reword
 from ductus.core.score.marking import marked, where
 from ductus.core.score.order import playing_order
 from ductus.core.score.piece import Piece
@@ -171,6 +171,21 @@ def test_a_slur_is_reshaped_to_another_note() -> None:
     assert len(longer.marks[slur.id].notes) == 6
     shorter = MarkReaches(2 * QUARTER, "start").change(longer, [slur.id]).apply(longer)
     assert shorter.marks[slur.id].tick == 2 * QUARTER
+
+
+def test_a_slur_is_bent_turned_over_and_let_go() -> None:
+    piece = put(put(quarters(), "slur", 0, 3), "mf", 0)
+    slur = next(m for m in piece.marks.values() if m.kind == "slur")
+    bent = BendSlurs(15).change(piece, [slur.id]).apply(piece)
+    assert bent.marks[slur.id].bend == 15
+    assert FlipMarks().change(bent, [slur.id]).apply(bent).marks[slur.id].bend == -15
+    change = BendSlurs(-15).change(bent, [slur.id])
+    assert change.apply(bent).marks == piece.marks
+    assert "own curve" in change.sentence
+    assert MarksInPlace().change(bent, [slur.id]).apply(bent).marks == piece.marks
+    loud = next(m for m in piece.marks.values() if m.kind == "dynamic")
+    with pytest.raises(BadInput, match="Only a slur"):
+        BendSlurs(5).change(piece, [loud.id])
 
 
 # --- words -------------------------------------------------------------------------------------

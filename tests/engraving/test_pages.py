@@ -6,6 +6,7 @@ import re
 import shutil
 import subprocess
 import zipfile
+from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 
@@ -13,14 +14,18 @@ import pytest
 
 from ductus.app.export import kind_of
 from ductus.core.errors import BadInput, NotThere
+from ductus.core.notation.long_rests import long_rests
 from ductus.core.score.frame.parts import AddPart
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import BarSign, Mark, Record, TempoMark
+from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import NoteValue
 from ductus.demo.scenario import song
 from ductus.demo.shelf import PIECES
 from ductus.engraving import pdf
 from ductus.engraving.layout import bar_units
 from ductus.engraving.pages import SIZES, SPACE, PageSetup, balanced, extract, part_named, printed, proposed_staff
-from tests.building import random_piece
+from tests.building import piece_of, random_piece
 
 needs_converter = pytest.mark.skipif(shutil.which(pdf.CONVERTER) is None, reason=pdf.MISSING)
 
@@ -162,3 +167,31 @@ def test_pages_as_svg_stand_alone() -> None:
     with pytest.raises(BadInput, match="one SVG file holds one"):
         kind_of("svg").write(piece, PageSetup())
     assert kind_of("svg").write(random_piece(1, "4/4", 3), PageSetup()).startswith(b"<svg")
+
+
+def test_bars_of_silence_are_joined_in_a_part_and_end_where_something_is_to_be_seen() -> None:
+    piece = piece_of("4/4", [(0, 1), (24, 4), (60, 2)])  # quarters from the start: bars 1, 7 and 16
+    rows: list[tuple[None, Record]] = [
+        (None, BarSign("s901", "section", 10, "B")),
+        (None, TempoMark("t901", 18 * 4 * QUARTER, 66, NoteValue("quarter"))),
+        (None, Mark("m901", "text", "p1", 1, 1, 22 * 4 * QUARTER, 0, "colla voce")),
+    ]
+    piece = piece.with_rows([(piece.facts, replace(piece.facts, bars=30)), *rows])
+    assert long_rests(piece) == {1: 5, 7: 3, 10: 5, 16: 2, 18: 4, 23: 7}
+    made = printed(piece, PageSetup(part="p1"))
+    shown = [b for page in made.pages for b in bars_on(page)]
+    assert shown == [0, 1, 6, 7, 10, 15, 16, 18, 22, 23]
+    page = "".join(made.pages)
+    assert page.count('class="multiRest"') == 2 * 6  # both staves of the piano
+    assert page.count('class="reh"') == 1
+    assert "colla voce" in page
+    whole = printed(piece, PageSetup())
+    assert [b for page in whole.pages for b in bars_on(page)] == list(range(30))  # the score shows every bar
+
+
+def test_a_score_of_several_parts_joins_nothing_and_a_long_silence_is_one_bar_wide() -> None:
+    assert not long_rests(song())
+    quiet = piece_of("3/4", [(0, 1)])
+    quiet = quiet.with_rows([(quiet.facts, replace(quiet.facts, bars=300))])
+    assert long_rests(quiet) == {1: 299}
+    assert [systems_of(page) for page in printed(quiet, PageSetup(part="p1")).pages] == [1]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 from dataclasses import replace
 from fractions import Fraction as F
 
@@ -128,3 +129,29 @@ def test_nothing_stray_is_drawn_and_every_note_keeps_its_id(engraver: Engraver) 
     for note in piece.notes.values():
         if note.tick < end:
             assert f'id="{note.id}"' in svg
+
+
+def test_a_slur_that_a_hand_bent_or_moved_is_drawn_so_its_ends_stay_and_nothing_else_changes(
+    engraver: Engraver,
+) -> None:
+    piece = song()
+    slur = next(m for m in piece.marks.values() if m.kind == "slur" and m.tick == 0)
+    system = SystemRange(0, 3)
+
+    def drawn(bend: int, shift: tuple[int, int] = (0, 0)) -> tuple[str, list[int]]:
+        hand = piece.with_rows([(slur, replace(slur, bend=bend, shift=shift))])
+        svg = engraver.engrave(hand, system).svg
+        group = re.search(rf'<g id="{slur.id}"([^>]*) class="slur">\s*<path d="([^"]*)"', svg)
+        assert group is not None
+        rest = re.sub(r'(id|href|class)="[^"]*"', "", svg.replace(group.group(), ""))
+        return group.group(1) + rest, [int(n) for n in re.findall(r"-?\d+", group.group(2))]
+
+    page, own = drawn(0)
+    bent_page, bent = drawn(30)
+    assert bent_page == page  # the engraver does not read what the file says of the curve: it would bend twice
+    # control points of both edges of the curve go up by 4/3 of 30 tenths (of 18 units each: staff lines lie 180 apart), its three ends stay where they were
+    ups = [(b - a) for a, b in zip(own[1::2], bent[1::2], strict=True)]
+    assert drawn(30, (10, -5))[1] == bent
+    assert own[::2] == bent[::2]
+    assert ups == [0, -720, -720, 0, -720, -720, 0]
+    assert "translate(180, 90)" in drawn(0, (10, -5))[0]  # a system that was drawn before is not taken for it

@@ -6,7 +6,7 @@ import re
 from fractions import Fraction as F
 
 import music21
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.ui.conftest import Server
 
@@ -37,6 +37,21 @@ def opened(page: Page) -> str:
 def says(page: Page, words: str | re.Pattern[str]) -> None:
     """The announcement for screen readers says this."""
     expect(page.get_by_test_id("said")).to_contain_text(words)
+
+
+def centre(drawn: Locator) -> tuple[float, float]:
+    """Where the middle of something lies in the window, in pixels."""
+    box = drawn.bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def drag(page: Page, start: tuple[float, float], by: tuple[float, float]) -> None:
+    """Press the mouse and move it; the button stays down."""
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(start[0] + by[0] / 2, start[1] + by[1] / 2)
+    page.mouse.move(start[0] + by[0], start[1] + by[1])
 
 
 def press(page: Page, *keys: str) -> None:

@@ -8,13 +8,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, chord, exported, press, says
-
-
-def centre(note: Locator) -> tuple[float, float]:
-    box = note.bounding_box()
-    assert box
-    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+from tests.ui.desk import begin, centre, chord, drag, exported, press, says
 
 
 def head(page: Page, k: int) -> Locator:
@@ -26,13 +20,6 @@ def space(page: Page) -> float:
     lines = page.locator(".system g.staff").first.locator(":scope > path")
     ys = [box["y"] for k in range(5) if (box := lines.nth(k).bounding_box())]
     return (max(ys) - min(ys)) / 4
-
-
-def drag(page: Page, start: tuple[float, float], by: tuple[float, float]) -> None:
-    page.mouse.move(*start)
-    page.mouse.down()
-    page.mouse.move(start[0] + by[0] / 2, start[1] + by[1] / 2)
-    page.mouse.move(start[0] + by[0], start[1] + by[1])
 
 
 @pytest.fixture

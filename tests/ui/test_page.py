@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 
 from ductus.engraving.pdf import CONVERTER
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, choose, chord, open_piece, opened, press, says, with_mark
+from tests.ui.desk import about, begin, centre, choose, chord, drag, open_piece, opened, press, says, with_mark
 
 
 def score_of(server: Server, piece: str) -> music21.stream.Score:
@@ -325,6 +325,36 @@ def test_a_mark_is_found_by_its_beginning_chosen_on_the_sheet_moved_and_taken_aw
     page.mouse.up()
     says(page, "Crescendo hairpin now ends at bar 1, beat 3")
     assert len(list(score_of(server, piece).recurse().getElementsByClass(dynamics.Crescendo))) == 1
+
+
+TOP_OF_CURVE = """e => { const c = e.querySelector('path'), p = c.getPointAtLength(c.getTotalLength() / 4).matrixTransform(c.getScreenCTM()); return [p.x, p.y] }"""
+
+
+def test_a_mark_comes_to_rest_where_it_was_dragged_and_a_slur_is_bent_by_its_middle(page: Page, server: Server) -> None:
+    begin(page, "Curves")
+    press(page, "Backquote")
+    quarters(page, "adgk")
+    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft", "KeyB")
+    with_mark(page, "mf", "slur")
+    press(page, "Escape")
+    loud, slur = page.locator("g.dynam"), page.locator("g.slur")
+    expect(slur).to_have_count(1)
+    before = centre(loud)
+    drag(page, before, (30, 24))
+    page.mouse.up()
+    says(page, "mf moved by hand")
+    expect(page.locator("g.dynam[transform]")).to_have_count(1)
+    assert centre(loud) == pytest.approx((before[0] + 30, before[1] + 24), abs=2)
+    x, y = slur.evaluate(TOP_OF_CURVE)
+    page.mouse.click(x, y)
+    expect(page.get_by_test_id("mark-words")).to_have_text("slur at bar 1, beat 1")
+    drag(page, (x, y), (0, -16))
+    page.mouse.up()
+    says(page, "Slur bent by hand")
+    assert slur.evaluate(TOP_OF_CURVE)[1] == pytest.approx(y - 16, abs=2)
+    press(page, "Home")
+    says(page, "Slur back in its own place")
+    assert slur.evaluate(TOP_OF_CURVE)[1] == pytest.approx(y, abs=1)
 
 
 def test_what_is_no_mark_is_said_and_nothing_is_changed(page: Page, server: Server) -> None:

@@ -1,5 +1,5 @@
 """What is done to an engraved system after the engraver: marks get the ids of the piece, a repeat's ending is drawn once, marks that a hand
-moved stand where it put them.
+moved stand where it put them, slurs that a hand bent have its curve.
 
 The engraver keeps the ids of notes, slurs, hairpins and signs, but gives words, dynamics and the like ids of its own. Within a measure it
 draws them in the order in which they stand in the file, so that they are named by counting.
@@ -11,6 +11,7 @@ import re
 from collections import defaultdict
 
 from ductus.core.score.piece import Piece
+from ductus.formats.musicxml_marks import CONTROL
 
 PLACEHOLDER = re.compile(
     r'(class="[^"]*\bplaceholder\b[^"]*">)\s*<ellipse [^>]*/>'
@@ -33,7 +34,9 @@ CLASS_OF = {
     "rehearsal": "reh",
     "harmony": "harm",
 }
-TENTH = 9  # units of the drawing in a tenth of a staff space, at the usual size
+SLUR = re.compile(r'(<g id="([^"]+)"[^>]* class="slur"[^>]*>\s*<path d=")([^"]*)"')
+CURVE = re.compile(r"C(-?\d+),(-?\d+) (-?\d+),(-?\d+)")
+TENTH = 18  # units of the drawing in a tenth of a staff space: its lines lie 180 apart
 
 
 def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
@@ -45,7 +48,10 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
         )
     if "<direction" in xml or "<harmony" in xml:
         svg = named(svg, xml)
+    if "relative-" in xml:
         svg = moved(svg, piece)
+    if "bezier-" in xml:
+        svg = bent(svg, piece)
     return svg
 
 
@@ -89,3 +95,19 @@ def moved(svg: str, piece: Piece) -> str:
         return f'{match.group()} transform="translate({x * TENTH}, {-y * TENTH})"'
 
     return re.sub(r'<g id="([^"]+)"', shift, svg)
+
+
+def bent(svg: str, piece: Piece) -> str:
+    """Slurs that a hand bent: their control points go up or down, their ends stay. Over a break, each half is bent."""
+
+    def bend(match: re.Match[str]) -> str:
+        mark = piece.marks.get(match.group(2))
+        if mark is None or not mark.bend:
+            return match.group()
+        up = round(mark.bend * TENTH * CONTROL)
+        path = CURVE.sub(
+            lambda c: f"C{c.group(1)},{int(c.group(2)) - up} {c.group(3)},{int(c.group(4)) - up}", match.group(3)
+        )
+        return f'{match.group(1)}{path}"'
+
+    return SLUR.sub(bend, svg)

@@ -11,15 +11,17 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from importlib import resources
+from types import MappingProxyType
 from typing import Literal
 
 import verovio
 from lxml import etree
 
 from ductus.core.errors import BadInput, NotThere
+from ductus.core.notation.long_rests import long_rests
 from ductus.core.score.changes import Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts, Part
@@ -103,9 +105,10 @@ def printed(piece: Piece, setup: PageSetup, told: Callable[[float], None] = lamb
     per_mm = STAFF / staff
     wide, high = (width - 2 * MARGINS[0]) * per_mm, (height - 2 * MARGINS[1]) * per_mm
     told(0.05)
-    ranges = balanced(piece, wide / LINE)
+    joined = long_rests(piece) if setup.part else {}
+    ranges = balanced(piece, wide / LINE, joined)
     told(0.15)
-    defs, systems = engraved_systems(piece, ranges, wide)
+    defs, systems = engraved_systems(piece, ranges, wide, joined)
     told(0.7)
     head = header_height(piece.facts, bool(setup.part), per_mm)
     tallest = max(s.bottom - s.top for s in systems)
@@ -147,9 +150,11 @@ def extract(piece: Piece, part_id: str) -> Piece:
 # --- systems -------------------------------------------------------------------------------
 
 
-def balanced(piece: Piece, line: float) -> list[tuple[int, int]]:
-    """Which bars share a system on a line of so many units of ``layout``: as few systems as hold them, all about equally full."""
-    widths = [bar_units(piece, b) for b in range(piece.bar_count)]
+def balanced(piece: Piece, line: float, joined: Mapping[int, int] = MappingProxyType({})) -> list[tuple[int, int]]:
+    """Which bars share a system on a line of so many units of ``layout``: as few systems as hold them, all about equally full. A long rest
+    that is ``joined`` (see ``core.notation.long_rests``) stays whole."""
+    inside = {bar for first, count in joined.items() for bar in range(first + 1, first + count)}
+    widths = [0.0 if b in inside else bar_units(piece, b) for b in range(piece.bar_count)]
     sums = [0.0, *itertools.accumulate(widths)]
     names = NAMES if len(piece.parts) > 1 else 0.0
 
@@ -159,7 +164,7 @@ def balanced(piece: Piece, line: float) -> list[tuple[int, int]]:
     count, first, greedy = 0, 0, [0]
     while first < len(widths):  # greedily: the fewest systems
         last = first + 1
-        while last < len(widths) and sums[last + 1] - sums[first] <= room(first) * FULL:
+        while last < len(widths) and (last in inside or sums[last + 1] - sums[first] <= room(first) * FULL):
             last += 1
         count, first = count + 1, last
         greedy.append(last)
@@ -169,6 +174,8 @@ def balanced(piece: Piece, line: float) -> list[tuple[int, int]]:
         following: dict[int, tuple[float, list[int]]] = {}
         for first, (cost, breaks) in layer.items():
             for last in range(first + 1, len(widths) + 1):
+                if last in inside:
+                    continue
                 width = sums[last] - sums[first]
                 if width > room(first) * FULL and last > first + 1:
                     break
@@ -182,10 +189,14 @@ def balanced(piece: Piece, line: float) -> list[tuple[int, int]]:
     return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
 
 
-def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -> tuple[str, list[System]]:
+def engraved_systems(
+    piece: Piece, ranges: list[tuple[int, int]], wide: float, joined: Mapping[int, int]
+) -> tuple[str, list[System]]:
     """Glyph definitions, and the systems of a piece on lines of a width (units)."""
     breaks = {first for first, _ in ranges[1:]}
-    window = Window(0, piece.bar_count - 1, heading=False, sounds=False, breaks=frozenset(breaks))
+    window = Window(
+        0, piece.bar_count - 1, heading=False, sounds=False, breaks=frozenset(breaks), rests=tuple(joined.items())
+    )
     xml = write_musicxml(piece, window).decode()
     toolkit = verovio.toolkit(False)  # in a thread it does not find its fonts by itself
     toolkit.setResourcePath(str(resources.files(verovio) / "data"))
@@ -194,10 +205,10 @@ def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -
             "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0, "mnumInterval": 0,
             "pageHeight": 9000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
             "pageWidth": round(wide / 10), "scale": 100, "svgRemoveXlink": True, "svgViewBox": True, "xmlIdSeed": 1, "font": "Leipzig",
-            "spacingStaff": 9, "lyricSize": 4.8,
+            "spacingStaff": 9, "lyricSize": 4.8, "multiRestStyle": "block",
         }
     )  # fmt: skip
-    if not toolkit.loadData(xml):
+    if not toolkit.loadData(xml) or (joined and not toolkit.loadData(with_long_rests(toolkit.getMEI(), joined))):
         raise RuntimeError("verovio refused our own MusicXML")
     defs: dict[str, str] = {}
     systems: list[System] = []
@@ -210,6 +221,20 @@ def engraved_systems(piece: Piece, ranges: list[tuple[int, int]], wide: float) -
             if group.get("class") == "system":
                 systems.append(_system(group))
     return "".join(defs.values()), systems
+
+
+LONG_REST = re.compile(r'<measure xml:id="b(\d+)-.*?</measure>', re.DOTALL)
+
+
+def with_long_rests(mei: str, joined: Mapping[int, int]) -> str:
+    """The rests of joined bars as rests of so many bars, on every staff. (From MusicXML the engraver takes them for the first staff only, and
+    leaves out what else stands in such a bar.)"""
+
+    def join(measure: re.Match[str]) -> str:
+        count = joined.get(int(measure.group(1)))
+        return measure.group() if count is None else measure.group().replace("<mRest ", f'<multiRest num="{count}" ')
+
+    return LONG_REST.sub(join, mei)
 
 
 TEMPO_GAP = re.compile(r"(<tspan[^>]*>)\s*(\(|=)\s*")

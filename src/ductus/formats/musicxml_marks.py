@@ -357,6 +357,10 @@ def write_lyrics(element: Element, note: Note, held_on: Callable[[Note, int], bo
             sub(lyric, "extend", type="start")
 
 
+ARCH = 20  # tenths that the control points of a usual slur lie from its ends
+CONTROL = 4 / 3  # the middle of a cubic curve goes three quarters of the way with its two control points
+
+
 def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:
     """Note id -> (start or stop, slur number, the slur) of the slurs among these marks."""
     out: dict[str, list[tuple[str, int, Mark]]] = {}
@@ -365,6 +369,22 @@ def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:
         out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1, mark))
         out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1, mark))
     return out
+
+
+def of_slur(slur: Mark, which: str) -> dict[str, str]:
+    """Its id, its side, and how a hand moved and bent it. MusicXML has no "bent from where it stands by itself": the ends of a bent slur say
+    where their control points lie (MusicXML 4.0, bezier), counted from an arch of usual height on its side."""
+    side = {"placement": slur.side} if slur.side and which == "start" else {}
+    if not slur.bend:
+        return {**_named(slur, which), **side}
+    up = slur.side != "below" if slur.side else slur.bend > 0
+    control = (ARCH if up else -ARCH) + round(slur.bend * CONTROL)
+    return {
+        **_named(slur, which),
+        **side,
+        "bezier_x": str(ARCH if which == "start" else -ARCH),
+        "bezier_y": str(control),
+    }
 
 
 def stands_at(slur: Mark, kind: str, symbol: Symbol) -> bool:

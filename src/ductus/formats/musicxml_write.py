@@ -30,6 +30,7 @@ from ductus.formats.musicxml_marks import (
     UNWRITTEN,
     Scribe,
     collect,
+    of_slur,
     slur_ends,
     stands_at,
     tempi_by_bar,
@@ -73,6 +74,9 @@ class Window:
     part_names: bool = True
     sounds: bool = True
     breaks: frozenset[int] = frozenset()  # bars that begin a system of their own, for pages
+    rests: tuple[
+        tuple[int, int], ...
+    ] = ()  # (first bar, count) of bars of silence of which only the first is written, for pages
 
 
 def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
@@ -190,7 +194,8 @@ class _PartWriter:
 
     def measures(self) -> Iterator[bytes]:
         """The measures one by one, so that a long piece needs no more memory than its text."""
-        for index in self.range:
+        inside = {bar for first, count in self.window.rests for bar in range(first + 1, first + count)}
+        for index in (i for i in self.range if i not in inside):
             bar, notated = self.piece.timeline.bar(index), notate_bar(self.piece, self.part.id, index)
             measure = etree.Element(
                 "measure", number=str(self.piece.timeline.number_of(index)), id=f"b{index}-{self.part.id}"
@@ -218,10 +223,11 @@ class _PartWriter:
 
     def _barline(self, measure: Element, bar: Bar) -> None:
         """The last bar line, a double one before a new key, and what signs of bars say."""
-        last = bar.index == self.piece.bar_count - 1
-        new_key = self.piece.key_at(bar.index + 1).fifths != self.piece.key_at(bar.index).fifths
+        end = bar.index + dict(self.window.rests).get(bar.index, 1) - 1  # one bar stands for all of a long rest
+        last = end == self.piece.bar_count - 1
+        new_key = self.piece.key_at(end + 1).fifths != self.piece.key_at(end).fifths
         usual = "light-heavy" if last else "light-light" if new_key else None
-        write_right_bar_line(measure, bar.index, self.signs, usual, endings=self.endings)
+        write_right_bar_line(measure, end, self.signs, usual, endings=self.endings)
 
     # --- attributes and directions ----------------------------------------------------
 
@@ -402,8 +408,7 @@ class _PartWriter:
             notations.insert(position, etree.Element("tied", type=kind))
         for kind, number, mark in self.slurs.get(note.id, ()):
             if stands_at(mark, kind, symbol):
-                named = {"id": mark.id, **({"placement": mark.side} if mark.side else {})} if kind == "start" else {}
-                sub(notations, "slur", type=kind, number=str(number), **named)
+                sub(notations, "slur", type=kind, number=str(number), **of_slur(mark, kind))
         if not again:
             write_signs(notations, symbol.notes, note, first=not chord)
         signed = not again and any("fermata" in n.signs for n in symbol.notes)

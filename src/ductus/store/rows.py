@@ -137,6 +137,7 @@ def mark_columns(record: Mark) -> Columns:
         "dx": record.shift[0],
         "dy": record.shift[1],
         "side": record.side,
+        "bend": record.bend,
     }
 
 
@@ -245,6 +246,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
                 notes,
                 (given(r, "dx", 0), given(r, "dy", 0)),
                 given(r, "side", ""),
+                given(r, "bend", 0),
             )
         case "reading":
             return Reading(**{name: r[name] for name in READING})

@@ -161,3 +161,13 @@ export function placeAt(sheet: Element, system: Element, view: System, clefAt: C
   const diatonic = (BOTTOM_LINE[clefAt(staffIndex, nearest?.[0] ?? bar.start)] ?? 30) + Math.round((lines.bottom - y) / ((lines.bottom - lines.top) / 8))
   return nearest ? { staffIndex, tick: nearest[0], diatonic } : null
 }
+
+/** Pixels between a line and the space beside it. */
+export function halfSpace(note: Element): number {
+  const lines = [...(note.closest('g.staff')?.querySelectorAll(':scope > path') ?? [])].slice(0, 5)
+  if (lines.length < 5) return 4
+  return Math.abs(lines[4]!.getBoundingClientRect().top - lines[0]!.getBoundingClientRect().top) / 8
+}
+
+/** Pixels of a tenth of a staff space, at a mark. */
+export const staffTenth = (mark: Element): number => halfSpace(mark.closest('g.measure')?.querySelector('g.staff > *') ?? mark) / 5

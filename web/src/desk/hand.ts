@@ -6,7 +6,7 @@ import { create } from 'zustand'
 import type { System } from '../api/wire'
 import { markUnder, pickFromPage } from '../page/pick'
 import { editMarks, leaveFrame, pickMarks, usePage } from '../page/page'
-import { placeAt, type ClefAt } from './geometry'
+import { halfSpace, placeAt, staffTenth, type ClefAt } from './geometry'
 import { choose, edit, give, useDesk } from './store'
 
 const SLACK_PX = 5
@@ -38,13 +38,6 @@ function placeUnder(paper: Paper, event: PointerEvent, near?: Element, grid = 0)
   const view = under && paper.viewOf(under)
   const found = under && view ? placeAt(paper.sheet, under, view, paper.clefAt, event.clientX, event.clientY, grid) : null
   return found && view ? { ...found, view } : null
-}
-
-/** Pixels between a line and the space beside it. */
-function halfSpace(note: Element): number {
-  const lines = [...(note.closest('g.staff')?.querySelectorAll(':scope > path') ?? [])].slice(0, 5)
-  if (lines.length < 5) return 4
-  return Math.abs(lines[4]!.getBoundingClientRect().top - lines[0]!.getBoundingClientRect().top) / 8
 }
 
 const stepWords = (steps: number) => (steps ? `${Math.abs(steps)} ${Math.abs(steps) === 1 ? 'step' : 'steps'} ${steps > 0 ? 'up' : 'down'}` : 'as it was')
@@ -147,7 +140,7 @@ function selectInside(paper: Paper, begin: { x: number; y: number }, event: Poin
 /** A mark that follows the mouse; it is moved when it is dropped. */
 function beginNudge(mark: SVGGElement) {
   const scale = mark.getScreenCTM()?.a ?? 1
-  const tenth = halfSpace(mark.closest('g.measure')?.querySelector('g.staff > *') ?? mark) / 5
+  const tenth = staffTenth(mark)
   let by = { right: 0, up: 0 }
   const still = () => mark.style.removeProperty('transform')
   const move = (_: PointerEvent, dx: number, dy: number) => {

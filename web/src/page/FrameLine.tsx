@@ -128,7 +128,7 @@ function KeyPart({ at }: { at: FrameAt }) {
 }
 
 function dropHere(at: FrameAt) {
-  usePage.setState({ marks: { type: 'marks-chosen', ids: at.here, words: '', movable: false, moved: false, spans: false, text: '', start: 0, end: 0, part: at.part, staff: at.staff } })
+  usePage.setState({ marks: { type: 'marks-chosen', ids: at.here, words: '', movable: false, moved: false, bends: false, spans: false, text: '', start: 0, end: 0, part: at.part, staff: at.staff } })
   editMarks({ name: 'drop-marks' })
   leaveFrame()
 }

@@ -286,6 +286,7 @@ class MarksFact:
     words: str
     movable: bool
     moved: bool
+    bends: bool
     spans: bool
     text: str
     start: int

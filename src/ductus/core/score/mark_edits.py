@@ -13,7 +13,7 @@ from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
-from ductus.core.score.marking import bar_words, tops
+from ductus.core.score.marking import bar_words, opening, tops
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, KeyChange, Mark, MeterChange, Record, TempoMark
@@ -22,6 +22,7 @@ from ductus.core.score.wording import wish_of
 from ductus.core.words import capital, count_words, listed
 
 Tenths = Annotated[int, Ge(-2000), Le(2000)]
+BENT_MOST = 300  # tenths of a staff space
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +119,7 @@ class NudgeMarks(MarkEdit):
         for mark in marks:
             x, y = mark.shift[0] + self.right, mark.shift[1] + self.up
             draft.put(replace(mark, shift=(min(max(x, -2000), 2000), min(max(y, -2000), 2000))))
-        return draft.change(capital(f"{mark_words(piece, marks[0])} moved by hand"))
+        return draft.change(opening(marks[0].kind, f"{mark_words(piece, marks[0])} moved by hand"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,8 +133,8 @@ class MarksInPlace(MarkEdit):
         draft = Draft(piece)
         marks = marks_named(piece, ids)
         for mark in marks:
-            draft.put(replace(mark, shift=(0, 0), side=""))
-        return draft.change(capital(f"{mark_words(piece, marks[0])} back in its own place"))
+            draft.put(replace(mark, shift=(0, 0), side="", bend=0))
+        return draft.change(opening(marks[0].kind, f"{mark_words(piece, marks[0])} back in its own place"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,8 +151,29 @@ class FlipMarks(MarkEdit):
         for mark in marks:
             usual = mark.side or KINDS[mark.kind].side or "above"
             side = "below" if usual == "above" else "above"
-            draft.put(replace(mark, side=side, shift=(0, 0)))
+            draft.put(replace(mark, side=side, shift=(0, 0), bend=-mark.bend))
         return draft.change(capital(f"{count_words(len(marks), 'mark')} now {side} the staff"))
+
+
+@dataclass(frozen=True, slots=True)
+class BendSlurs(MarkEdit):
+    """The middle of slurs goes up by tenths of a staff space (down below zero); their ends stay."""
+
+    up: Tenths
+    name: Literal["bend-slurs"] = "bend-slurs"
+
+    def change(self, piece: Piece, ids: Sequence[str]) -> Change:
+        """See MarkEdit."""
+        draft = Draft(piece)
+        slurs = [mark for mark in marks_named(piece, ids) if mark.kind == "slur"]
+        if not slurs:
+            raise BadInput("Only a slur is bent. Nothing was changed.")
+        for slur in slurs:
+            draft.put(replace(slur, bend=min(max(slur.bend + self.up, -BENT_MOST), BENT_MOST)))
+        own = not slurs[0].bend + self.up
+        return draft.change(
+            f"{capital(mark_words(piece, slurs[0]))} {'in its own curve again' if own else 'bent by hand'}"
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +189,7 @@ class MarkReaches(MarkEdit):
         mark = marks_named(piece, ids)[0]
         if not KINDS[mark.kind].spans:
             raise BadInput(
-                f"{capital(mark_words(piece, mark))} stands at one place; it reaches nowhere. Nothing was changed."
+                f"{opening(mark.kind, mark_words(piece, mark))} stands at one place; it reaches nowhere. Nothing was changed."
             )
         start, end = (self.tick, mark.end) if self.end == "start" else (mark.tick, self.tick)
         draft = Draft(piece)
@@ -185,7 +207,9 @@ class MarkReaches(MarkEdit):
             draft.put(replace(mark, tick=start, ticks=end - start))
         place = piece.timeline.place_words(self.tick)
         return draft.change(
-            capital(f"{mark_words(piece, mark)} now {'begins' if self.end == 'start' else 'ends'} at {place}")
+            opening(
+                mark.kind, f"{mark_words(piece, mark)} now {'begins' if self.end == 'start' else 'ends'} at {place}"
+            )
         )
 
 
@@ -202,12 +226,12 @@ class Reword(MarkEdit):
         wish = wish_of(self.text)
         if wish.sort != "mark" or KINDS[wish.kind].spans != KINDS[mark.kind].spans or wish.kind == "slur":
             raise BadInput(
-                f"{capital(wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was changed."
+                f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was changed."
             )
         draft = Draft(piece)
         draft.put(replace(mark, kind=wish.kind, text=wish.text))
         return draft.change(f"{wish.words} in place of {mark_words(piece, mark)}")
 
 
-AnyMarkEdit = DropMarks | NudgeMarks | MarksInPlace | FlipMarks | MarkReaches | Reword
+AnyMarkEdit = DropMarks | NudgeMarks | MarksInPlace | FlipMarks | BendSlurs | MarkReaches | Reword
 MARK_EDITS: tuple[type[AnyMarkEdit], ...] = AnyMarkEdit.__args__

@@ -57,9 +57,13 @@ def marked(piece: Piece, wish: Wish, at: Where) -> Change:
     """The change that puts a mark on the page (or takes it away). Raises BadInput."""
     draft = Draft(piece)
     say = PUT[wish.sort](draft, wish, at)
-    plain = wish.kind in ("dynamic", "octave", "tempo-word")  # "mf" is not said "Mf"
-    change = draft.change(say if plain else capital(say))
+    change = draft.change(opening(wish.kind, say))
     return change if change or not wish.without else replace(change, sentence=f"Nothing to change: {say}")
+
+
+def opening(kind: str, sentence: str) -> str:
+    """A sentence that begins with the words of a mark: with a capital, but "mf" is not said "Mf"."""
+    return sentence if kind in ("dynamic", "octave", "tempo-word") else capital(sentence)
 
 
 def place_of(draft: Draft, tick: int) -> str:

@@ -188,7 +188,8 @@ class Mark:
 
     ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a
     tuplet span, ``notes`` the note ids a slur joins, ``shift`` how far a hand moved it from where it stands by itself (right and up,
-    in tenths of a staff space), ``side`` "above" or "below" where a hand chose it.
+    in tenths of a staff space), ``side`` "above" or "below" where a hand chose it, ``bend`` how far up a hand bent the middle of a slur (tenths of a
+    staff space).
     """
 
     id: str
@@ -203,6 +204,7 @@ class Mark:
     notes: tuple[str, ...] = ()
     shift: tuple[int, int] = (0, 0)
     side: str = ""
+    bend: int = 0
 
     @property
     def end(self) -> int:

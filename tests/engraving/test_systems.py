@@ -155,3 +155,16 @@ def test_a_slur_that_a_hand_bent_or_moved_is_drawn_so_its_ends_stay_and_nothing_
     assert own[::2] == bent[::2]
     assert ups == [0, -720, -720, 0, -720, -720, 0]
     assert "translate(180, 90)" in drawn(0, (10, -5))[0]  # a system that was drawn before is not taken for it
+
+
+def test_looking_only_at_the_touched_bars_breaks_as_looking_at_all_does() -> None:
+    piece, rng = waltz(), random.Random(3)
+    widths = [rng.uniform(11, 40) for _ in range(120)]
+    systems = break_from(piece, 0, 120, lambda i: widths[i], frozenset())
+    for _ in range(300):
+        touched = {rng.randrange(120) for _ in range(rng.randint(1, 3))}
+        for bar in touched:
+            widths[bar] = rng.uniform(11, 40)
+        fresh = relayout(piece, systems, 120, lambda i: widths[i], touched)
+        assert fresh == relayout(piece, systems, 120, lambda i: widths[i])
+        systems = fresh

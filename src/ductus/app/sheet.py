@@ -97,7 +97,7 @@ class Sheet:
         for system in self.systems:
             if not system.dirty and any(system.bars.first <= b <= system.bars.last for b in reach):
                 system.dirty = True
-        return self._lay_out()
+        return self._lay_out(None if everything else bars)
 
     def _without_hidden(self, piece: Piece) -> Piece:
         """The piece with the parts that are drawn; the same table of parts as long as nothing about them changes."""
@@ -111,9 +111,9 @@ class Sheet:
         shown = self._parts[3]
         return replace(piece, parts=shown) if len(shown) else piece
 
-    def _lay_out(self) -> bool:
+    def _lay_out(self, touched: set[int] | None = None) -> bool:
         old = [s.bars for s in self.systems]
-        fresh = relayout(self.piece, old, self.piece.bar_count, self._width)
+        fresh = relayout(self.piece, old, self.piece.bar_count, self._width, touched)
         if fresh == old:
             return False
         known = {s.bars: s for s in self.systems}

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Sequence
+from bisect import bisect_right
+from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass
 
 from ductus.core.score.piece import Piece
@@ -25,6 +26,7 @@ SIGNATURE_UNITS = 1.0  # each sharp or flat
 LYRIC_UNITS = 1.1
 MIN_BAR_UNITS = 11.0
 MAX_BARS = 8
+ROOM_TO_GROW = 1.04  # a system that stands may become so full before it is broken again
 LEAST_FILLED = 0.5  # share of a system that must be filled for it to end early
 
 
@@ -89,19 +91,40 @@ def _ending_at_stop(piece: Piece, first: int, last: int, width: Callable[[int], 
     return last
 
 
-def relayout(piece: Piece, old: Sequence[SystemRange], count: int, width: Callable[[int], float]) -> list[SystemRange]:
-    """Keep the breaks that still work; break again from the first system that overflows or that the end cuts."""
+def _fits(piece: Piece, system: SystemRange, width: Callable[[int], float]) -> bool:
+    return sum(width(i) for i in range(system.first, system.last + 1)) <= room(piece, system.first) * ROOM_TO_GROW
+
+
+def _cut(systems: Sequence[SystemRange], count: int) -> bool:
+    """Has the last bar moved?"""
+    return not systems or systems[-1].last != count - 1
+
+
+def _holding(systems: Sequence[SystemRange], bars: Set[int]) -> list[SystemRange]:
+    """The systems that hold these bars."""
+    places = {bisect_right(systems, bar, key=lambda s: s.first) - 1 for bar in bars}
+    return [systems[k] for k in places if k >= 0]
+
+
+def relayout(
+    piece: Piece,
+    old: Sequence[SystemRange],
+    count: int,
+    width: Callable[[int], float],
+    touched: Set[int] | None = None,
+) -> list[SystemRange]:
+    """Keep the breaks that still work; break again from the first system that overflows or that the end cuts. Only systems with bars that
+    were ``touched`` (None: any), and the last, can need it."""
+    if touched is not None and not _cut(old, count) and all(_fits(piece, s, width) for s in _holding(old, touched)):
+        return list(old)
     out: list[SystemRange] = []
     k = 0
     starts = frozenset(s.first for s in old)
     while k < len(old) and old[k].first < count:
         system = old[k]
         is_last = k + 1 == len(old)
-        fits = (
-            sum(width(i) for i in range(system.first, min(system.last, count - 1) + 1))
-            <= room(piece, system.first) * 1.04
-        )
-        if fits and system.last < count and not (is_last and system.last < count - 1):
+        whole = system.last < count and not (is_last and system.last < count - 1)
+        if whole and _fits(piece, system, width):
             out.append(system)
             k += 1
             continue

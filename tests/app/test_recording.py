@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from dataclasses import replace
 
 import pytest
 
@@ -278,6 +279,27 @@ def test_a_click_that_goes_with_the_player_follows_a_slower_one(library: Library
         assert (max(apart[4:]) < 130_000) == bends
         if bends:
             assert [tick for tick, _, _ in at.notes()] == list(range(24))
+
+
+@pytest.mark.parametrize("stood", [0, QUARTER // 2])
+def test_a_bar_that_reads_otherwise_than_while_it_was_played_is_named(library: Library, stood: int) -> None:
+    """``stood``: how much later a note of bar 2 stood on the page than the reading of the whole puts it."""
+    at = Sitter(library, library.add(new_piece(bpm=100)))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0, count_in=0))
+    for k in range(16):
+        on = k * 600_000
+        at.now_s = on / 1e6
+        at.hear((on, "down", 60 + k % 5, 70), (on + 550_000, "up", 60 + k % 5, 0))
+        at.session.live_step()
+    live = at.session.recorder.live
+    assert live is not None
+    assert set(live.passed()) == set(range(12))  # bar 4 was not over
+    live._notes[5] = replace(live._notes[5], tick=5 * QUARTER + stood)
+    at.tell(m.StopRecording(16 * 600_000))
+    assert [tick for tick, _, _ in at.notes()] == list(range(16))
+    assert ("; bar 2 reads otherwise than while you played" in at.said) == bool(stood)
+    at.undo().redo()
+    assert "otherwise" not in at.said
 
 
 # --- bad input ------------------------------------------------------------------------------------

@@ -9,7 +9,18 @@ from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
 from ductus.app.readings import Arrival, take_onto_page
-from ductus.app.recording import NOTHING, WRITTEN, LivePage, Recording, RecordPlan, begin, clicks_of, keep, recovered
+from ductus.app.recording import (
+    NOTHING,
+    WRITTEN,
+    LivePage,
+    Recording,
+    RecordPlan,
+    begin,
+    clicks_of,
+    keep,
+    read_otherwise,
+    recovered,
+)
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.playback.bending import bent_click, lateness, off_beats
@@ -43,6 +54,9 @@ class Recorder:
         self.recording: Recording | None = None
         self.live: LivePage | None = None
         self.fresh = False  # was something heard since it was shown?
+        self.seen: tuple[int, dict[int, int]] | None = (
+            None  # the take that was played last, and what stood on the page meanwhile
+        )
         self._bent_at = 0  # tick of the beat from which the click was bent last
         self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
 
@@ -168,9 +182,15 @@ class Recorder:
         recording = self.recording
         assert recording is not None
         row = keep(self.desk, recording, end_us)
+        self.seen = (row.id, self.live.passed()) if row is not None and self.live is not None else None
         self.recording = self.live = None
         self.desk.recording_sessions -= 1
         return row
+
+    def changed_since(self) -> str:
+        """Bars that the reading of the whole wrote otherwise than they stood while they were played, in words; it is said once."""
+        seen, self.seen = self.seen, None
+        return read_otherwise(self.desk.piece, *seen) if seen else ""
 
     def stop(self, message: m.StopRecording) -> Stopped:
         """It is over: its take is read, or (``drop``) stays off the page. Raises BadInput, NotKept."""

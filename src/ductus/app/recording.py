@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -18,9 +18,11 @@ from ductus.core.reading.settings import ReadSettings
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import kit_of
 from ductus.core.score.edits import clear_brackets, clear_span
+from ductus.core.score.marking import bar_words
 from ductus.core.score.piece import Piece, bars_touched
 from ductus.core.score.records import Note, Reading
 from ductus.core.time.pulse import PulseMap
+from ductus.core.words import listed
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
 
@@ -187,6 +189,18 @@ def take_from_journal(desk: Desk, from_us: int, to_us: int) -> TakeRow:
     return row
 
 
+def read_otherwise(piece: Piece, take: int, seen: Mapping[int, int]) -> str:
+    """The bars in which notes of a take came to stand elsewhere than where they were ``seen`` (event -> tick) while it was played, in words;
+    nothing if there are none."""
+    here = {n.event: n.tick for n in piece.notes.values() if n.take == take}
+    timeline = piece.timeline
+    bars = sorted({timeline.bar_at(tick).index for event, tick in seen.items() if here.get(event, tick) != tick})
+    if not bars:
+        return ""
+    verb = "reads" if len(bars) == 1 else "read"
+    return f"{listed([bar_words(piece, b) for b in bars])} {verb} otherwise than while you played"
+
+
 class LivePage:
     """The notes of a recording on the sheet while they are played: a preview of the piece that grows with every beat."""
 
@@ -238,6 +252,13 @@ class LivePage:
         both = [n for pair in changed.values() for n in pair if n is not None]
         bars |= {bar for n in both for bar in bars_touched(self._page.timeline, n)}
         return self.desk.preview(self._page, bars)
+
+    def passed(self) -> dict[int, int]:
+        """Event -> tick of the notes in bars that were over when the playing ended: what stood there was as good as final."""
+        if not self._notes:
+            return {}
+        last = self._page.timeline.bar_at(max(n.tick for n in self._notes.values())).start
+        return {event: note.tick for event, note in self._notes.items() if note.tick < last}
 
     def _clear(self, draft: Draft, fresh: dict[int, Note]) -> None:
         """What was written there before makes room, as far as the playing has come."""

@@ -387,7 +387,9 @@ class Session(Editor):
                 self.desk.end_preview()
                 self._tell(sheet_fact(self.desk))
             self._tell_takes()  # a job may have kept one
-            self._say(change.sentence if change else "That reads the same", urgent=True)
+            otherwise = self.recorder.changed_since()
+            said = f"{change.sentence}; {otherwise}" if otherwise else change.sentence
+            self._say(said if change else "That reads the same", urgent=True)
             return self.collect()
 
     def job_failed(self, error: DuctusError) -> list[Sent]:

@@ -6,7 +6,6 @@ take + pulse map (or none) + settings + pins -> ReadingResult
 from __future__ import annotations
 
 import math
-from collections.abc import Set
 from dataclasses import replace
 
 import numpy as np
@@ -38,24 +37,6 @@ def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Pins
     if pulses is None:
         return read_freely(take, settings, pins)
     return read_against(take, pulses, replace(settings, meter=settings.meter or likely_meter(take, pulses)), pins)
-
-
-def read_again(
-    old: ReadingResult, take: Take, settings: ReadSettings, events: Set[int], pins: Pins | None = None
-) -> ReadingResult:
-    """Read some events of a take with other settings; all others stay as they were. The whole take is read for it, so that
-    there is no seam in what surrounds the events."""
-    fresh = read_against(take, old.pulses, replace(settings, meter=old.meter, key=old.key), pins or Pins())
-    notes = [*(n for n in old.notes if n.event not in events), *(n for n in fresh.notes if n.event in events)]
-    doubts = [
-        *(d for d in old.doubts if not events & set(d.events)),
-        *(d for d in fresh.doubts if set(d.events) <= events),
-    ]
-    return replace(
-        old,
-        notes=tuple(sorted(notes, key=lambda n: (n.tick, n.pitch.midi, n.event))),
-        doubts=tuple(sorted(doubts, key=lambda d: d.tick)),
-    )
 
 
 def likely_meter(take: Take, pulses: PulseMap) -> Meter:

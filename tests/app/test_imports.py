@@ -94,6 +94,9 @@ def test_changes_of_meter_and_a_pick_up_are_followed(library: Library) -> None:
     assert at.piece.facts.pickup == source.facts.pickup
     mine = sorted((n.tick, n.pitch.midi, n.staff) for n in at.piece.notes.values())
     assert [m[:2] for m in mine] == sorted((n.tick, n.pitch.midi) for n in source.notes.values())
+    at.read(ReadBeats(True)).read(ReadBeats(False))  # as played freely, and back: its meters are those of the file
+    assert at.piece.timeline.meters == source.timeline.meters
+    assert sorted((n.tick, n.pitch.midi, n.staff) for n in at.piece.notes.values()) == mine
 
 
 def test_a_performance_that_was_only_stored_at_120_is_read_as_played_freely(library: Library) -> None:

@@ -112,9 +112,9 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
     if frame is not None:
         settings = ReadSettings(meter=frame.meter, changes=frame.changes, key=frame.fifths)
     pulses = frame.pulses if frame is not None else None
-    choices = Choices(settings)
+    choices = Choices(settings, stated=settings if frame is not None else None)
     if frame is not None and not midi.real:
-        choices = Choices(ReadSettings(), unbound=True)
+        choices = replace(choices, settings=ReadSettings(), unbound=True)
     elif frame is not None and len(frame.pulses.pulses) > 2:
         choices = replace(choices, time="follow")
     pitched = [t for t in midi.tracks if not t.percussion]
@@ -140,7 +140,7 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
     first = rows[0]
     out = []
     for k, track in enumerate([first, *(t for t in midi.tracks if t is not first)], 1):
-        own = choices if track is first else Choices(settings)
+        own = choices if track is first else Choices(settings, stated=choices.stated)
         out.append(
             kit_voice(track, k, pulses, settings)
             if track.percussion

@@ -59,8 +59,9 @@ export function Line() {
 function Sentence({ phrases, draw }: { phrases: readonly LinePhrase[]; draw: (phrase: LinePhrase) => ReactNode }) {
   const mark = (i: number) => (phrases[i]?.name && !phrases[i + 1]?.name ? (/^[,;:.)]+/.exec(phrases[i + 1]?.words ?? '')?.[0] ?? '') : '')
   return phrases.map((p, i) => {
-    if (p.name) return mark(i) ? <Tail key={i} end={mark(i)}>{draw(p)}</Tail> : <Fragment key={i}>{draw(p)}</Fragment>
-    return <Fragment key={i}>{i ? p.words.slice(mark(i - 1).length) : p.words}</Fragment>
+    const key = p.name ? `${p.name} ${phrases.slice(0, i).filter((q) => q.name === p.name).length}` : i // an open menu stays open when words before it change
+    if (p.name) return mark(i) ? <Tail key={key} end={mark(i)}>{draw(p)}</Tail> : <Fragment key={key}>{draw(p)}</Fragment>
+    return <Fragment key={key}>{i ? p.words.slice(mark(i - 1).length) : p.words}</Fragment>
   })
 }
 

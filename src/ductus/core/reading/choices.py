@@ -63,7 +63,8 @@ class Choices:
     lines were moved later; ``size`` 1: all values twice as long, -1: half as long; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
     ``bars`` bar lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through; ``extent`` the
     stretch of the take that is written (microseconds), None: all; ``time`` what becomes of the player's time (see ``outcome``), ``tempo``
-    a rounded tempo for it; ``answered`` questions of the lead-through that are done; ``unbound``: beats are found though the take came with some."""
+    a rounded tempo for it; ``answered`` questions of the lead-through that are done; ``unbound``: beats are found though the take came with some;
+    ``stated``: what the file of a take says of its bars."""
 
     settings: ReadSettings = field(default_factory=ReadSettings)
     pins: Pins = field(default_factory=Pins)
@@ -80,6 +81,7 @@ class Choices:
     tempo: float | None = None
     answered: frozenset[str] = frozenset()
     unbound: bool = False
+    stated: ReadSettings | None = None
 
 
 # --- as JSON ------------------------------------------------------------------------------
@@ -129,6 +131,7 @@ def choices_to_json(choices: Choices) -> str:
         "tempo": choices.tempo,
         "answered": sorted(choices.answered),
         "unbound": choices.unbound,
+        "stated": None if choices.stated is None else _settings_json(choices.stated),
     }
     return json.dumps({k: v for k, v in out.items() if v or k == "settings"}, separators=(",", ":"))
 
@@ -159,6 +162,7 @@ def choices_from_json(text: str) -> Choices:
         data.get("tempo"),
         frozenset(data.get("answered", ())),
         data.get("unbound", False),
+        _settings_from(data["stated"]) if data.get("stated") else None,
     )
 
 

@@ -11,6 +11,7 @@ from ductus.core.errors import BadInput
 from ductus.core.reading.choice import QUESTIONS, ReadingChoice, Seen, WholeChoice, anew, untimed
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.pinning import FASTEST, SAME, SLOWEST
+from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.meters import parse_meter
 from ductus.core.words import count_words
@@ -105,7 +106,8 @@ class ReadBeats(WholeChoice):
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
-        settings = replace(choices.settings, meter=None, changes=(), about=None)
+        stated = (choices.stated if not self.found else None) or ReadSettings()
+        settings = replace(choices.settings, meter=stated.meter, changes=stated.changes, about=None)
         return replace(anew(choices, settings), unbound=self.found, taps=(), time="" if self.found else choices.time)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 from pathlib import Path
 
+import music21
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
@@ -153,3 +154,16 @@ def test_many_pieces_are_listed_in_a_moment(page: Page, server: Server) -> None:
     drawn = page.locator("[data-testid=pieces] img").first
     expect(drawn).to_have_js_property("complete", True)
     assert drawn.evaluate("e => e.naturalWidth") > 100
+
+
+def test_a_pick_up_of_any_length_is_told_and_what_is_none_is_not_taken(page: Page, server: Server) -> None:
+    page.get_by_label("pick-up", exact=True).select_option(label="a pick-up of")
+    length = page.get_by_label("length of the pick-up")
+    for wrong in ("9/8", "1/3", "a bit", "0/4"):
+        length.fill(wrong)
+        assert not length.evaluate("e => e.checkValidity()"), wrong
+    length.fill("5/16")
+    piece = begin(page, "Upbeat")
+    score = music21.converter.parseData(server.get(f"/api/pieces/{piece}/export.musicxml").decode(), format="musicxml")
+    lead = score.parts[0].getElementsByClass("Measure")[0]
+    assert (lead.number, lead.duration.quarterLength) == (0, 1.25)

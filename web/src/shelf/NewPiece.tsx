@@ -16,6 +16,14 @@ const PICK_UPS: [string, number][] = [
   ['a pick-up of two quarters and an eighth', 2400], ['a pick-up of three quarters', 2880],
 ]
 const WHOLE = 3840
+const OTHER = -1
+const FINEST = WHOLE / 128
+/** "5/16" in ticks; 0 for what is no length, or no count of 128ths. */
+const lengthOf = (text: string) => {
+  const [over, under] = /^\s*(\d+)\s*\/\s*(\d+)\s*$/.exec(text)?.slice(1).map(Number) ?? [0, 1]
+  const ticks = under ? ((over ?? 0) * WHOLE) / under : 0
+  return ticks % FINEST ? 0 : ticks
+}
 
 const field = 'h-8 leading-7 border-b-2 border-vermilion/45 bg-transparent font-medium focus:border-vermilion'
 
@@ -30,15 +38,17 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
   const [meter, setMeter] = useState('4/4')
   const [key, setKey] = useState('0 major')
   const [pickup, setPickup] = useState(0)
+  const [length, setLength] = useState('')
   const [bpm, setBpm] = useState('92')
   const [bpmTo, setBpmTo] = useState('')
   const [count, unit] = /^(\d+)\s*\/\s*(\d+)/.exec(meter)?.slice(1).map(Number) ?? [4, 4]
   const barTicks = (WHOLE / (unit || 4)) * (count || 4)
   const [fifths, mode] = key.split(' ') as [string, 'major' | 'minor']
+  const asked = pickup === OTHER ? lengthOf(length) : pickup
   const set = (name: keyof typeof words) => (text: string) => setWords({ ...words, [name]: text })
 
   const make = () => onMake({
-    ...words, meter, fifths: Number(fifths), mode, pickup: pickup < barTicks ? pickup : 0, bpm: Number(bpm) || 92, bpm_to: Number(bpmTo) || null,
+    ...words, meter, fifths: Number(fifths), mode, pickup: asked < barTicks ? asked : 0, bpm: Number(bpm) || 92, bpm_to: Number(bpmTo) || null,
     ...(layout === CHOSEN ? { parts: [...parts] } : { layout: layout as NonNullable<Answers['layout']> }),
   })
   return (
@@ -59,7 +69,15 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
       , with{' '}
       <select aria-label="pick-up" className={field} value={pickup} onChange={(e) => setPickup(Number(e.target.value))}>
         {PICK_UPS.filter(([, ticks]) => ticks < barTicks).map(([label, ticks]) => <option key={ticks} value={ticks}>{label}</option>)}
+        <option value={OTHER}>a pick-up of</option>
       </select>
+      {pickup === OTHER && (
+        <>{' '}<input aria-label="length of the pick-up" className={`${field} w-16`} required autoFocus placeholder="5/16" value={length} onChange={(e) => {
+          setLength(e.target.value)
+          const ticks = lengthOf(e.target.value)
+          e.target.setCustomValidity(ticks > 0 && ticks < barTicks ? '' : 'A part of a bar, as a fraction of a whole note: 5/16')
+        }} /></>
+      )}
       , <Text name="tempo word" placeholder="(tempo word)" value={words.tempo_text} onChange={set('tempo_text')} width="w-36" /> at a pace of{' '}
       <input aria-label="beats a minute" type="number" min={20} max={300} className={`${field} w-16`} value={bpm} onChange={(e) => setBpm(e.target.value)} list="paces" />
       <datalist id="paces">{PACES.map(([name, n]) => <option key={n} value={n} label={name} />)}</datalist> to{' '}

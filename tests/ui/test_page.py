@@ -9,12 +9,13 @@ from pathlib import Path
 
 import music21
 import pytest
+import soundfile
 from music21 import dynamics, expressions, harmony, spanner
 from playwright.sync_api import Page, expect
 
 from ductus.engraving.pdf import CONVERTER
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, centre, choose, chord, drag, open_piece, opened, press, says, with_mark
+from tests.ui.desk import about, begin, choose, chord, open_piece, opened, press, says, with_mark
 
 
 def score_of(server: Server, piece: str) -> music21.stream.Score:
@@ -289,108 +290,6 @@ def it_is_changed_undone_and_redone(page: Page, server: Server, piece: str) -> N
     assert server.get(f"/api/pieces/{piece}/export.musicxml") == whole
 
 
-def test_a_mark_is_found_by_its_beginning_chosen_on_the_sheet_moved_and_taken_away(page: Page, server: Server) -> None:
-    piece = begin(page, "Marks")
-    press(page, "Backquote")
-    quarters(page, "adgk")
-    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft", "KeyB")
-    page.keyboard.press("Digit2")
-    page.get_by_role("combobox", name="mark").fill("mez")
-    expect(page.get_by_role("option", name="portato")).to_be_visible()
-    page.keyboard.press("Escape")
-    with_mark(page, "mf", "<")
-    press(page, "Escape")
-    page.locator("g.dynam").click()
-    expect(page.get_by_test_id("mark-words")).to_have_text("mf at bar 1, beat 1")
-    press(page, "Alt+ArrowUp", "Alt+ArrowUp")
-    expect(page.locator("g.dynam")).to_have_attribute("transform", re.compile(r"translate\(0, -\d+\)"))
-    press(page, "Home")
-    says(page, "back in its own place")
-    expect(page.locator("g.dynam[transform]")).to_have_count(0)
-    page.get_by_test_id("line").locator('[data-phrase="reads"]').click()
-    page.get_by_label("In place of mf:").fill("pp")
-    press(page, "Enter")
-    says(page, "pp in place of mf")
-    press(page, "Delete")
-    says(page, "Taken away: pp at bar 1, beat 1")
-    expect(page.locator("g.dynam")).to_have_count(0)
-    page.locator("g.hairpin").click()
-    handle = page.get_by_role("button", name="end of the mark")
-    box, note = handle.bounding_box(), page.locator("g.notehead").nth(2).bounding_box()
-    assert box
-    assert note
-    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-    page.mouse.down()
-    page.mouse.move(note["x"] + 2, box["y"] + 10, steps=4)
-    page.mouse.up()
-    says(page, "Crescendo hairpin now ends at bar 1, beat 3")
-    assert len(list(score_of(server, piece).recurse().getElementsByClass(dynamics.Crescendo))) == 1
-
-
-TOP_OF_CURVE = """e => { const c = e.querySelector('path'), p = c.getPointAtLength(c.getTotalLength() / 4).matrixTransform(c.getScreenCTM()); return [p.x, p.y] }"""
-
-
-def test_a_mark_comes_to_rest_where_it_was_dragged_and_a_slur_is_bent_by_its_middle(page: Page, server: Server) -> None:
-    begin(page, "Curves")
-    press(page, "Backquote")
-    quarters(page, "adgk")
-    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft", "KeyB")
-    with_mark(page, "mf", "slur")
-    press(page, "Escape")
-    loud, slur = page.locator("g.dynam"), page.locator("g.slur")
-    expect(slur).to_have_count(1)
-    before = centre(loud)
-    drag(page, before, (30, 24))
-    page.mouse.up()
-    says(page, "mf moved by hand")
-    expect(page.locator("g.dynam[transform]")).to_have_count(1)
-    assert centre(loud) == pytest.approx((before[0] + 30, before[1] + 24), abs=2)
-    x, y = slur.evaluate(TOP_OF_CURVE)
-    page.mouse.click(x, y)
-    expect(page.get_by_test_id("mark-words")).to_have_text("slur at bar 1, beat 1")
-    drag(page, (x, y), (0, -16))
-    page.mouse.up()
-    says(page, "Slur bent by hand")
-    assert slur.evaluate(TOP_OF_CURVE)[1] == pytest.approx(y - 16, abs=2)
-    press(page, "Home")
-    says(page, "Slur back in its own place")
-    assert slur.evaluate(TOP_OF_CURVE)[1] == pytest.approx(y, abs=1)
-
-
-def test_what_is_no_mark_is_said_and_nothing_is_changed(page: Page, server: Server) -> None:
-    begin(page, "No mark")
-    page.keyboard.press("Digit2")
-    field = page.get_by_role("combobox", name="mark")
-    field.fill("Cm7x9")
-    expect(page.get_by_role("option")).to_have_count(1)  # only the words themselves
-    page.keyboard.press("ArrowUp")
-    page.keyboard.press("Escape")
-    about(page, "meter")
-    page.get_by_test_id("line").locator('[data-phrase="any meter"]').click()
-    page.get_by_label("Meter, as 7/8 (2+2+3)").fill("17/64")
-    press(page, "Enter")
-    expect(page.get_by_test_id("problem")).to_contain_text("17/64 is no meter")
-
-
-def test_words_are_sung_along_the_notes_and_the_next_note_carries_its_sign(page: Page, server: Server) -> None:
-    piece = begin(page, "Sung")
-    press(page, "Backquote")
-    with_mark(page, "accent")
-    expect(page.get_by_test_id("line")).to_contain_text("the next note comes with accent")
-    quarters(page, "adgk")
-    press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft")
-    page.keyboard.press("Digit2")
-    page.keyboard.type("lyrics ")
-    field = page.get_by_label("syllable")
-    for typed in ("Ro-", "se ", "is ", "red"):
-        field.press_sequentially(typed)
-    page.keyboard.press("Enter")
-    says(page, "red at bar 1, beat 4")
-    notes = list(score_of(server, piece).recurse().notes)
-    assert [n.lyric for n in notes] == ["Ro", "se", "is", "red"]
-    assert [len(n.articulations) for n in notes] == [1, 0, 0, 0]
-
-
 def test_the_line_speaks_of_what_is_clicked_on_the_page(page: Page, server: Server) -> None:
     open_piece(page, "Three Bends of the River")
     line = page.get_by_test_id("line")
@@ -488,3 +387,22 @@ def test_marks_and_frame_are_there_after_a_restart(page: Page, server: Server) -
     expect(page.locator("g.slur")).to_have_count(1)
     expect(page.locator("g.dynam")).to_have_count(1)
     expect(page.locator("g.verse")).to_have_count(4)
+
+
+def test_a_sound_file_is_saved_with_its_progress_and_can_be_stopped(page: Page, server: Server, tmp_path: Path) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    page.get_by_role("button", name="Export").click()
+    with page.expect_download() as download:
+        page.get_by_role("menuitem", name="OGG").click()
+    download.value.save_as(tmp_path / "waltz.ogg")
+    assert download.value.suggested_filename == "Lock Gate Waltz.ogg"
+    assert soundfile.info(tmp_path / "waltz.ogg").duration > 20
+    says(page, "OGG file saved")
+    expect(page.get_by_test_id("busy")).to_have_count(0)
+    page.route("**/export.wav*", lambda route: (page.wait_for_timeout(600), route.continue_()))  # a slow machine
+    page.get_by_role("button", name="Export").click()
+    page.get_by_role("menuitem", name="WAV").click()
+    expect(page.get_by_role("progressbar", name="WAV file is being made")).to_be_visible()
+    page.get_by_test_id("busy").get_by_role("button", name="Stop").click()
+    expect(page.get_by_test_id("problem")).to_contain_text("Stopped; no file was written.")
+    expect(page.get_by_test_id("busy")).to_have_count(0)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import threading
+import time
 
 import music21
 import pytest
@@ -17,6 +19,7 @@ from ductus.demo.scenario import jig, waltz
 from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
+from tests.building import random_piece
 
 BOMB = b"""<?xml version="1.0"?><!DOCTYPE score-partwise [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">
 <!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;&b;&b;">]><score-partwise version="4.0"><work><work-title>&c;</work-title></work></score-partwise>"""
@@ -206,3 +209,33 @@ def test_the_demo_fills_an_empty_shelf_only(client: TestClient, library: Library
         events = client.get(f"/api/programmes/{programme.name}").json()["events"]
         assert len([e for e in events if e[1] == "down"]) > 10
     assert client.get("/api/programmes/none").status_code == 404
+
+
+def test_a_file_that_is_being_made_says_how_far_it_is_and_is_stopped_by_its_name(
+    client: TestClient, library: Library
+) -> None:
+    piece = library.add(random_piece(4, "4/4", 40))
+    shares: list[float | None] = []
+
+    def ask(client: TestClient) -> None:
+        while not made.is_set():
+            shares.append(client.get("/api/works/one").json()["share"])
+            time.sleep(0.002)
+
+    made = threading.Event()
+    watcher = threading.Thread(target=ask, args=(client,))
+    watcher.start()
+    whole = client.get(f"/api/pieces/{piece}/export.zip", params={"work": "one"})
+    made.set()
+    watcher.join()
+    assert whole.status_code == 200
+    told = [share for share in shares if share is not None]
+    assert told == sorted(told)
+    assert len(set(told)) > 2
+    assert client.get("/api/works/one").json() == {"share": None}
+    assert client.delete("/api/works/two").status_code == 204  # before it has begun: it stops all the same
+    stopped = client.get(f"/api/pieces/{piece}/export.zip", params={"work": "two"})
+    assert (stopped.status_code, stopped.json()["message"]) == (409, "Stopped; no file was written.")
+    assert (
+        client.get(f"/api/pieces/{piece}/pages", params={"work": "two"}).status_code == 200
+    )  # the stop was for that one

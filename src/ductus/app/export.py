@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.playback.performance import AS_SET, Manner
+from ductus.core.progress import passed, stretch
 from ductus.core.score.piece import Piece
 from ductus.engraving.pages import PageSetup, extract, printed
 from ductus.engraving.pdf import pdf_of, with_fonts
@@ -50,7 +51,10 @@ def _midi(piece: Piece, wanted: Wanted) -> bytes:
 
 
 def _pdf(piece: Piece, wanted: Wanted) -> bytes:
-    return pdf_of(printed(piece, wanted.pages).pages)
+    with stretch(0.0, 0.8):
+        pages = printed(piece, wanted.pages).pages
+    passed(0.8)
+    return pdf_of(pages)
 
 
 def _svg(piece: Piece, wanted: Wanted) -> bytes:

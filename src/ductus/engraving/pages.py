@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from importlib import resources
 from types import MappingProxyType
@@ -22,6 +22,7 @@ from lxml import etree
 
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.long_rests import long_rests
+from ductus.core.progress import passed, stretch
 from ductus.core.score.changes import Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts, Part
@@ -93,9 +94,8 @@ def proposed_staff(piece: Piece) -> float:
     return 7.0 if staves <= 2 else 6.0 if staves <= 4 else 5.2 if staves <= 7 else 4.5 if staves <= 11 else 3.7
 
 
-def printed(piece: Piece, setup: PageSetup, told: Callable[[float], None] = lambda _: None) -> Printed:
-    """The piece on pages. Raises BadInput for a staff that no page holds, NotThere for a part that is gone. ``told`` hears how much is
-    done, 0 to 1."""
+def printed(piece: Piece, setup: PageSetup) -> Printed:
+    """The piece on pages. Raises BadInput for a staff that no page holds, NotThere for a part that is gone, Stopped."""
     if setup.part:
         piece = extract(piece, setup.part)
     staff = proposed_staff(piece) if setup.staff_mm is None else setup.staff_mm
@@ -104,12 +104,11 @@ def printed(piece: Piece, setup: PageSetup, told: Callable[[float], None] = lamb
     width, height = SIZES[setup.size]
     per_mm = STAFF / staff
     wide, high = (width - 2 * MARGINS[0]) * per_mm, (height - 2 * MARGINS[1]) * per_mm
-    told(0.05)
+    passed(0.05)
     joined = long_rests(piece) if setup.part else {}
     ranges = balanced(piece, wide / LINE, joined)
-    told(0.15)
-    defs, systems = engraved_systems(piece, ranges, wide, joined)
-    told(0.7)
+    with stretch(0.15, 0.75):
+        defs, systems = engraved_systems(piece, ranges, wide, joined)
     head = header_height(piece.facts, bool(setup.part), per_mm)
     tallest = max(s.bottom - s.top for s in systems)
     if tallest + head > high:
@@ -121,7 +120,7 @@ def printed(piece: Piece, setup: PageSetup, told: Callable[[float], None] = lamb
     drawn = []
     for page in pages:
         drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), per_mm, name))
-        told(0.7 + 0.3 * page.number / len(pages))
+        passed(0.75 + 0.25 * page.number / len(pages))
     return Printed(width, height, staff, tuple(drawn))
 
 
@@ -208,11 +207,16 @@ def engraved_systems(
             "spacingStaff": 9, "lyricSize": 4.8, "multiRestStyle": "block",
         }
     )  # fmt: skip
+    passed(0.05)
     if not toolkit.loadData(xml) or (joined and not toolkit.loadData(with_long_rests(toolkit.getMEI(), joined))):
         raise RuntimeError("verovio refused our own MusicXML")
     defs: dict[str, str] = {}
     systems: list[System] = []
-    for number in range(1, toolkit.getPageCount() + 1):
+    count = toolkit.getPageCount()
+    for number in range(1, count + 1):
+        passed(
+            0.3 + 0.7 * (number - 1) / count
+        )  # the engraver takes about a third of the time for the layout, all at once
         svg = finished(toolkit.renderToSVG(number), xml, piece, 0)
         root = etree.fromstring(svg.encode(), etree.XMLParser(huge_tree=True))
         for glyph in root.iterfind(f".//{SVG}defs/*"):

@@ -23,7 +23,7 @@ import soundfile
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import AS_SET, PERCUSSION_CHANNEL, Manner, Sounding, playback
-from ductus.core.progress import passed
+from ductus.core.progress import passed, stretch
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
 
@@ -82,10 +82,10 @@ def rendered(piece: Piece, notes: Sequence[Sounding]) -> Floats:
     length = round((max(n.onset_us + n.length_us for n in notes) / 1e6 + TAIL_S) * RATE)
     mix = np.zeros((length, 2), np.float32)
     for k, (part_id, mine) in enumerate(by_part.items()):
-        passed(0.9 * k / len(by_part))
         part = piece.part(part_id)
         sampled = not part.percussion and part.programme == 0 and PIANO.is_dir()
-        sound = piano(mine, length) if sampled else instrument(part, mine, length)
+        with stretch(0.9 * k / len(by_part), 0.9 * (k + 1) / len(by_part)):
+            sound = piano(mine, length) if sampled else instrument(part, mine, length)
         left, right = balance(part)
         mix[:, 0] += sound[:, 0] * left
         mix[:, 1] += sound[:, 1] * right
@@ -107,7 +107,7 @@ def instrument(part: Part, notes: Sequence[Sounding], length: int) -> Floats:
     with tempfile.TemporaryDirectory() as folder:
         midi, raw = Path(folder) / "part.mid", Path(folder) / "part.raw"
         midi_of(notes, part.programme, channel).save(midi)
-        run_synthesizer(SOUNDS / f"{name}.sf3", midi, raw)
+        run_synthesizer(SOUNDS / f"{name}.sf3", midi, raw, length)
         frames = np.fromfile(raw, "<f4").reshape(-1, 2)
     out = np.zeros((length, 2), np.float32)
     count = min(length, len(frames))
@@ -132,8 +132,8 @@ def midi_of(notes: Sequence[Sounding], programme: int, channel: int) -> mido.Mid
     return mido.MidiFile(ticks_per_beat=TICKS, tracks=[track])
 
 
-def run_synthesizer(font: Path, midi: Path, raw: Path) -> None:
-    """Render a MIDI file into frames of two floats. Raises BadInput, Stopped."""
+def run_synthesizer(font: Path, midi: Path, raw: Path, length: int) -> None:
+    """Render a MIDI file into frames of two floats, about ``length`` of them. Raises BadInput, Stopped."""
     program = shutil.which("fluidsynth")
     if program is None:
         raise BadInput(
@@ -150,7 +150,7 @@ def run_synthesizer(font: Path, midi: Path, raw: Path) -> None:
                 _, said = work.communicate(timeout=LOOK_S)
                 break
             except subprocess.TimeoutExpired:
-                passed(0.0)
+                passed((raw.stat().st_size if raw.exists() else 0) / (8 * length))
     finally:
         if work.poll() is None:
             work.kill()
@@ -184,7 +184,8 @@ def piano(notes: Sequence[Sounding], length: int) -> Floats:
     by_key: dict[int, list[Sounding]] = defaultdict(list)
     for note in notes:
         by_key[note.key].append(note)
-    for key, mine in by_key.items():
+    for k, (key, mine) in enumerate(by_key.items()):
+        passed(k / len(by_key))
         sampled, frames = min(kept, key=lambda s: abs(s[0] - key))
         longest = round(max(n.length_us for n in mine) / 1e6 * RATE) + release
         sound = at_speed(frames, 2 ** ((key - sampled) / 12), longest)

@@ -193,6 +193,27 @@ def note_from(r: Mapping[str, Any]) -> Note:
     )
 
 
+def mark_from(r: Mapping[str, Any]) -> Mark:
+    """The mark of a row."""
+    ratio = Tuplet(r["actual"], r["normal"]) if r["actual"] else None
+    notes = tuple(r["notes"].split())
+    return Mark(
+        r["id"],
+        r["kind"],
+        r["part"],
+        r["staff"],
+        r["voice"],
+        r["tick"],
+        r["ticks"],
+        r["text"],
+        ratio,
+        notes,
+        (given(r, "dx", 0), given(r, "dy", 0)),
+        given(r, "side", ""),
+        given(r, "bend", 0),
+    )
+
+
 def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
     """The record of a row; inverse of ``to_columns``."""
     r = row
@@ -231,23 +252,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
         case "note":
             return note_from(r)
         case "mark":
-            ratio = Tuplet(r["actual"], r["normal"]) if r["actual"] else None
-            notes = tuple(r["notes"].split())
-            return Mark(
-                r["id"],
-                r["kind"],
-                r["part"],
-                r["staff"],
-                r["voice"],
-                r["tick"],
-                r["ticks"],
-                r["text"],
-                ratio,
-                notes,
-                (given(r, "dx", 0), given(r, "dy", 0)),
-                given(r, "side", ""),
-                given(r, "bend", 0),
-            )
+            return mark_from(r)
         case "reading":
             return Reading(**{name: r[name] for name in READING})
         case "pattern":

@@ -21,17 +21,19 @@ from ductus.core.time.bars import MAX_BAR
 from ductus.engraving.pages import LARGEST, SMALLEST, PageSetup, printed
 from ductus.formats.musicxml_write import left_out
 from ductus.web import schemas as s
-from ductus.web.routes import Lib
+from ductus.web.routes import AllWorks, Lib, WorkName
 
 router = APIRouter(prefix="/api")
 Size = Annotated[Literal["a4", "letter"], Query()]
 Staff = Annotated[float | None, Query(ge=SMALLEST, le=LARGEST)]
 OfPart = Annotated[str, Query(max_length=40)]
+Named = Annotated[str, Query(max_length=40)]
 
 
 @router.get("/pieces/{piece_id}/export.{ending}")
 def get_file(
     library: Lib,
+    works: AllWorks,
     piece_id: str,
     ending: str,
     how: Annotated[s.FileHow, Query()],
@@ -41,7 +43,8 @@ def get_file(
     bars = None if how.first_bar is None else (how.first_bar, how.last_bar)
     packed = library.packed(piece_id, history=how.history) if ending == "ductus" else None
     wanted = Wanted(manner=Manner(how.as_played, how.feel, how.seed), bars=bars, packed=packed)
-    data = kind.write(piece, PageSetup(how.size, how.staff_mm, how.part), wanted)
+    with works.begun(how.work):
+        data = kind.write(piece, PageSetup(how.size, how.staff_mm, how.part), wanted)
     return download(data, kind.media_type, piece, ending)
 
 
@@ -53,9 +56,30 @@ def download(data: bytes, media_type: str, piece: Piece, ending: str) -> Respons
 
 
 @router.get("/pieces/{piece_id}/pages")
-def get_pages(library: Lib, piece_id: str, size: Size = "a4", staff_mm: Staff = None, part: OfPart = "") -> s.PagesView:
+def get_pages(
+    library: Lib,
+    works: AllWorks,
+    piece_id: str,
+    size: Size = "a4",
+    staff_mm: Staff = None,
+    part: OfPart = "",
+    work: Named = "",
+) -> s.PagesView:
     """The pages as they will be printed; what is not given is proposed from the music."""
-    return s.PagesView.model_validate(printed(library.desk(piece_id).piece, PageSetup(size, staff_mm, part)))
+    with works.begun(work):
+        return s.PagesView.model_validate(printed(library.desk(piece_id).piece, PageSetup(size, staff_mm, part)))
+
+
+@router.get("/works/{name}")
+def get_work(works: AllWorks, name: WorkName) -> s.WorkView:
+    """How far a file is that is being made."""
+    return s.WorkView(share=works.share(name))
+
+
+@router.delete("/works/{name}", status_code=204)
+def delete_work(works: AllWorks, name: WorkName) -> None:
+    """Stop making a file; what asked for it is answered that no file was written."""
+    works.stop(name)
 
 
 @router.get("/pieces/{piece_id}/left-out")

@@ -11,6 +11,7 @@ from ductus.app.library import Library
 from ductus.app.recording import heard_sounds
 from ductus.app.shape import shape_of
 from ductus.app.shown import strip_of
+from ductus.app.works import Works
 from ductus.core.performance.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
 from ductus.core.playback.performance import Manner, company_at, playback, take_sounds
@@ -39,8 +40,16 @@ def rooms_of(request: Request) -> Rooms:
     return rooms
 
 
+def works_of(request: Request) -> Works:
+    """The files that are being made."""
+    works: Works = request.app.state.works
+    return works
+
+
 Lib = Annotated[Library, Depends(library_of)]
 AllRooms = Annotated[Rooms, Depends(rooms_of)]
+AllWorks = Annotated[Works, Depends(works_of)]
+WorkName = Annotated[str, Path(max_length=40)]
 FromTick = Annotated[int, Query(ge=0, le=2**52)]
 FromBar = Annotated[int, Query(ge=0, le=MAX_BAR)]
 MOST_BARS = 512  # that the strip shows at once

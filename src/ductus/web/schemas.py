@@ -250,6 +250,13 @@ class FileHow(In):
     first_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] | None = None
     last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
     history: bool = False
+    work: Annotated[str, Field(max_length=40)] = ""  # a name of the asker's own, by which it is watched and stopped
+
+
+class WorkView(Out):
+    """How much of a file is made, 0 to 1; None where nothing of that name goes on."""
+
+    share: float | None
 
 
 class TakeSoundsView(Out):

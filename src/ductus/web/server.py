@@ -16,6 +16,7 @@ from fastapi.staticfiles import StaticFiles
 from ductus import __version__
 from ductus.app.library import Library
 from ductus.app.messages import Problem
+from ductus.app.works import Works
 from ductus.core.errors import BadInput, DuctusError, NotKept, NotThere, Stale, Stopped, TooMuch
 from ductus.web.guard import Guard
 from ductus.web.page_routes import router as page_router
@@ -58,6 +59,7 @@ def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS) -> FastAP
     app = FastAPI(title="Ductus", version=__version__, lifespan=lifespan)
     app.state.library = library
     app.state.rooms = rooms
+    app.state.works = Works()
     _add_words(app)
     app.add_middleware(Guard, hosts=hosts)
     app.include_router(shelf_router)

@@ -64,6 +64,8 @@ export const rest = {
   exportAddress: (id: string, kind: 'musicxml' | 'mxl' | 'mid' | 'ductus') => `/api/pieces/${id}/export.${kind}`,
   copy: (id: string) => ask<{ id: string }>(`/pieces/${id}/copy`, { method: 'POST' }),
   tag: (id: string, tags: readonly string[]) => ask<{ tags: string[] }>(`/pieces/${id}/tags`, json('PUT', { tags })),
-  pages: (id: string, how: PrintHow) => ask<Pages>(`/pieces/${id}/pages?${printQuery(how)}`),
+  pages: (id: string, how: PrintHow, work: string) => ask<Pages>(`/pieces/${id}/pages?${printQuery(how)}&work=${work}`),
+  work: (name: string) => ask<{ share: number | null }>(`/works/${name}`),
+  stopWork: (name: string) => ask<void>(`/works/${name}`, { method: 'DELETE' }),
   printAddress: (id: string, kind: 'pdf' | 'zip', how: PrintHow) => `/api/pieces/${id}/export.${kind}?${printQuery(how)}`,
 }

@@ -11,9 +11,10 @@ import { useHow } from '../listening/how'
 import { zoomBy } from '../listening/zoom'
 import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording, toggleRecording } from '../recording/recorder'
-import { changeHead, give, say, sayLeftOut, travel, useDesk } from './store'
+import { changeHead, give, sayLeftOut, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
 import { openPrint } from '../page/PrintView'
+import { saveFromDesk } from '../page/saving'
 import { usePreferences } from './preferences'
 import { toggleEvening, toggleFarView } from './view'
 
@@ -82,6 +83,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
 
 /** Audio as playback is set: as played or as set, with its feel; the bars that go round, where some do. */
 function AudioItems({ pieceId }: { pieceId: string }) {
+  const title = useDesk((s) => s.state?.facts.title)
   const loop = useHow((h) => h.loop)
   const asPlayed = useHow((h) => h.asPlayed)
   const feel = useHow((h) => (h.feels ? h.feel : 0))
@@ -92,8 +94,8 @@ function AudioItems({ pieceId }: { pieceId: string }) {
       <DropdownMenu.Separator className="my-1 h-px bg-rule" />
       <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Audio, {what}</DropdownMenu.Label>
       {(['wav', 'flac', 'ogg', 'mp3'] as const).map((kind) => (
-        <DropdownMenu.Item key={kind} className="menu-item" asChild onSelect={() => say(`The ${kind.toUpperCase()} file is being written; the browser saves it when it is done`)}>
-          <a href={rest.audioAddress(pieceId, kind, how)} download>{kind.toUpperCase()}</a>
+        <DropdownMenu.Item key={kind} className="menu-item" onSelect={() => void saveFromDesk(`${kind.toUpperCase()} file`, rest.audioAddress(pieceId, kind, how), `${title || 'piece'}.${kind}`)}>
+          {kind.toUpperCase()}
         </DropdownMenu.Item>
       ))}
     </>

@@ -7,6 +7,8 @@ import { playFrom, playTake } from '../listening/listening'
 import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, readTogether, stepDoubt, writeTake } from '../reading/reading'
 import { Journal } from '../recording/Journal'
 import { recordAgain } from '../recording/recorder'
+import { useSaving } from '../page/saving'
+import { Progress } from './Progress'
 import { Radios } from './Radios'
 import { send, useDesk } from './store'
 import { DifferenceCard } from '../proof/DifferenceCard'
@@ -62,6 +64,7 @@ export function Margin() {
 /** What goes on at this moment: always in sight. */
 function Now() {
   const { recording, pen, busy } = useDesk()
+  const saving = useSaving((s) => s.now)
   const tapping = useTapping()
   return (
     <div className="sticky top-2 z-10 flex flex-col gap-3 bg-desk">
@@ -72,15 +75,8 @@ function Now() {
           {!recording.proof && <button type="button" className="quiet-button mt-1" onClick={recordAgain}>Again from the count-in</button>}
         </section>
       )}
-      {busy.words && (
-        <section className="border-l-2 border-verdigris pl-3" data-testid="busy">
-          <h2 className="font-serif text-lg text-verdigris" role="status">{busy.words}</h2>
-          <div className="mt-1 h-[3px] w-40 overflow-hidden rounded bg-rule" role="progressbar" aria-label={busy.words} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(busy.share * 100)}>
-            {busy.share > 0 ? <div className="h-full bg-verdigris" style={{ width: `${busy.share * 100}%` }} /> : <div className="busy-bar h-full w-1/3 bg-verdigris" />}
-          </div>
-          <button type="button" className="quiet-button mt-1" onClick={() => send({ type: 'stop-work' })}>Stop</button>
-        </section>
-      )}
+      {busy.words && <Progress words={busy.words} share={busy.share} onStop={() => send({ type: 'stop-work' })} />}
+      {saving && <Progress words={`${saving.words} is being made`} share={saving.share} onStop={saving.stop} />}
       {tapping.on && (
         <section className="border-l-2 border-vermilion pl-3" data-testid="tapping">
           <h2 className="font-serif text-lg text-vermilion">{tapping.taps.length} {tapping.taps.length === 1 ? 'beat' : 'beats'} tapped</h2>

@@ -9,7 +9,9 @@ import { rest, type PrintHow } from '../api/rest'
 import type { Pages } from '../api/wire'
 import { Phrase, Tail } from '../desk/Phrase'
 import { drawingOf } from '../desk/engraving'
-import { say, useDesk } from '../desk/store'
+import { Progress } from '../desk/Progress'
+import { useDesk } from '../desk/store'
+import { begin, save, useSaving } from './saving'
 
 export const usePrint = create<{ open: boolean }>(() => ({ open: false }))
 export const openPrint = () => usePrint.setState({ open: true })
@@ -36,32 +38,22 @@ function Preview() {
   const [how, setHow] = useState<PrintHow>({ size: 'a4', staffMm: null, part: '' })
   const [pages, setPages] = useState<Pages | null>(null)
   const [problem, setProblem] = useState('')
-  const [working, setWorking] = useState(true)
+  const [working, setWorking] = useState<{ share: number; stop: () => void } | null>(null)
+  const saving = useSaving((s) => s.now)
   const revision = state?.revision
   useEffect(() => {
     let stale = false
-    setWorking(true)
-    rest.pages(pieceId, how).then((found) => { if (!stale) { setPages(found); setProblem('') } }).catch((error: Error) => { if (!stale) setProblem(error.message) }).finally(() => { if (!stale) setWorking(false) })
-    return () => { stale = true }
+    const work = begin((name) => rest.pages(pieceId, how, name), (share) => { if (!stale) setWorking({ share, stop: work.stop }) })
+    setWorking({ share: 0, stop: work.stop })
+    work.done.then((found) => { if (!stale) { setPages(found); setProblem('') } }).catch((error: Error) => { if (!stale) setProblem(error.message) }).finally(() => { if (!stale) setWorking(null) })
+    return () => { stale = true; work.stop() }
   }, [pieceId, how, revision])
 
   const parts = state?.parts ?? []
   const count = pages?.pages.length ?? 0
   const part = parts.find((p) => p.id === how.part)
-  const fetchFile = (kind: 'pdf' | 'zip') => async () => {
-    try {
-      const response = await fetch(rest.printAddress(pieceId, kind, how))
-      if (!response.ok) throw new Error(((await response.json()) as { message: string }).message)
-      const link = document.createElement('a')
-      link.href = URL.createObjectURL(await response.blob())
-      link.download = `${state?.facts.title || 'piece'}${part ? ` - ${part.name}` : ''}.${kind}`
-      link.click()
-      URL.revokeObjectURL(link.href)
-      say(`${kind === 'pdf' ? 'PDF' : 'Pages as SVG'} of ${count} ${count === 1 ? 'page' : 'pages'} written`)
-    } catch (error) {
-      setProblem((error as Error).message)
-    }
-  }
+  const file = (kind: 'pdf' | 'zip') => () =>
+    void save(`${kind === 'pdf' ? 'PDF' : 'Pages as SVG'} of ${count} ${count === 1 ? 'page' : 'pages'}`, rest.printAddress(pieceId, kind, how), `${state?.facts.title || 'piece'}${part ? ` - ${part.name}` : ''}.${kind}`).then(setProblem)
   return (
     <>
       <div className="no-print border-b border-rule bg-bar px-5 py-3 font-serif text-[1.34rem] leading-[1.95rem]" data-testid="print-line">
@@ -74,11 +66,15 @@ function Preview() {
           {pages ? `${pages.staff_mm} mm high` : '...'}
         </Phrase>{how.staffMm === null ? ' as the music proposes: ' : ': '}
         <span data-testid="page-count">{count} {count === 1 ? 'page' : 'pages'}</span>.{' '}
-        <button type="button" className="phrase" data-phrase="PDF" onClick={() => void fetchFile('pdf')()}>Save as PDF</button>,{' '}
-        <button type="button" className="phrase" data-phrase="SVG" onClick={() => void fetchFile('zip')()}>as SVG</button>,{' '}
+        <button type="button" className="phrase" data-phrase="PDF" onClick={file('pdf')}>Save as PDF</button>,{' '}
+        <button type="button" className="phrase" data-phrase="SVG" onClick={file('zip')}>as SVG</button>,{' '}
         <button type="button" className="phrase" data-phrase="printer" onClick={() => window.print()}>to the printer</button>;{' '}
         <button type="button" className="phrase" data-phrase="back" onClick={close}>back to the desk</button> (Esc).
-        {working && <span role="status" className="ml-3 font-sans text-base text-faint">laying out the pages ...</span>}
+        {(working || saving) && (
+          <div className="mt-1 font-sans text-base leading-normal">
+            {saving ? <Progress words={`${saving.words} is being made`} share={saving.share} onStop={saving.stop} /> : working && <Progress words="The pages are being laid out" share={working.share} onStop={working.stop} />}
+          </div>
+        )}
         {problem && <p role="alert" className="mt-1 w-fit rounded-[3px] bg-wash px-2 font-sans text-base" data-testid="print-problem">{problem}</p>}
       </div>
       <div className="pages flex min-h-0 flex-1 flex-wrap content-start justify-center gap-5 overflow-y-auto p-5" tabIndex={0} role="region" aria-label="Pages">

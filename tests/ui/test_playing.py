@@ -289,3 +289,25 @@ def test_the_delay_test_finds_the_lateness_and_sets_it(page: Page) -> None:
     page.get_by_role("menuitem", name=re.compile("Delay test")).click()
     test.get_by_role("button", name="Set to nothing").click()
     says(page, "as they arrive")
+
+
+def test_the_list_of_notes_goes_with_the_playing(page: Page, server: Server) -> None:
+    begin(page, "Watched", "3/4", "G minor")
+    page.clock.install()
+    to_record(page)
+    press(page, "Shift+KeyR")
+    line(page).locator('[data-phrase="as a list"]').click()
+    rehearse(page, "Lock Gate Waltz, bars 1 to 8")
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")
+    rows = page.get_by_test_id("note-list").locator("[data-row]")
+    for _ in range(20):
+        page.clock.run_for(1000)
+        if rows.count() > 12:
+            break
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # it still goes on
+    assert rows.count() > 12
+    expect(rows.first).to_have_attribute("data-row", re.compile("^live"))
+    expect(rows.first.get_by_role("spinbutton").first).not_to_be_editable()
+    play_through(page)
+    expect(page.get_by_test_id("shape-strip").get_by_role("spinbutton").first).to_be_editable()
+    expect(page.get_by_test_id("note-list").locator('[data-row^="live"]')).to_have_count(0)

@@ -51,6 +51,7 @@ class Desk:
         self._database = database
         self._engraver = engraver
         self._previewed: set[int] = set()
+        self._preview: Piece | None = None
         self._reached = 0
         self.deleted = False
         self.recording_sessions = 0  # how many browsers are recording into the piece
@@ -131,19 +132,25 @@ class Desk:
         bars, everything = change.bars(self.piece)
         self.piece = change.apply(self.piece)
         after, more = change.bars(self.piece)
-        previewed, self._previewed = self._previewed, set()
+        previewed, self._previewed, self._preview = self._previewed, set(), None
         return self.sheet.update(self.piece, bars | after | previewed, everything or more, self.shown_bars)
 
     def preview(self, piece: Piece, bars: set[int]) -> bool:
         """Show ``piece`` on the sheet without writing it: notes while they are played. ``bars`` are those that differ from what was
         shown last. The next edit, or ``end_preview``, shows the piece itself again. Returns True if the systems were divided anew."""
         self._previewed |= bars
+        self._preview = piece
         return self.sheet.update(piece, bars, False, max(self.shown_bars, piece.bar_count))
 
     def end_preview(self) -> bool:
         """Show the piece as it is."""
-        bars, self._previewed = self._previewed, set()
+        bars, self._previewed, self._preview = self._previewed, set(), None
         return self.sheet.update(self.piece, bars, False, self.shown_bars)
+
+    @property
+    def shown(self) -> Piece:
+        """The piece as the sheet shows it: with the notes that are being played, while a recording goes on."""
+        return self._preview or self.piece
 
     # --- the sheet --------------------------------------------------------------------
 

@@ -100,8 +100,8 @@ def get_playback(library: Lib, piece_id: str, how: Annotated[s.Listening, Query(
 
 @router.get("/pieces/{piece_id}/shape")
 def get_shape(library: Lib, piece_id: str, part: str, first: FromBar = 0, last: FromBar = 0) -> s.ShapeView:
-    """How bars of a part sound: times and velocities of their notes."""
-    return s.ShapeView.model_validate(shape_of(library.desk(piece_id).piece, part, first, min(last, first + MOST_BARS)))
+    """How bars of a part sound: times and velocities of their notes, those that are being played among them."""
+    return s.ShapeView.model_validate(shape_of(library.desk(piece_id).shown, part, first, min(last, first + MOST_BARS)))
 
 
 @router.get("/pieces/{piece_id}/company")

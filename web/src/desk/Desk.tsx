@@ -19,7 +19,7 @@ import { endRecording, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
 import { Strip } from '../reading/Strip'
 import { ShapeStrip } from '../shape/ShapeStrip'
-import { closeShape, useShape } from '../shape/shape'
+import { closeShape, followRecording, useShape } from '../shape/shape'
 import { PatternStrip } from '../kit/PatternStrip'
 import { closePatterns, usePatterns } from '../kit/pattern'
 import type { Edit, FrameEdit } from '../api/wire'
@@ -41,7 +41,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const ofPattern = usePatterns((s) => s.open) && pen?.drums != null
 
   useEffect(() => {
-    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), keepHabits()]
+    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), keepHabits(), followRecording()]
     onUnplugged(sayAfter)
     void lookForDevices()
     return () => {

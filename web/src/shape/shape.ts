@@ -4,6 +4,8 @@ import { persist } from 'zustand/middleware'
 import { rest } from '../api/rest'
 import type { Edit, InPlace, Shape, WeighedNotes } from '../api/wire'
 import { edit, say, send, settled, useDesk, whenNotesWeighed } from '../desk/store'
+import { nowUs } from '../input/port'
+import { tickOf } from '../recording/recorder'
 
 interface ShapeState {
   readonly open: boolean
@@ -57,6 +59,19 @@ export function showBars(first: number, last: number): void {
   useShape.setState({ first: Math.max(first, 0), last: Math.max(last, first, 0), weighed: null })
   void refreshShape()
 }
+
+const LIVE_MS = 300
+let lookedAt = 0
+
+/** While a recording to the click goes on, the strip and the list go with it: the last bars up to the one that is being played. */
+export const followRecording = (): (() => void) => useDesk.subscribe((now, before) => {
+  const live = now.recording && !now.recording.free && !now.recording.waiting
+  if (!live || now.refs === before.refs || !useShape.getState().open || performance.now() - lookedAt < LIVE_MS) return
+  lookedAt = performance.now()
+  const tick = tickOf(nowUs())
+  const bar = [...now.systems.values()].flatMap((s) => s.bars).find((b) => tick >= b.start && tick < b.start + b.ticks)?.index
+  if (bar !== undefined) showBars(bar - BARS_SHOWN + 1, bar)
+})
 
 /** The notes that are meant: those of the strip that are selected, or all of it. */
 export function meant(): string[] {

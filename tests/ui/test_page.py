@@ -406,3 +406,29 @@ def test_a_sound_file_is_saved_with_its_progress_and_can_be_stopped(page: Page, 
     page.get_by_test_id("busy").get_by_role("button", name="Stop").click()
     expect(page.get_by_test_id("problem")).to_contain_text("Stopped; no file was written.")
     expect(page.get_by_test_id("busy")).to_have_count(0)
+
+
+def test_a_ready_figure_accompanies_bars_by_their_chord_symbols(page: Page, server: Server) -> None:
+    piece = begin(page, "Accompanied", "3/4", "G minor")
+    press(page, "Backquote")
+    for symbol in ("Gm", "D7"):
+        with_mark(page, symbol)
+        quarters(page, "sdf")
+    press(page, "Escape")
+    about(page, "bars")
+    choose(page, "bars of the figure", "2 bars")
+    line = page.get_by_test_id("line")
+    expect(line).to_contain_text("accompany 2 bars in Piano, left hand with")
+    press(page, "Escape", "Home")
+    about(page, "bars")
+    choose(page, "bars of the figure", "2 bars")
+    choose(page, "ready figure", "waltz bass")
+    expect(page.get_by_test_id("weighed")).to_contain_text("Waltz bass in bars 1 to 2 of Piano, left hand, by the chord symbols")
+    press(page, "Enter")
+    says(page, "Waltz bass in bars 1 to 2")
+    left = score_of(server, piece).parts[1].flatten().notes
+    assert [[p.nameWithOctave for p in n.pitches] for n in left] == [
+        ["G2"], ["D3", "G3", "B-3"], ["D3", "G3", "B-3"], ["D2"], ["D3", "F#3", "A3", "C4"], ["D3", "F#3", "A3", "C4"],
+    ]  # fmt: skip
+    press(page, "Escape", "Control+KeyZ")
+    says(page, "Undone: Waltz bass")

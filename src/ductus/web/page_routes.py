@@ -10,6 +10,7 @@ from fastapi import APIRouter, Query, Response
 
 from ductus.app.export import Wanted, kind_of
 from ductus.core.playback.performance import Manner
+from ductus.core.score.accompaniments import FIGURES
 from ductus.core.score.drums import DRUMS
 from ductus.core.score.frame.base import bars_words
 from ductus.core.score.instruments import INSTRUMENTS
@@ -133,11 +134,11 @@ def pattern_view(piece: Piece, p: Pattern) -> s.PatternView:
 
 @router.get("/pieces/{piece_id}/ready-patterns")
 def get_ready_patterns(
-    library: Lib, piece_id: str, bar: Annotated[int, Query(ge=0, le=MAX_BAR)] = 0
+    library: Lib, piece_id: str, bar: Annotated[int, Query(ge=0, le=MAX_BAR)] = 0, pitched: bool = False
 ) -> list[s.ReadyPatternView]:
-    """Patterns to begin with, those for the meter of a bar first."""
+    """Patterns to begin with (``pitched``: figures of accompaniment), those for the meter of a bar first."""
     meter = library.desk(piece_id).piece.timeline.bar(bar).meter
-    found = [s.ReadyPatternView(name=p.name, fits=p.fits(meter)) for p in READY]
+    found = [s.ReadyPatternView(name=p.name, fits=p.fits(meter)) for p in (FIGURES if pitched else READY)]
     return sorted(found, key=lambda p: not p.fits)
 
 

@@ -54,7 +54,7 @@ export const rest = {
   shape: (id: string, part: string, first: number, last: number) => ask<Shape>(`/pieces/${id}/shape?${new URLSearchParams({ part, first: String(first), last: String(last) })}`),
   drums: () => ask<Drum[]>('/drums'),
   patterns: (id: string) => ask<Pattern[]>(`/pieces/${id}/patterns`),
-  readyPatterns: (id: string, bar: number) => ask<ReadyPattern[]>(`/pieces/${id}/ready-patterns?bar=${bar}`),
+  readyPatterns: (id: string, bar: number, pitched = false) => ask<ReadyPattern[]>(`/pieces/${id}/ready-patterns?bar=${bar}&pitched=${pitched}`),
   instruments: () => ask<Instrument[]>('/instruments'),
   programmes: () => ask<Programme[]>('/programmes'),
   programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),

@@ -3,7 +3,7 @@
  */
 import { useEffect, useState, type ReactNode } from 'react'
 import { rest } from '../api/rest'
-import type { ChangePart, FrameAt, Instrument } from '../api/wire'
+import type { ChangePart, FrameAt, Instrument, State } from '../api/wire'
 import { Now, OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
 import { send, useDesk } from '../desk/store'
 import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, openWith, usePage, weigh, type What } from './page'
@@ -74,7 +74,39 @@ function BarsPart({ at }: { at: FrameAt }) {
       <Tail><OpenPhrase closes name="copy bars" words="copy in front of a bar"><CopyForm at={at} /></OpenPhrase></Tail>{' '}
       {again.length > 0 && <><Tail><Phrase name="section again" options={again}>a section again</Phrase></Tail>{' '}</>}
       <Tail><Now act={() => doFrame({ name: 'trim-bars' })}>trim the empty end</Now></Tail>{' '}
+      <ReadyFigures at={at} />
       repeats, endings and names of sections: <Tail end=";"><Now act={() => { leaveFrame(); openWith(true) }}>with ...</Now></Tail>
+    </>
+  )
+}
+
+type PartView = State['parts'][number]
+const LENGTHS = [1, 2, 4, 8, 16]
+
+interface Home { readonly part: string; readonly staff: number; readonly words: string }
+
+/** The staves that can accompany, a keyboard's lower one first. */
+function homes(parts: readonly PartView[]): Home[] {
+  const all = parts.filter((p) => p.clefs[0] !== 'percussion').flatMap((p) => (p.staves === 1 ? [{ part: p.id, staff: 1, words: p.name }] : [{ part: p.id, staff: 2, words: `${p.name}, left hand` }, { part: p.id, staff: 1, words: `${p.name}, right hand` }]))
+  return [...all.filter((h) => h.staff === 2), ...all.filter((h) => h.staff === 1)]
+}
+
+/** A ready figure of accompaniment for a staff, over so many bars. */
+function ReadyFigures({ at }: { at: FrameAt }) {
+  const { pieceId, state } = useDesk()
+  const chosen = at.last - at.bar + 1
+  const [bars, setBars] = useState(chosen)
+  const staves = homes(state?.parts ?? [])
+  const [wanted, setWanted] = useState<Home | null>(null)
+  const home = wanted ?? staves.find((h) => h.part === at.part && h.staff === 2) ?? staves[0]
+  const [ready, setReady] = useState<readonly string[]>([])
+  useEffect(() => { rest.readyPatterns(pieceId, at.bar, true).then((list) => setReady(list.filter((r) => r.fits).map((r) => r.name)), () => undefined) }, [pieceId, at.bar])
+  if (!ready.length || !home) return null
+  const lengths = [...new Set([...LENGTHS, chosen])].sort((a, b) => a - b)
+  return (
+    <>
+      accompany <Phrase name="bars of the figure" options={lengths.map((n) => ({ label: n === 1 ? '1 bar' : `${n} bars`, chosen: n === bars, act: () => setBars(n) }))}>{bars === 1 ? 'one bar' : `${bars} bars`}</Phrase> in <Phrase name="accompanying staff" options={staves.map((h) => ({ label: h.words, chosen: h.words === home.words, act: () => setWanted(h) }))}>{home.words}</Phrase> with{' '}
+      <Tail end=";"><Phrase name="ready figure" options={ready.map((figure) => ({ label: figure, act: () => weigh({ name: 'accompany', part: home.part, staff: home.staff, first: at.bar, last: at.bar + bars - 1, figure }) }))}>a ready figure</Phrase></Tail>{' '}
     </>
   )
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ductus.core.score.frame.accompanying import Accompany
 from ductus.core.score.frame.bars import CopyBars, EmptyBars, InsertBars, RemoveBars, SectionAgain, TrimBars
 from ductus.core.score.frame.meters import KeyFrom, MeterFrom, PickUp, TempoFrom
 from ductus.core.score.frame.parts import AddPart, ChangePart, ClefFrom, MovePart, RemovePart, StavesOf
@@ -11,6 +12,6 @@ from ductus.core.score.frame.transposing import TransposeBy, TransposeTo
 AnyFrameEdit = (
     MeterFrom | KeyFrom | TempoFrom | PickUp | ClefFrom | InsertBars | RemoveBars | EmptyBars | TrimBars | CopyBars | SectionAgain
     | AddPart | RemovePart | ChangePart | MovePart | StavesOf | TransposeBy | TransposeTo
-    | MakePattern | StrikeCell | RepeatPattern | FollowPattern | LetPatternGo
+    | Accompany | MakePattern | StrikeCell | RepeatPattern | FollowPattern | LetPatternGo
 )  # fmt: skip
 FRAME_EDITS: tuple[type[AnyFrameEdit], ...] = AnyFrameEdit.__args__

@@ -34,7 +34,9 @@ def with_chords(meter: str, *symbols: tuple[float, str], layout: str = "keys", p
 def brought(piece: Piece, figure: str, first: int, last: int, staff: int = 2) -> list[tuple[float, float, str]]:
     part = piece.ordered_parts()[-1].id
     written = Accompany(part, staff, first, last, figure).change(piece).apply(piece)
-    return sorted((n.tick / QUARTER, n.ticks / QUARTER, str(n.pitch)) for n in written.notes.values() if n.staff == staff)
+    return sorted(
+        (n.tick / QUARTER, n.ticks / QUARTER, str(n.pitch)) for n in written.notes.values() if n.staff == staff
+    )
 
 
 @pytest.mark.parametrize(("ours", "theirs"), SYMBOLS)

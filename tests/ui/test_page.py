@@ -423,7 +423,9 @@ def test_a_ready_figure_accompanies_bars_by_their_chord_symbols(page: Page, serv
     about(page, "bars")
     choose(page, "bars of the figure", "2 bars")
     choose(page, "ready figure", "waltz bass")
-    expect(page.get_by_test_id("weighed")).to_contain_text("Waltz bass in bars 1 to 2 of Piano, left hand, by the chord symbols")
+    expect(page.get_by_test_id("weighed")).to_contain_text(
+        "Waltz bass in bars 1 to 2 of Piano, left hand, by the chord symbols"
+    )
     press(page, "Enter")
     says(page, "Waltz bass in bars 1 to 2")
     left = score_of(server, piece).parts[1].flatten().notes

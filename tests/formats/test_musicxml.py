@@ -13,7 +13,7 @@ from lxml import etree
 
 from ductus.core.score.piece import Piece
 from ductus.demo.band import sparks
-from ductus.demo.scenario import dance
+from ductus.demo.scenario import dance, waltz
 from ductus.demo.shelf import PIECES
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange
@@ -175,3 +175,13 @@ def test_ornaments_stand_in_the_file(schema: etree.XMLSchema) -> None:
     grace = [n for n in notes if n.duration.isGrace]
     assert [n.pitch.nameWithOctave for n in grace] == ["D#5", "C#5", "B4"]
     assert all(n.duration.slash for n in grace)
+
+
+def test_velocities_are_stated_and_music21_reads_them() -> None:
+    piece = waltz()
+    loud = {n.id: n.velocity for n in piece.notes.values()}
+    assert len(set(loud.values())) > 2
+    score = music21.converter.parseData(write_musicxml(piece).decode(), format="musicxml")
+    heard = {n.id: n.volume.velocity for n in score.flatten().notes if not n.isChord and n.volume.velocity is not None}
+    assert len(heard) > 40
+    assert all(loud[name] == velocity for name, velocity in heard.items() if name in loud)

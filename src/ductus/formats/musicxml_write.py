@@ -41,7 +41,7 @@ from ductus.formats.musicxml_marks import (
     write_right_bar_line,
     write_signs,
 )
-from ductus.formats.musicxml_xml import Element, sub
+from ductus.formats.musicxml_xml import FORTE, USUAL_VELOCITY, Element, sub
 
 DECLARATION = '<?xml version="1.0" encoding="UTF-8"?>\n'
 DOCTYPE = (
@@ -391,6 +391,8 @@ class _PartWriter:
     ) -> None:
         again = note.id in symbol.tied_from
         element = sub(measure, "note", id=f"{note.id}_{symbol.tick}" if again else note.id)
+        if self.window.sounds and note.velocity != USUAL_VELOCITY and not again:
+            element.set("dynamics", f"{note.velocity / FORTE * 100:.2f}")
         if chord:
             sub(element, "chord")
         written = self._written(note.pitch)

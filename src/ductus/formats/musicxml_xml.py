@@ -11,6 +11,9 @@ NOT_XML = re.compile(
     r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]"
 )  # the characters of XML 1.0, section 2.2
 
+USUAL_VELOCITY = 80  # of a note of which a file says nothing
+FORTE = 90  # the velocity of which a file states percents (MusicXML 4.0, attribute ``dynamics`` of note)
+
 
 def sub(parent: Element, tag: str, text: object | None = None, **attributes: str) -> Element:
     """Append a child; ``None`` text leaves it empty."""

@@ -16,9 +16,8 @@ from ductus.core.time.values import BASE_TICKS
 from ductus.formats.musicxml_read.losses import Losses
 from ductus.formats.musicxml_read.raw import RawMark, RawNote, RawPart
 from ductus.formats.musicxml_read.text import number_of, text_of, whole_of
-from ductus.formats.musicxml_xml import Element
+from ductus.formats.musicxml_xml import FORTE, USUAL_VELOCITY, Element
 
-FORTE = 90  # the velocity of which MusicXML states percents (MusicXML 4.0, attribute ``dynamics`` of note)
 SIGN_OF = {
     (s.group, s.tag): name for name, s in NOTE_SIGNS.items() if s.group and s.tag not in ("tremolo", "fingering")
 }
@@ -100,7 +99,7 @@ def drum_of(note: Element, part: RawPart, losses: Losses, bar: str) -> Pitch | N
     return drum_pitch(drum_at(place.diatonic, text_of(note, "notehead") not in ("", "normal")).key)
 
 
-def velocity_of(note: Element, otherwise: int = 80) -> int:
+def velocity_of(note: Element, otherwise: int = USUAL_VELOCITY) -> int:
     """The velocity that a file states for a note."""
     stated = number_of(note.get("dynamics"))
     return otherwise if stated is None else min(max(round(stated * FORTE / 100), 1), 127)

@@ -42,7 +42,9 @@ def what_is_there(piece: Piece) -> Counter[tuple[object, ...]]:
         shared.setdefault((n.line, n.tick), set()).update(s for s in n.signs if not NOTE_SIGNS[s].each)
     for n in piece.notes.values():
         own = {s for s in n.signs if NOTE_SIGNS[s].each}
-        out["note", at[n.id], n.ticks, tuple(sorted(own | shared[n.line, n.tick])), n.lyrics, n.crushed, n.velocity] += 1
+        out[
+            "note", at[n.id], n.ticks, tuple(sorted(own | shared[n.line, n.tick])), n.lyrics, n.crushed, n.velocity
+        ] += 1
     for m in piece.marks.values():
         ends = (at[m.notes[0]], at[m.notes[-1]]) if m.notes else None
         if m.kind not in ("tuplet", "silence", "remark"):  # brackets are stated for all; the others are of no file

@@ -226,6 +226,32 @@ def test_trill_roll_and_crushed_note_are_named() -> None:
     assert [(o.kind, len(o.events)) for o in found] == [("trill", 8), ("rolled chord", 4), ("crushed note", 2)]
 
 
+def test_a_tremolo_and_a_run_are_named_and_written_as_such_when_they_are_taken_up() -> None:
+    tremolo = [PlayedNote(k * 70_000, k * 70_000 + 60_000, 65) for k in range(16)]
+    scale = [2_400_000 - 60_000 * (7 - k) for k in range(7)]
+    run = [PlayedNote(on, on + 55_000, key) for on, key in zip(scale, (60, 62, 64, 65, 67, 69, 71), strict=True)]
+    run.append(PlayedNote(2_400_000, 3_500_000, 72))
+    bass = [PlayedNote(1_200_000, 3_500_000, 36)]
+    take = Take(tuple(sorted((*tremolo, *bass, *run), key=lambda n: n.onset_us)))
+    found = find_ornaments(take)
+    assert [(o.kind, len(o.events)) for o in found] == [("tremolo", 16), ("run", 8)]
+    pins = Pins(ornaments=frozenset(o.events[0] for o in found))
+    result = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), pins)
+    first, low, last = sorted(result.notes, key=lambda n: n.tick)
+    assert (str(first.pitch), first.tick, first.articulations) == ("F4", 0, ("tremolo-3",))
+    assert (str(low.pitch), low.tick) == ("C2", 2 * QUARTER)
+    assert (str(last.pitch), last.tick) == ("C5", 4 * QUARTER)
+    assert [str(p) for p in last.crushed] == ["C4", "D4", "E4", "F4", "G4", "A4", "B4"]
+    plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)))
+    assert len(plain.notes) == len(take.notes)  # nothing is imposed
+
+
+def test_scales_and_repeated_notes_that_can_be_counted_are_no_ornaments() -> None:
+    sixteenths = [PlayedNote(k * 90_000, k * 90_000 + 85_000, 60 + k) for k in range(12)]  # 166 a minute
+    repeated = [PlayedNote(3_000_000 + k * 115_000, 3_000_000 + k * 115_000 + 60_000, 67) for k in range(12)]
+    assert not find_ornaments(Take((*sixteenths, *repeated)))
+
+
 def test_the_meter_of_a_click_take_is_heard_from_its_weight() -> None:
     waltz = [(3 * bar, 1, 41) for bar in range(10)]
     waltz += [(3 * bar + b, 0.7, k) for bar in range(10) for b in (1, 2) for k in (57, 60)]

@@ -22,7 +22,7 @@ from ductus.core.score.voices import fits, voice_for
 from ductus.core.time.bars import Timeline
 from ductus.core.time.ticks import QUARTER
 
-READ_MARKS = ("staccato", "trill", "turn", "rolled")  # marks that come from the playing
+READ_MARKS = ("staccato", "trill", "turn", "rolled", "tremolo-3")  # marks that come from the playing
 
 
 def notes_of_reading(piece: Piece, reading: Reading) -> list[Note]:

@@ -1,8 +1,9 @@
-"""What is played too fast to be counted: trills, turns, rolled chords, crushed notes. They are offered, never imposed.
+"""What is played too fast to be counted: trills, turns, tremolos, rolled chords, runs, crushed notes. They are offered, never imposed.
 
 Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second; a turn
 goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled
-chord is a run of keys in one direction that are all held to its end; a crushed note is let go within 90 ms, just
+chord is a run of keys in one direction that are all held to its end; a tremolo strikes one key at least ten times a second; a run is a scale in
+one direction, faster than fourteen notes a second, into a note that lasts: a group of grace notes; a crushed note is let go within 90 ms, just
 before a neighbour that lasts. A person who takes an offer pins it (``Pins.ornaments``).
 """
 
@@ -20,13 +21,15 @@ TRILL_NOTES, TRILL_GAP_US = 5, 125_000
 TURN_GAP_US = 100_000
 ROLL_NOTES, ROLL_GAP_US, ROLL_LEAST_US, ROLL_STEP = 3, 70_000, 60_000, 12
 CRUSHED_US, CRUSHED_GAP_US = 90_000, 85_000
+TREMOLO_STROKES, TREMOLO_GAP_US = 6, 100_000
+RUN_NOTES, RUN_GAP_US, RUN_STEP = 5, 70_000, 3  # the note that it leads to included; semitones of a step
 
 
 def find_ornaments(take: Take) -> list[Ornament]:
     """All ornaments of a take, in order; an event belongs to one at most."""
     used: set[int] = set()
     found: list[Ornament] = []
-    for finder in (trill_at, turn_at, roll_at, crushed_at):
+    for finder in (trill_at, tremolo_at, turn_at, roll_at, run_at, crushed_at):
         for n in range(len(take.notes)):
             if n in used:
                 continue
@@ -90,6 +93,35 @@ def roll_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
     return Ornament("rolled chord", tuple(run)) if len(run) >= ROLL_NOTES and held and wide else None
 
 
+def tremolo_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
+    """One key struck again and again; what else is struck meanwhile is passed over."""
+    run = [start]
+    for n in range(start + 1, len(notes)):
+        if notes[n].onset_us - notes[run[-1]].onset_us > TREMOLO_GAP_US:
+            break
+        if notes[n].key == notes[start].key:
+            run.append(n)
+    return Ornament("tremolo", tuple(run)) if len(run) >= TREMOLO_STROKES else None
+
+
+def run_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
+    """A scale in one direction into a note that lasts; what the other hand strikes meanwhile is passed over."""
+    run = [start]
+    direction = 0
+    for n in range(start + 1, len(notes)):
+        step = notes[n].key - notes[run[-1]].key
+        if notes[n].onset_us - notes[run[-1]].onset_us > RUN_GAP_US:
+            break
+        if not 1 <= abs(step) <= RUN_STEP or step * direction < 0:
+            continue
+        direction = 1 if step > 0 else -1
+        run.append(n)
+        last = notes[n]
+        if len(run) >= RUN_NOTES and last.release_us - last.onset_us > 2 * CRUSHED_US:
+            return Ornament("run", tuple(run))
+    return None
+
+
 def crushed_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
     """A note let go at once, close before a neighbouring key that lasts."""
     note = notes[start]
@@ -115,22 +147,26 @@ def ornament_words(ornament: Ornament, pitches: Mapping[int, Pitch]) -> str:
         return f"a trill on {pitch_words(min(named, key=lambda p: p.midi))}"
     if ornament.kind == "turn":
         return f"a turn on {pitch_words(named[-1])}"
+    if ornament.kind == "tremolo":
+        return f"a tremolo on {pitch_words(named[0])}"
     if ornament.kind == "rolled chord":
         return f"a rolled chord of {len(ornament.events)} notes"
+    if ornament.kind == "run":
+        return f"a run of {len(named) - 1} grace notes into {pitch_words(named[-1])}"
     return f"{pitch_words(named[0])} crushed into {pitch_words(named[-1])}"
 
 
 def main_event(take: Take, ornament: Ornament) -> int:
-    """The event that stands for an ornament on the page: the lower key of a trill, the last of a turn, the note that a grace note
-    leads to."""
+    """The event that stands for an ornament on the page: the lower key of a trill, the first of a tremolo, the last of a turn, the note that
+    grace notes lead to."""
     if ornament.kind == "trill":
         return min(ornament.events[:2], key=lambda e: take.notes[e].key)
-    return ornament.events[0] if ornament.kind == "roll" else ornament.events[-1]
+    return ornament.events[0] if ornament.kind in ("roll", "tremolo") else ornament.events[-1]
 
 
 def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int, ...]]:
-    """The take as if these ornaments were plain notes, and the event of each of its notes: a trill or a turn is one long note, a rolled chord
-    is struck at once, a grace note is left out. So the notes around them are read as if nobody had ornamented."""
+    """The take as if these ornaments were plain notes, and the event of each of its notes: a trill, a turn or a tremolo is one long note, a rolled
+    chord is struck at once, grace notes are left out. So the notes around them are read as if nobody had ornamented."""
     notes: dict[int, PlayedNote] = dict(enumerate(take.notes))
     for ornament in ornaments:
         mine = [take.notes[e] for e in ornament.events]
@@ -145,7 +181,7 @@ def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int,
         if ornament.kind == "roll":
             last = max(n.release_us for n in mine)
             notes[main] = replace(take.notes[main], release_us=last, channel=ROLLED)
-        elif ornament.kind in ("trill", "turn"):
+        elif ornament.kind in ("trill", "turn", "tremolo"):
             end = max(n.release_us for n in mine)
             notes[main] = replace(take.notes[main], onset_us=first, release_us=end)
         else:
@@ -162,13 +198,14 @@ def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament]
         main = main_event(take, ornament)
         if ornament.kind in ("trill", "turn"):
             sign[main] = ornament.kind
-        elif ornament.kind == "roll":
+        elif ornament.kind in ("roll", "tremolo"):
             sign[main] = "tremolo-3"
         elif ornament.kind == "rolled chord":
             sign.update(dict.fromkeys(ornament.events, "rolled"))
         else:
-            grace, key = take.notes[ornament.events[0]].key, take.notes[main].key
-            crushed[main] = (*crushed.get(main, ()), spell_in_key(grace, fifths, 1 if grace < key else -1))
+            keys = [take.notes[e].key for e in ornament.events[:-1]]
+            leaning = 1 if keys[0] < take.notes[main].key else -1
+            crushed[main] = (*crushed.get(main, ()), *(spell_in_key(key, fifths, leaning) for key in keys))
     return tuple(
         replace(
             n,

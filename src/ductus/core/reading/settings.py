@@ -109,7 +109,8 @@ class Doubt:
 
 @dataclass(frozen=True, slots=True)
 class Ornament:
-    """Kind "trill", "turn", "rolled chord" or "crushed note", and the events of the take that make it, in order."""
+    """Kind "trill", "turn", "tremolo", "rolled chord", "run" or "crushed note" (of a kit "roll" or "flam"), and the events of the take that make it,
+    in order."""
 
     kind: str
     events: tuple[int, ...]

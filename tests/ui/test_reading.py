@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+import random
 import re
 import signal
+from fractions import Fraction as F
 from typing import Any
 
+import music21
 import pytest
 from playwright.sync_api import Page, expect
 
+from ductus.core.performance.takes import PlayedNote
+from tests.building import midi_of
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, exported, pass_time, play_through, press, says
+from tests.ui.desk import begin, exported, opened, pass_time, play_through, press, says
 
 RECORD = re.compile("^Record")
 
@@ -210,3 +216,51 @@ def test_ornaments_that_were_heard_are_taken_up_by_the_same_keys_as_doubts(page:
     says(page, "Undone: Crushed note written as such")
     expect(page.locator(".system g.graceGrp")).to_have_count(0)
     assert "<grace" not in server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+
+
+# Quarters and their halves around a syncopation in bar 4, (value in quarters, key); played with a spread of 28 ms, which hides it.
+AROUND = [(v, k) for v, k in zip(
+    [1, 1, 1, 1, .5, .5, 1, 1, 1, 1, 1, .5, .5, 1, .25, .5, .25, 1, .25, .5, .25, 1, 1, 1, 1, 1, .5, .5, .5, .5, 2],
+    [67, 69, 71, 72, 74, 72, 71, 69, 67, 65, 67, 69, 71, 72, 72, 74, 76, 74, 72, 71, 69, 67, 65, 64, 65, 67, 69, 67, 65, 64, 60], strict=True,
+)]  # fmt: skip
+
+
+def syncopated(seed: int, quarters_per_minute: float = 100.0, spread_s: float = 0.028) -> list[PlayedNote]:
+    rng, at, quarter_us, out = random.Random(seed), 0.0, 60e6 / quarters_per_minute, []
+    for value, key in AROUND:
+        on = max(at * quarter_us + rng.gauss(0, spread_s) * 1e6, 0)
+        out.append(PlayedNote(round(on), round(on + value * quarter_us * rng.uniform(0.8, 0.97)), key, 76))
+        at += value
+    return out
+
+
+def test_a_doubt_repairs_the_syncopated_bar(page: Page, server: Server) -> None:
+    """A 16th, an eighth and a 16th were read as something else; the doubt of that bar names them, and one key writes them."""
+    data = midi_of(syncopated(0), 100, (4, 4))
+    page.get_by_label("Files to import").set_input_files(
+        {"name": "hidden.mid", "mimeType": "audio/midi", "buffer": data}
+    )
+    page.wait_for_selector(".system svg")
+    piece = opened(page)
+    starts = list(itertools.accumulate((v for v, _ in AROUND), initial=0.0))
+    wanted = [(F(on), F(v), key) for on, (v, key) in zip(starts, AROUND, strict=False)]
+
+    def written() -> list[tuple[F, F, int]]:
+        return [(on, value, music21.pitch.Pitch(name).midi) for on, value, name, _ in exported(server, piece)]
+
+    wrong = set(written()) ^ set(wanted)
+    assert wrong
+    assert all(12 <= on < 13 for on, _, _ in wrong)  # in the first beat of bar 4
+    press(page, "KeyR")
+    expect(page.get_by_test_id("doubt-in-hand")).to_be_visible()
+    for _ in range(8):
+        if "a 16th, an eighth and a 16th" in page.get_by_test_id("doubt-in-hand").inner_text():
+            break
+        press(page, "v")
+        page.wait_for_timeout(150)
+    expect(page.get_by_test_id("doubt-in-hand")).to_contain_text("bar 4")
+    press(page, "x")
+    expect(
+        page.get_by_test_id("doubt-in-hand").get_by_role("radio", name="a 16th, an eighth and a 16th")
+    ).to_be_checked()
+    assert written() == wanted

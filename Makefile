@@ -10,7 +10,14 @@ PORT ?= 8765
 
 .PHONY: setup demo test check bench bench-reading fuzz chromium converter types wheel clean
 
-setup: $(STAMP) $(WEB)
+COMPILED = .venv/.compiled
+
+setup: $(STAMP) $(COMPILED) $(WEB)
+
+# Compiled once here: where Python is told to write no bytecode, each start would compile everything again.
+$(COMPILED): $(STAMP) $(shell find src/ductus -name '*.py')
+	$(PY) -m compileall -q src/ductus
+	touch $@
 
 $(STAMP): pyproject.toml requirements.lock
 	python3 -m venv .venv

@@ -311,3 +311,20 @@ def test_the_list_of_notes_goes_with_the_playing(page: Page, server: Server) -> 
     play_through(page)
     expect(page.get_by_test_id("shape-strip").get_by_role("spinbutton").first).to_be_editable()
     expect(page.get_by_test_id("note-list").locator('[data-row^="live"]')).to_have_count(0)
+
+
+def test_bars_are_recorded_round_and_round_and_the_last_whole_round_stands(page: Page, server: Server) -> None:
+    """Eight bars of the waltz against a round of four: two takes of bars 1 to 4, the second on the page."""
+    piece = begin(page, "Round", "3/4", "G minor")
+    page.clock.install()
+    to_record(page)
+    line(page).get_by_role("button", name=re.compile("^span")).click()
+    page.get_by_role("radio", name="to bar 4, round and round").click()
+    page.keyboard.press("Escape")
+    expect(line(page)).to_contain_text("to bar 4, round and round")
+    rehearse(page, "Lock Gate Waltz, bars 1 to 8")
+    play_through(page)
+    says(page, re.compile("Take 2: .* written from bar 1"))
+    expect(page.get_by_test_id("take")).to_have_count(2)
+    second = [(onset - 12, pitch) for onset, pitch in written(waltz(), 8) if onset >= 12]
+    assert on_page(server, piece) == second

@@ -9,7 +9,7 @@ from __future__ import annotations
 import threading
 import weakref
 from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 from ductus.app.desk import Desk
@@ -60,20 +60,11 @@ from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
-from ductus.core.words import capital, count_words
+from ductus.core.words import capital, count_words, listed
 from ductus.store.takes import TakeRow
 
-BY_HAND = (
-    ReadBar,
-    ReadTaps,
-    ReadShift,
-    ReadPin,
-    ReadStretch,
-    ReadUnpinned,
-    ReadExtent,
-    ReadTime,
-    ReadAnswer,
-)  # said as they are
+# What is said as it is.
+BY_HAND = (ReadBar, ReadTaps, ReadShift, ReadPin, ReadStretch, ReadUnpinned, ReadExtent, ReadTime, ReadAnswer)  # fmt: skip
 PROPOSALS = 3  # readings of the whole that are offered of a take played freely
 KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces
 
@@ -264,12 +255,21 @@ def reading_with(piece: Piece, ids: Iterable[str]) -> str:
 # --- the jobs -----------------------------------------------------------------------------------
 
 
-def take_onto_page(desk: Desk, row: TakeRow, where: Reading, choices: Choices, arrival: Arrival | None = None) -> Job:
-    """The job that puts a take on the page."""
-    kept = f"{row.name} is kept among the takes; the page is as it was."
-    return Job(
-        f"Reading {row.name.lower()}", lambda piece: first_reading(desk, piece, row, where, choices, arrival), kept
-    )
+def takes_onto_page(
+    desk: Desk, rows: Sequence[TakeRow], where: Reading, choices: Choices, arrival: Arrival | None = None
+) -> Job:
+    """The job that puts takes on the page, one after the other at the same place."""
+
+    def work(piece: Piece) -> Change:
+        changes: list[Change] = []
+        for row in rows:
+            changes.append(first_reading(desk, piece, row, replace(where, take=row.id), choices, arrival))
+            piece = changes[-1].apply(piece)
+        return changes[0] if len(changes) == 1 else joined("; ".join(c.sentence for c in changes if c), changes)
+
+    names = listed([row.name.lower() for row in rows])
+    kept = f"{capital(names)} {'is' if len(rows) == 1 else 'are'} kept among the takes; the page is as it was."
+    return Job(f"Reading {names}", work, kept)
 
 
 def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_index: int) -> Job:
@@ -292,7 +292,7 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
         hand=staff or None,
         kit=kit_of(part),
     )
-    return take_onto_page(desk, row, Reading("", row.id, part.id, staff, start, ""), Choices(settings))
+    return takes_onto_page(desk, [row], Reading("", row.id, part.id, staff, start, ""), Choices(settings))
 
 
 def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: Iterable[str]) -> Job:

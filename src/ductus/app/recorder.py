@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
-from ductus.app.readings import Arrival, take_onto_page
+from ductus.app.readings import Arrival, takes_onto_page
 from ductus.app.recording import (
     NOTHING,
     WRITTEN,
@@ -17,6 +17,7 @@ from ductus.app.recording import (
     RecordPlan,
     begin,
     clicks_of,
+    for_page,
     keep,
     read_otherwise,
     recovered,
@@ -88,6 +89,7 @@ class Recorder:
             self.late_us,
             state.harmony,
             message.proof,
+            choices.round and click,
         )
 
     def keep_delay(self, late_us: int) -> str:
@@ -110,7 +112,12 @@ class Recorder:
 
     def _heard(self, plan: RecordPlan, clicks: ClickPlan, since: int, bars: int, halves: bool | None) -> m.ClicksFact:
         timeline = self.desk.piece.timeline
+        going = clicks.going
+        if going is not None:  # no further than this round: the next holds what was played in it
+            bars = min(bars, going.bars + (len(clicks.lead) if not since else 0))
         start, until = timeline.bar(plan.bar).start, timeline.bar(plan.until).end if plan.until is not None else None
+        if going is not None and plan.policy == "add" and self.live is not None:
+            clicks = replace(clicks, piece=self.live.page)  # what was played in the rounds before is heard in the next
         silent = Silence(
             plan.part, plan.staff, start, (until or 2**60) if plan.policy == "replace" else start,
             not self.choices.before, not self.choices.others,
@@ -121,11 +128,15 @@ class Recorder:
             tuple(clicks.clicks(since, bars, halves)),
             tuple(clicks.heard(since, bars, silent)),
             tuple(
-                (clicks.time_of(t), t) for bar in clicks.bars(since, bars) for t in (*bar.beats(), bar.end) if t >= 0
+                (clicks.time_of(t), t - later)
+                for bar, later in ((b, clicks.later(b)) for b in clicks.bars(since, bars))
+                for t in (*bar.beats(), bar.end)
+                if t >= 0
             ),
             clicks.lead_us,
             clicks.end_us(since, bars),
-            None if until is None else clicks.time_of(until),
+            None if until is None or going is not None else clicks.time_of(until),
+            None if going is None else going.bars,
         )
 
     def start(self, message: m.StartRecording, state: EntryState) -> None:
@@ -150,7 +161,9 @@ class Recorder:
         event_us, seconds = self._origin
         now = event_us + round((self._clock() - seconds) * 1e6) - self.recording.origin_us
         self.live.advance(max(now, self.recording.last_us))
-        return max(round(self.live.reading.pulses.tick_at(now)) + self.live.place.start, 0)
+        tick = round(self.live.reading.pulses.tick_at(now)) + self.live.place.start
+        going = self.recording.going
+        return max(tick if going is None else going.folded(tick), 0)
 
     def bend(self) -> m.ClicksFact | None:
         """Let the click go with the player, where that was chosen: what is to be heard from the next beat on, None where nothing changes."""
@@ -177,15 +190,15 @@ class Recorder:
         heard = self._heard(recording.plan, recording.clicks, since, BENT_BARS, None)
         return replace(heard, from_us=recording.clicks.pulses.time_at(beat) + 1)
 
-    def finish(self, end_us: int) -> TakeRow | None:
+    def finish(self, end_us: int) -> list[TakeRow]:
         """Keep what was played; the recording is over once that is on disk. Raises NotKept."""
         recording = self.recording
         assert recording is not None
-        row = keep(self.desk, recording, end_us)
-        self.seen = (row.id, self.live.passed()) if row is not None and self.live is not None else None
+        rows = keep(self.desk, recording, end_us)
+        self.seen = (rows[-1].id, self.live.passed()) if rows and self.live is not None else None
         self.recording = self.live = None
         self.desk.recording_sessions -= 1
-        return row
+        return rows
 
     def changed_since(self) -> str:
         """Bars that the reading of the whole wrote otherwise than they stood while they were played, in words; it is said once."""
@@ -197,26 +210,35 @@ class Recorder:
         recording = self.recording
         if recording is None:
             raise BadInput("No recording is going on.")
-        row = self.finish(message.end_us)
-        if row is None:
+        rows = self.finish(message.end_us)
+        if not rows:
             return Stopped("Nothing was heard, so nothing was written")
         if message.drop:
-            self.desk.drop_take(row.id)
-            return Stopped("The take was dropped from the page; it stays among the takes", row.id)
-        return self._read(recording, row)
+            for row in rows:
+                self.desk.drop_take(row.id)
+            return Stopped("The take was dropped from the page; it stays among the takes", rows[-1].id)
+        return self._read(recording, rows, message.end_us - recording.origin_us)
 
-    def _read(self, recording: Recording, row: TakeRow) -> Stopped:
+    def _read(self, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> Stopped:
+        last = rows[-1]
         if recording.plan.proof:
-            return Stopped(f"{row.name} is kept", row.id, against=recording.plan.part)
+            return Stopped(f"{last.name} is kept", last.id, against=recording.plan.part)
         piece = self.desk.piece
-        job = take_onto_page(
+        wanted = for_page(piece, recording, rows, end_us)
+        job = takes_onto_page(
             self.desk,
-            row,
-            recording.place(piece, row.id),
+            wanted,
+            recording.place(piece, wanted[-1].id),
             recording.choices(piece),
             Arrival(self.choices.in_place, recording.plan.harmony),
         )
-        return Stopped(f"{row.name} is kept and is being read", row.id, job)
+        kept = (
+            f"{last.name} is kept"
+            if len(rows) == 1
+            else f"{rows[0].name} to {last.name.lower()} are kept, one for each round"
+        )
+        read = f"; {wanted[-1].name.lower()} is being read" if len(rows) > len(wanted) == 1 else " and being read"
+        return Stopped(kept + (" and is being read" if len(rows) == 1 else read), wanted[-1].id, job)
 
     def cut_off(self) -> Sequence[CutOff]:
         """Recordings that nobody is making any more and nobody has kept."""
@@ -234,9 +256,9 @@ class Recorder:
             self.desk.has_become(cut.from_us, cut.to_us, NOTHING)
             return Stopped("Dropped; what was played stays in the journal")
         recording = recovered(self.desk, cut, self.desk.journal(cut.from_us, cut.to_us))
-        row = keep(self.desk, recording, recording.last_us + recording.origin_us)
+        rows = keep(self.desk, recording, recording.last_us + recording.origin_us)
         self.desk.has_become(cut.from_us, cut.to_us, WRITTEN)
-        return Stopped("Nothing was played in it") if row is None else self._read(recording, row)
+        return self._read(recording, rows, recording.last_us) if rows else Stopped("Nothing was played in it")
 
     def leave(self) -> None:
         """The browser left: what was going on is kept as a take. Raises NotKept."""

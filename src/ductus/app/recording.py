@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -11,10 +11,11 @@ from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Heard, Listener, Take, take_of_events
 from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan
 from ductus.core.playback.performance import Sounding, take_sounds
+from ductus.core.playback.rounds import MOST_ROUNDS, Round, takes_of_rounds
 from ductus.core.reading.choices import Choices, Where
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.onto_page import written_note
-from ductus.core.reading.settings import ReadSettings
+from ductus.core.reading.settings import ReadNote, ReadSettings
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import kit_of
 from ductus.core.score.edits import clear_brackets, clear_span
@@ -35,7 +36,8 @@ class RecordPlan:
     """What a recording writes: into ``part`` from bar ``bar`` (index) to the end of ``until`` (None: as long as it goes on), at ``tempo``
     after ``count_in`` bars; ``tempo`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves.
     ``before``: the bars of the count-in are those of the piece. ``late_us``: how late the player's notes arrive, found by the delay test; ``harmony``: what
-    the written notes are held to. ``proof``: nothing is written, it is held against the page."""
+    the written notes are held to. ``proof``: nothing is written, it is held against the page. ``round``: the bars up to ``until`` are gone round
+    until it is stopped; each round becomes a take."""
 
     part: str
     staff: int
@@ -52,6 +54,12 @@ class RecordPlan:
     late_us: int = 0
     harmony: str = "off"
     proof: bool = False
+    round: bool = False
+
+    @property
+    def round_to(self) -> int | None:
+        """The last of the bars that are gone round; None: they are not."""
+        return max(self.until, self.bar) if self.round and self.until is not None and self.tempo is not None else None
 
 
 def plan_from(kept: dict[str, Any]) -> RecordPlan:
@@ -94,12 +102,19 @@ class Recording:
         bar = piece.timeline.bar(self.plan.bar)
         return bar.start - bar.missing if self.clicks is not None else bar.start
 
-    def settings(self, piece: Piece) -> ReadSettings:
-        """How the take is read at first."""
+    @property
+    def going(self) -> Round | None:
+        """The bars that are gone round; None: they are not."""
+        return None if self.clicks is None else self.clicks.going
+
+    def settings(self, piece: Piece, *, rounds: bool = False) -> ReadSettings:
+        """How the take is read at first; ``rounds``: all of them in one."""
         plan = self.plan
         one = plan.staff or (1 if piece.part(plan.part).staves == 1 else None)
         known = self.clicks is not None or bool(len(piece.notes))
         meters = piece.timeline.meters_from(plan.bar, self.start(piece))
+        if self.going is not None:
+            meters = self.going.meters(meters, MOST_ROUNDS if rounds else 1)
         return ReadSettings(
             meter=meters[0][1] if known else None,
             changes=meters[1:] if self.clicks is not None else (),
@@ -143,18 +158,40 @@ def clicks_of(piece: Piece, plan: RecordPlan) -> ClickPlan | None:
     """The click of a plan; None: played freely."""
     if plan.tempo is None:
         return None
-    return click_plan(piece, plan.bar, plan.tempo, plan.count_in, before=plan.before)
+    return click_plan(piece, plan.bar, plan.tempo, plan.count_in, before=plan.before, round_to=plan.round_to)
 
 
-def keep(desk: Desk, recording: Recording, end_us: int) -> TakeRow | None:
-    """Keep what was played as a take; None if nothing was played. Raises NotKept."""
-    plan = recording.plan
+def keep(desk: Desk, recording: Recording, end_us: int) -> list[TakeRow]:
+    """Keep what was played as a take, of bars that were gone round as one for each round; none if nothing was played. Raises NotKept."""
+    plan, going = recording.plan, recording.going
     take = recording.listener.take(max(end_us - recording.origin_us, 0), recording.pulses())
     if not take.notes:
         if recording.number is not None:
             desk.end_recording(recording.number)
-        return None
-    return desk.keep_take(take, "free" if recording.clicks is None else "click", asdict(plan), recording.number)
+        return []
+    source = "free" if recording.clicks is None else "click"
+    takes = [take] if going is None else [one for _, one in takes_of_rounds(take, going)]
+    last = (
+        len(takes) - 1
+    )  # the recording is over once its last take is kept: cut off before that, all of it is offered from the journal
+    return [
+        desk.keep_take(one, source, asdict(plan), recording.number if k == last else None)
+        for k, one in enumerate(takes)
+    ]
+
+
+def for_page(piece: Piece, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> list[TakeRow]:
+    """Which takes of a recording go onto the page: of rounds that replace each other the last that came to its last beat (or the only one), of
+    rounds that are added all. ``end_us`` from the origin."""
+    going, pulses = recording.going, recording.pulses()
+    if going is None or pulses is None or recording.plan.policy == "add":
+        return list(rows)
+    numbers = [k for k, _ in takes_of_rounds(recording.listener.take(max(end_us, 0), pulses), going)]
+    last_beat = piece.timeline.bar(going.last).beats()[-1] - going.start
+    whole = [
+        row for k, row in zip(numbers, rows, strict=True) if pulses.time_at(k * going.length + last_beat) <= end_us
+    ]
+    return (whole or list(rows))[-1:]
 
 
 def recovered(desk: Desk, cut: CutOff, heard: Iterable[Heard]) -> Recording:
@@ -210,7 +247,8 @@ class LivePage:
         assert pulses is not None
         self.desk, self.recording = desk, recording
         self.where = recording.where(desk.piece)
-        self.reading = LiveReading(pulses, replace(recording.settings(desk.piece), voices=1))
+        self.reading = LiveReading(pulses, replace(recording.settings(desk.piece, rounds=True), voices=1))
+        self.going = recording.going
         self.place = recording.place(desk.piece, 0)
         self._start_anew()
 
@@ -220,11 +258,16 @@ class LivePage:
         self._notes: dict[int, Note] = {}
         self._cleared = max(self.place.start, 0)
 
+    @property
+    def page(self) -> Piece:
+        """The piece with what was played up to now."""
+        return self._page
+
     def advance(self, now_us: int) -> bool:
         """Read on and show it; ``now_us`` from the origin of the recording. Returns True if the systems were divided anew."""
         if self._revision != self.desk.history.revision:
             self._start_anew()
-        read = self.reading.advance(self.recording.listener.notes(now_us), now_us)
+        read = self._in_round(self.reading.advance(self.recording.listener.notes(now_us), now_us), now_us)
         place = self.place
         fresh = {
             n.event: replace(written_note(place, n, f"live{n.event}", self.where.voice), take=None)
@@ -253,9 +296,23 @@ class LivePage:
         bars |= {bar for n in both for bar in bars_touched(self._page.timeline, n)}
         return self.desk.preview(self._page, bars)
 
+    def _in_round(self, read: list[ReadNote], now_us: int) -> list[ReadNote]:
+        """The notes as they stand on the page where bars are gone round: what replaces, shows the present round; what adds, all of them."""
+        going = self.going
+        if going is None:
+            return read
+        now = going.of(self.reading.pulses.tick_at(now_us))
+        out = []
+        for n in read:
+            k = n.tick // going.length
+            if k == now or (k >= 0 and self.where.policy == "add"):
+                tick = n.tick - k * going.length
+                out.append(replace(n, tick=tick, ticks=min(n.ticks, going.length - tick)))
+        return out
+
     def passed(self) -> dict[int, int]:
         """Event -> tick of the notes in bars that were over when the playing ended: what stood there was as good as final."""
-        if not self._notes:
+        if not self._notes or self.going is not None:
             return {}
         last = self._page.timeline.bar_at(max(n.tick for n in self._notes.values())).start
         return {event: note.tick for event, note in self._notes.items() if note.tick < last}

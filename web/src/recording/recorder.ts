@@ -12,6 +12,7 @@ import { stopPlaying, whilePlayKeyStops } from '../listening/listening'
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
 const BARS = 16 // of one stretch
 const AHEAD_US = 6_000_000 // a stretch is asked for so long before it begins
+const ROUND_AHEAD_US = 1_500_000 // a round holds what was played in the one before: it is asked for as late as may be
 const AFTER_SPAN_US = 250_000 // a key that is held over the last bar line is still heard
 
 /** What a recording is begun with in place of what the line says. */
@@ -48,10 +49,10 @@ function sounding(originUs: number, bar: number, own: Own, first: Awaited<Return
       clicks.add(more.clicks)
       notes.add(more.notes)
       beats.at.push(...(more.beats as [number, number][]))
-      next(since + BARS, more.end_us)
-    }, Math.max((originUs + endUs - AHEAD_US - nowUs()) / 1000, 20))
+      next(since + more.bars, more.end_us)
+    }, Math.max((originUs + endUs - (first.round_bars ? ROUND_AHEAD_US : AHEAD_US) - nowUs()) / 1000, 20))
   }
-  next(BARS, first.end_us)
+  next(first.bars, first.end_us)
   whenBent((bent) => {
     const us = originUs + bent.from_us!
     clicks.replace(us, bent.clicks)

@@ -299,7 +299,8 @@ class MarksFact:
 @dataclass(frozen=True, slots=True)
 class ClicksFact:
     """What is heard in some bars of a recording, in microseconds from the first click: ``lead_us`` until writing begins, ``end_us`` until these
-    bars are over, ``beats`` (microseconds, tick of the piece), ``stop_us`` until the span that is written is over (None: it has no end). With ``from_us`` it stands in for everything that was to be
+    bars are over, ``beats`` (microseconds, tick of the piece), ``stop_us`` until the span that is written is over (None: it has no end),
+    ``round_bars`` how many bars are gone round. With ``from_us`` it stands in for everything that was to be
     heard from then on: the click goes with the player."""
 
     since: int
@@ -310,6 +311,7 @@ class ClicksFact:
     lead_us: int
     end_us: int
     stop_us: int | None
+    round_bars: int | None = None
     from_us: int | None = None
     type: Literal["clicks"] = "clicks"
 

@@ -8,6 +8,7 @@ A plan has no end: bars go on behind the last one that is written. Bars of the c
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -17,6 +18,7 @@ from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
 from ductus.core.playback.performance import Shape, Sounding, one_by_one
+from ductus.core.playback.rounds import Round, round_of
 from ductus.core.playback.tempi import pace_at, paces, written_tempo_map
 from ductus.core.score.piece import Piece
 from ductus.core.time.bars import MAX_BAR, Bar
@@ -88,7 +90,8 @@ class Click:
 @dataclass(frozen=True, slots=True)
 class ClickPlan:
     """``pulses`` count from the first bar line (tick 0 = ``start``, the tick of the piece where the first bar that is written begins, or
-    would begin if it is a pick-up); time 0 is the first click. ``lead`` are the bars of the count-in, ``first`` the bar after them."""
+    would begin if it is a pick-up); time 0 is the first click. ``lead`` are the bars of the count-in, ``first`` the bar after them; ``going``: the
+    bars from there on are gone round."""
 
     piece: Piece
     start: int
@@ -96,6 +99,7 @@ class ClickPlan:
     lead: tuple[Bar, ...]
     real: bool  # are the bars of the count-in those of the piece?
     pulses: PulseMap
+    going: Round | None = None
 
     @property
     def lead_us(self) -> int:
@@ -109,7 +113,16 @@ class ClickPlan:
     def bars(self, since: int, count: int) -> Iterator[Bar]:
         """``count`` bars from the bar ``since`` (0: the first of the count-in)."""
         for k in range(since, since + count):
-            yield self.lead[k] if k < len(self.lead) else self.piece.timeline.bar(self.first + k - len(self.lead))
+            if k < len(self.lead):
+                yield self.lead[k]
+            elif self.going is not None:
+                yield self.going.bar(self.piece.timeline, k - len(self.lead))
+            else:
+                yield self.piece.timeline.bar(self.first + k - len(self.lead))
+
+    def later(self, bar: Bar) -> int:
+        """By how many ticks a bar comes later than it stands on the page: in the rounds after the first."""
+        return bar.start - self.piece.timeline.bar(bar.index).start if self.going is not None and bar.index >= 0 else 0
 
     def clicks(self, since: int, count: int, halves: bool | None = None) -> list[Click]:
         """The clicks of ``count`` bars from the bar ``since``; ``halves`` None: in compound meters only."""
@@ -123,20 +136,23 @@ class ClickPlan:
     def heard(self, since: int, count: int, leave_out: Silence) -> list[Sounding]:
         """What is written in these bars, as it sounds; times from the first click. Notes that began before the plan does are not heard."""
         bars = [b for b in self.bars(since, count) if b.index >= 0 and (self.real or b.start >= self.start)]
-        if not bars:
-            return []
+        out: list[Sounding] = []
+        for later, mine in itertools.groupby(bars, self.later):
+            out += self._heard_in(list(mine), later, leave_out)
+        return sorted(out, key=lambda s: (s.onset_us, s.key))
+
+    def _heard_in(self, bars: list[Bar], later: int, leave_out: Silence) -> Iterator[Sounding]:
+        """What is written in bars of one round, whose ticks run so much ``later`` than those of the page."""
         struck = []
-        first, end = bars[0].start, bars[-1].end
-        shape = Shape(self.piece, self.pulses.moved(self.start))
+        first, end = bars[0].start - later, bars[-1].end - later
+        shape = Shape(self.piece, self.pulses.moved(self.start - later))
         for part in self.piece.ordered_parts():
             for note in self.piece.notes_between(part.id, first, end):
                 if note.tick >= first and not leave_out.covers(part.id, note.staff, note.tick):
                     struck += shape.sounds(note)
-        out = []
         for s in one_by_one(struck):
-            on = max(self.time_of(s.on), 0)
-            out.append(Sounding(on, max(self.time_of(s.off) - on, 1), s.key, s.velocity, s.part, s.note))
-        return sorted(out, key=lambda s: (s.onset_us, s.key))
+            on = max(self.time_of(s.on + later), 0)
+            yield Sounding(on, max(self.time_of(s.off + later) - on, 1), s.key, s.velocity, s.part, s.note)
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,9 +175,11 @@ class Silence:
         return tick < self.end if own else self.others
 
 
-def click_plan(piece: Piece, bar: int, tempo: TempoChoice, count_in: int, *, before: bool = True) -> ClickPlan:
+def click_plan(
+    piece: Piece, bar: int, tempo: TempoChoice, count_in: int, *, before: bool = True, round_to: int | None = None
+) -> ClickPlan:
     """The plan of a recording that starts to write at bar index ``bar`` after ``count_in`` bars; ``before``: they are those of the piece,
-    where it has them. Raises BadInput for a place, a length or a tempo out of reach."""
+    where it has them; ``round_to``: the last of the bars that are gone round. Raises BadInput for a place, a length or a tempo out of reach."""
     if not (0 <= bar <= MAX_BAR - MOST_COUNT_IN and 0 <= count_in <= MOST_COUNT_IN):
         raise BadInput("That is no place to record from.")
     checked_tempo(tempo)
@@ -171,7 +189,9 @@ def click_plan(piece: Piece, bar: int, tempo: TempoChoice, count_in: int, *, bef
     lead = tuple(timeline.bar(k) for k in range(bar - count_in, bar)) if real else virtual_bars(first, count_in)
     start = first.start - first.missing
     begin = lead[0].start if lead else first.start
-    return ClickPlan(piece, start, bar, lead, real, tempo_pulses(piece, tempo, begin, first.start, start, real))
+    pulses = tempo_pulses(piece, tempo, begin, first.start, start, real)
+    going = None if round_to is None else round_of(timeline, bar, round_to)
+    return ClickPlan(piece, start, bar, lead, real, pulses if going is None else going.pulses(pulses), going)
 
 
 def virtual_bars(first: Bar, count_in: int) -> tuple[Bar, ...]:

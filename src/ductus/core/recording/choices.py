@@ -21,7 +21,7 @@ USUAL_SHORTEST: Value = "16th"
 class RecordChoices:
     """``on``: recording is the way of working. ``click`` False: played freely. ``first_key``: the first key begins it, without a count-in.
     ``hands`` "right", "left": everything into that staff, in the voice of the pen. ``until``: the bar (index) after which nothing is written, None: as
-    long as it goes on. ``in_place``: how sounding times are quantized as the take arrives (None: not at all). ``before``, ``others``: are the bars before it, and what else is written, heard? ``bends``: does the click go with
+    long as it goes on; ``round``: there it begins again, round and round. ``in_place``: how sounding times are quantized as the take arrives (None: not at all). ``before``, ``others``: are the bars before it, and what else is written, heard? ``bends``: does the click go with
     the player?"""
 
     on: bool = False
@@ -35,6 +35,7 @@ class RecordChoices:
     tuplets: bool | None = None
     policy: Literal["replace", "add"] = "replace"
     until: int | None = None
+    round: bool = False
     before: bool = True
     others: bool = True
     bends: bool = False
@@ -156,14 +157,15 @@ class RecordPolicy(RecordChoice):
 
 @dataclass(frozen=True, slots=True)
 class RecordUntil(RecordChoice):
-    """The last bar (index) that is written, or (None) as long as it goes on."""
+    """The last bar (index) that is written, or (None) as long as it goes on; ``round``: behind it the first comes again, until it is stopped."""
 
     bar: Annotated[int, Ge(0), Le(MAX_BAR)] | None
+    round: bool = False
     name: Literal["record-until"] = "record-until"
 
     def applied(self, choices: RecordChoices) -> RecordChoices:
         """See RecordChoice."""
-        return replace(choices, until=self.bar)
+        return replace(choices, until=self.bar, round=self.round and self.bar is not None)
 
 
 @dataclass(frozen=True, slots=True)

@@ -130,11 +130,16 @@ def _until(choices: RecordChoices, piece: Piece, bar: int) -> tuple[Phrase, ...]
     number = piece.timeline.number_of
     until = None if choices.until is None or choices.until < bar else choices.until
     ends = sorted({bar + n - 1 for n in SPANS} | ({until} if until is not None else set()))
+    once = until is not None and not choices.round
     options = (
         Choice("as long as you play", RecordUntil(None), until is None),
-        *(Choice(f"to the end of bar {number(b)}", RecordUntil(b), b == until) for b in ends),
+        *(Choice(f"to the end of bar {number(b)}", RecordUntil(b), once and b == until) for b in ends),
+        *(
+            Choice(f"to bar {number(b)}, round and round", RecordUntil(b, True), choices.round and b == until)
+            for b in ends
+        ),
     )
-    words = "on" if until is None else f"to bar {number(until)}"
+    words = "on" if until is None else f"to bar {number(until)}" + (", round and round" if choices.round else "")
     return (plain(" "), Phrase(words, "span", options, form="until"))
 
 

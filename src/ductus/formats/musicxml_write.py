@@ -19,7 +19,6 @@ from ductus.core.notation.beams import one_beam
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
 from ductus.core.pitch.intervals import fifths_of, transposed, written_interval
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.playback.performance import channels_of
 from ductus.core.score.drums import DRUMS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import ClefChange, Note, Part
@@ -41,6 +40,7 @@ from ductus.formats.musicxml_marks import (
     write_right_bar_line,
     write_signs,
 )
+from ductus.formats.musicxml_parts import part_list
 from ductus.formats.musicxml_xml import FORTE, USUAL_VELOCITY, Element, sub
 
 DECLARATION = '<?xml version="1.0" encoding="UTF-8"?>\n'
@@ -86,7 +86,7 @@ def write_musicxml(piece: Piece, window: Window | None = None) -> bytes:
     if window.heading:
         _heading(root, piece)
     parts = piece.ordered_parts()
-    _part_list(root, piece, window, channels_of(piece))
+    part_list(root, piece, names=window.part_names, heading=window.heading, sounds=window.sounds)
     opened = bytes(etree.tostring(root, encoding="UTF-8", xml_declaration=False))
     out = [(DECLARATION + (DOCTYPE if window.heading else "")).encode(), opened.removesuffix(CLOSE)]
     for part in parts:
@@ -121,47 +121,6 @@ def _heading(root: Element, piece: Piece) -> None:
     if facts.arranger:
         sub(identification, "creator", facts.arranger, type="arranger")
     sub(sub(identification, "encoding"), "software", "Ductus")
-
-
-def _part_list(root: Element, piece: Piece, window: Window, channels: dict[str, int]) -> None:
-    parts = piece.ordered_parts()
-    listing = sub(root, "part-list")
-    for part in parts:
-        entry = sub(listing, "score-part", id=part.id)
-        show = window.part_names and len(parts) > 1
-        sub(entry, "part-name", part.name, **({} if show or window.heading else {"print_object": "no"}))
-        if part.short:
-            sub(entry, "part-abbreviation", part.short, **({} if show or window.heading else {"print_object": "no"}))
-        if window.sounds and part.percussion:
-            _drums(entry, piece, part, channels[part.id])
-        elif window.sounds:
-            sub(sub(entry, "score-instrument", id=f"{part.id}-i"), "instrument-name", part.name)
-            midi = sub(entry, "midi-instrument", id=f"{part.id}-i")
-            sub(midi, "midi-channel", channels[part.id] + 1)
-            sub(midi, "midi-program", part.programme + 1)
-            _loudness(midi, part)
-
-
-def _drums(entry: Element, piece: Piece, part: Part, channel: int) -> None:
-    """An instrument for each drum that is struck, all on one channel: keys of ``midi-unpitched`` count from 1."""
-    struck = {n.pitch.midi for n in piece.notes.values() if n.part == part.id}
-    drums = [DRUMS[key] for key in sorted(struck & DRUMS.keys())]
-    for drum in drums:
-        sub(sub(entry, "score-instrument", id=f"{part.id}-d{drum.key}"), "instrument-name", drum.name)
-    for drum in drums:
-        midi = sub(entry, "midi-instrument", id=f"{part.id}-d{drum.key}")
-        sub(midi, "midi-channel", channel + 1)
-        sub(midi, "midi-program", 1)
-        sub(midi, "midi-unpitched", drum.key + 1)
-        _loudness(midi, part)
-
-
-def _loudness(midi: Element, part: Part) -> None:
-    """Level in percent and place in degrees (-90 is the left), where they are not as usual."""
-    if part.level != Part("", "").level:
-        sub(midi, "volume", round(part.level / 1.27, 2))
-    if part.pan != Part("", "").pan:
-        sub(midi, "pan", round((part.pan - 64) / 63 * 90))
 
 
 class _PartWriter:

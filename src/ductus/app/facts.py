@@ -13,10 +13,11 @@ from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.writing import classes_at_pen, spell
 from ductus.core.notation.clefs import clef_offer
+from ductus.core.notation.drawn import drawn_at
 from ductus.core.phrases import Phrase
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.recording.line import recording_sentence
-from ductus.core.score.drums import drawn_at, drum_by_place, drum_of, sound_words
+from ductus.core.score.drums import drum_by_place, drum_of, sound_words
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts, Part
@@ -139,7 +140,7 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         pass_start=piece.timeline.place_words(state.pass_start),
         pass_start_tick=state.pass_start,
         pending=tuple(sound_words(part, p) for p in pitches),
-        pending_diatonic=tuple(drawn_at(part, p) for p in pitches),
+        pending_diatonic=tuple(drawn_at(piece, part, state.staff, state.tick, p) for p in pitches),
         way=state.way,
         line=phrase_facts(sentence(state, piece)),
         next_key="".join(p.words for p in next_key(state, piece)),

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 from lxml import etree
 
+from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.chords import ChordSymbol, parse_chord
 from ductus.core.score.marks import KINDS
@@ -24,7 +25,9 @@ from ductus.formats.musicxml_xml import Element, sub
 
 OF_THE_PART = ("chord", "scale", "tempo-word")  # stand over its uppermost staff
 WEDGES = {"<": "crescendo", ">": "diminuendo"}
-OCTAVES = {"8va": ("down", 8), "8vb": ("up", 8), "15ma": ("down", 15), "15mb": ("up", 15)}
+OCTAVES = {
+    text: ("down" if n > 0 else "up", 7 * abs(n) + 1) for text, n in OCTAVE_LINES.items()
+}  # down: drawn so much lower
 DASHES = {"hairpin": "1", "tempo-word": "2"}  # numbers of lines that words reach over
 UNWRITTEN = {"remark": "remark of your own", "silence": "silence marked as meant"}
 BAR_STYLES = {"double": "light-light", "dashed": "dashed", "final": "light-heavy"}

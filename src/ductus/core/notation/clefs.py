@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ductus.core.notation.drawn import drawn_at
 from ductus.core.score.piece import Piece
 
 # staff steps above C0 of the lowest line of each clef (middle C is 28)
@@ -42,7 +43,10 @@ def clef_offer(piece: Piece, part_id: str, staff: int, tick: int) -> ClefOffer |
     bar = piece.timeline.bar_at(tick)
     start = piece.timeline.bar(max(bar.index - LOOK_BACK, 0)).start
     notes = [n for n in piece.notes_between(part_id, start, bar.end) if n.staff == staff and n.tick >= start]
-    far = [(n, ledger_steps(n.pitch.diatonic, piece.clef_at(part, staff, n.tick))) for n in notes]
+    far = [
+        (n, ledger_steps(drawn_at(piece, part, staff, n.tick, n.pitch), piece.clef_at(part, staff, n.tick)))
+        for n in notes
+    ]
     for side, mine in (("below", [n for n, s in far if s <= -FAR]), ("above", [n for n, s in far if s >= FAR])):
         if len(mine) >= MANY and len(mine) * 2 > len(notes):
             first = min(n.tick for n in mine)

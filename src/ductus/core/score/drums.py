@@ -126,12 +126,6 @@ def drum_by_place(key: int) -> Drum:
     return drum_at(white.diatonic, pitch.alter != 0)
 
 
-def drawn_at(part: Part, pitch: Pitch) -> int:
-    """Staff steps (C0 = 0) at which a note of a part is drawn, before any transposition."""
-    drum = DRUMS.get(pitch.midi) if part.percussion else None
-    return (drum.place if drum else pitch).diatonic
-
-
 def sound_words(part: Part, pitch: Pitch) -> str:
     """A written note in words: its pitch, or its drum."""
     drum = DRUMS.get(pitch.midi) if part.percussion else None

@@ -15,10 +15,9 @@ from ductus.core.entry.ways.registry import way_of
 from ductus.core.entry.ways.rhythm import write_value
 from ductus.core.entry.writing import last_note, moved_on, put_step, step_words, write_step
 from ductus.core.errors import BadInput
-from ductus.core.pitch.keys import signature
-from ductus.core.pitch.pitches import STEPS, Pitch, parse_pitch
+from ductus.core.notation.drawn import pitch_drawn_at
+from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.changes import Draft
-from ductus.core.score.drums import drum_at, drum_pitch
 from ductus.core.score.edits import Strike, clear_span, place_chord
 from ductus.core.score.piece import Piece
 from ductus.core.words import article, capital
@@ -99,7 +98,7 @@ class WriteLetter(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class ClickNote(EntryCommand):
-    """Write a note of the step value where a person clicked: ``diatonic`` staff steps above C0, with the accidental of the
+    """Write a note of the step value where a person clicked: ``diatonic`` staff steps above C0 as the staff is read, with the accidental of its
     signature and the velocity that the line states. The pen goes behind it. With the pen up, or where clicks place the pen, it goes
     there and nothing is written."""
 
@@ -116,11 +115,7 @@ class ClickNote(EntryCommand):
         if self.staff > piece.part(self.part).staves:
             raise BadInput("A click needs a place on a staff.")
         tick = PlacePen(self.part, self.staff, self.tick).run(state, piece, time_us).state.tick
-        fifths = piece.key_at(piece.timeline.bar_at(tick).index).fifths
-        step = STEPS[self.diatonic % 7]
-        pitch = Pitch(step, signature(fifths)[step], self.diatonic // 7)
-        if piece.part(self.part).percussion:
-            pitch = drum_pitch(drum_at(self.diatonic).key)
+        pitch = pitch_drawn_at(piece, piece.part(self.part), self.staff, tick, self.diatonic)
         voice = state.voice if (self.part, self.staff) == (state.part, state.staff) else 1
         there = evolved(state.fresh(), part=self.part, staff=self.staff, voice=voice, tick=tick, hands="one")
         draft = Draft(piece)

@@ -16,11 +16,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ductus.app.files import take_in
+from ductus.app.habits import habits_json
 from ductus.app.jobs import carry_out
 from ductus.app.journal import Entry
 from ductus.app.library import Library
+from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Heard
+from ductus.core.recording.choices import RecordChoices
 from ductus.core.score.edits import change_facts
 from ductus.core.score.piece import records_of
 from ductus.demo.scenario import bends, waltz
@@ -28,6 +31,7 @@ from ductus.demo.shelf import PIECES
 from ductus.formats.midi import write_midi
 from ductus.store.packed import VERSION, Packed, from_file, to_file
 
+HABITS = habits_json(EntryState(part="p1", policy="add", way="pulse"), RecordChoices(count_in=3))
 KEEPS: tuple[str, ...] = ("notes", "controls", "pulses")
 
 
@@ -57,6 +61,7 @@ def played(library: Library) -> str:
         desk.apply(change_facts(desk.piece, title=title))
     desk.undo()
     library.tag(piece, ["river"])
+    desk.keep_habits(HABITS)
     library.journal.hear(
         Entry(
             piece,
@@ -82,6 +87,7 @@ def test_everything_of_a_piece_comes_back_in_another_library(library: Library, p
     assert {n.event for n in there.piece.notes.values()} == {n.event for n in here.piece.notes.values()}
     assert there.heard_and_left() == here.heard_and_left()
     assert [r.tags for r in other.shelf() if r.id == piece] == [("river",)]
+    assert json.loads(there.habits() or "") == json.loads(HABITS)
     there.redo()
     assert there.piece.facts.title == "Three"
     while there.undo() is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sqlite3
 from dataclasses import replace
 from pathlib import Path
@@ -16,11 +17,12 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.changes import Change
 from ductus.core.score.edits import change_facts, delete_notes
 from ductus.core.score.piece import Piece, records_of
-from ductus.core.score.records import Note
+from ductus.core.score.records import KIND_OF, BarSign, ClefChange, Mark, Note, Pattern, Reading, Record
 from ductus.core.time.pulse import steady_map
 from ductus.demo.band import sparks
-from ductus.demo.scenario import dance, song, waltz
+from ductus.demo.scenario import bends, dance, song, waltz
 from ductus.store.database import Database, migrations, statements
+from ductus.store.pieces import PUT
 from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
 
 
@@ -179,4 +181,36 @@ def test_patterns_played_times_and_the_sound_of_parts_are_kept(tmp_path: Path) -
     assert dict(back.patterns) == dict(page.patterns) != {}
     assert back.part("p3") == page.part("p3")
     assert dict(back.notes) == dict(page.notes)
+    again.close()
+
+
+def test_every_column_of_every_kind_of_record_is_kept_by_its_statement() -> None:
+    """A field that was added to a record and forgotten in the SQL would be lost without a word."""
+    piece = bends()
+    part, pitch = piece.ordered_parts()[0].id, parse_pitch("C4")
+    samples: list[Record] = [
+        piece.facts, *piece.parts.values(), *piece.meters.values(), *piece.keys.values(), *piece.tempi.values(),
+        ClefChange("c1", part, 1, 0, "bass"), BarSign("s1", "section", 0, "A"), Note("n1", part, 1, 1, 0, 1, pitch),
+        Mark("m1", "slur", part, 1, 1, 0), Pattern("p1", part, 0, 1, 1, ()), Reading("r1", 1, part, 0, 0, ""),
+    ]  # fmt: skip
+    assert {KIND_OF[type(r)] for r in samples} == set(KIND_OF.values()) == set(PUT)
+    for record in samples:
+        named = set(re.findall(r":(\w+)", PUT[KIND_OF[type(record)]]))
+        columns = set(to_columns(record)) - ({"id"} if KIND_OF[type(record)] == "facts" else set())
+        assert named - {"piece"} == columns, type(record).__name__
+
+
+def test_a_mark_with_all_that_a_hand_did_to_it_outlives_closing_the_library(tmp_path: Path) -> None:
+    library = Library(tmp_path / "l.sqlite")
+    piece = waltz()
+    notes = sorted((n for n in piece.notes.values() if n.staff == 1), key=lambda n: n.tick)[:2]
+    slur = Mark(
+        "m901", "slur", "p1", 1, 1, notes[0].tick, notes[-1].end - notes[0].tick,
+        notes=tuple(n.id for n in notes), shift=(3, -4), side="below", bend=-12,
+    )  # fmt: skip
+    name = library.add(piece)
+    library.desk(name).apply(Change("bent", ((None, slur),)))
+    library.close()
+    again = Library(tmp_path / "l.sqlite")
+    assert again.desk(name).piece.marks["m901"] == slur
     again.close()

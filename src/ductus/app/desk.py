@@ -287,9 +287,9 @@ class Desk:
     def habits(self) -> str | None:
         """How entry was set when somebody last sat here (JSON); None if nobody did yet."""
         with self._database.transaction() as connection:
-            return pieces.setting(connection, f"habits {self.piece_id}")
+            return pieces.setting(connection, pieces.HABITS + self.piece_id)
 
     def keep_habits(self, text: str) -> None:
         """Keep how entry is set."""
         with self._database.transaction() as connection:
-            pieces.keep_setting(connection, f"habits {self.piece_id}", text)
+            pieces.keep_setting(connection, pieces.HABITS + self.piece_id, text)

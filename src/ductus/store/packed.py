@@ -19,6 +19,7 @@ from ductus.core.score.piece import TABLES, Piece, make_piece, records_of
 from ductus.core.score.records import KIND_OF, Record
 from ductus.formats.archives import NOTHING, ZIP, Archive, opened, zipped
 from ductus.store import pieces
+from ductus.store.pieces import HABITS
 from ductus.store.rows import change_from_json, from_columns, to_columns
 from ductus.store.takes import JOINED, insert_take_as, load_take, pulses_from, pulses_text
 
@@ -28,6 +29,7 @@ MAX_BYTES = 1_500_000_000  # a library of 2,000 pieces with their takes has fewe
 MAX_MEMBERS = 200_000
 JOURNAL_COLUMNS = ("at_us", "kind", "key", "value", "channel", "pen_down", "became")
 HISTORY_COLUMNS = ("position", "sentence", "rows_json", "pen_json", "made_at")
+MOST_HABITS = 20_000  # letters
 SOURCES = ("click", "free", "file", "journal")
 
 
@@ -47,7 +49,7 @@ class PackedTake:
 @dataclass(frozen=True, slots=True)
 class Packed:
     """One piece as the file holds it. ``history`` are rows of HISTORY_COLUMNS, of which the first ``position`` have been done; ``journal``
-    rows of JOURNAL_COLUMNS."""
+    rows of JOURNAL_COLUMNS; ``habits`` how entry was set when somebody last sat at it (JSON, see ``app.habits``)."""
 
     piece: Piece
     takes: tuple[PackedTake, ...] = ()
@@ -58,6 +60,7 @@ class Packed:
     position: int = 0
     history: tuple[tuple[Any, ...], ...] = ()
     journal: tuple[tuple[Any, ...], ...] = ()
+    habits: str = ""
 
 
 # --- out ------------------------------------------------------------------------------------------
@@ -78,6 +81,8 @@ def _members(packed: Sequence[Packed]) -> Iterator[tuple[str, bytes]]:
         for record in records_of(one.piece):
             records.setdefault(KIND_OF[type(record)], []).append(to_columns(record))
         about = {"made_at": one.made_at, "changed_at": one.changed_at, "last_place": one.last_place, "tags": one.tags}
+        if one.habits:
+            about["habits"] = json.loads(one.habits)
         yield f"{folder}/piece.json", _json({**about, "records": records})
         for take in one.takes:
             yield f"{folder}/takes/{take.number}.json", _json(_take_out(take))
@@ -167,8 +172,14 @@ def _piece_in(archive: Archive, folder: str) -> Packed:
         journal = tuple(_heard(row) for row in _read(archive, f"{folder}/journal.json")["rows"])
     return Packed(
         piece, takes, str(about.get("made_at", "")), str(about.get("changed_at", "")), max(int(about.get("last_place", 0)), 0),
-        str(about.get("tags", ""))[:400], position, history, journal,
+        str(about.get("tags", ""))[:400], position, history, journal, _habits_in(about.get("habits")),
     )  # fmt: skip
+
+
+def _habits_in(habits: object) -> str:
+    """Habits are looked at when somebody sits down; what is no such thing, or too much, is passed over."""
+    text = json.dumps(habits) if isinstance(habits, dict) else ""
+    return text if len(text) <= MOST_HABITS else ""
 
 
 def _heard(row: Sequence[Any]) -> tuple[Any, ...]:
@@ -231,6 +242,7 @@ def packed_from(connection: sqlite3.Connection, piece_id: str, *, history: bool)
         about["position"] if history else 0,
         rows,
         heard,
+        pieces.setting(connection, HABITS + piece_id) or "",
     )
 
 
@@ -263,6 +275,8 @@ def put_packed(connection: sqlite3.Connection, piece_id: str, packed: Packed) ->
         "tags": packed.tags, "position": packed.position,
     }  # fmt: skip
     connection.execute(ABOUT_IN, about)
+    if packed.habits:
+        pieces.keep_setting(connection, HABITS + piece_id, packed.habits)
 
 
 def _with_numbers(columns: Mapping[str, Any], numbers: Mapping[int, int]) -> dict[str, Any]:

@@ -47,8 +47,8 @@ values (:piece, :id, :take, :part, :staff, :start, :choices)""",
 insert or replace into pattern (piece, id, part, start, ticks, times, cells)
 values (:piece, :id, :part, :start, :ticks, :times, :cells)""",
     "mark": """
-insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side)
-values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side)""",
+insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side, bend)
+values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side, :bend)""",
 }
 DELETE = {
     "part": "delete from part where piece = :piece and id = :id",
@@ -100,6 +100,9 @@ class Standing:
     revision: int
     undo: str | None
     redo: str | None
+
+
+HABITS = "habits "  # before the id of a piece: how entry is set there
 
 
 def now_text() -> str:

@@ -24,19 +24,19 @@ from ductus.core.reading.divisions import (
     smallest_division,
 )
 from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
-from ductus.core.reading.free import find_beats, same_bars, search, smoothed
+from ductus.core.reading.free import find_beats, pulses_of, same_bars, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
 from ductus.core.reading.key import FEATURES as FEATURES_OF_KEY
 from ductus.core.reading.key import key_scores, local_evidence, local_windows, spelling_table, turned
 from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
-from ductus.core.reading.places import allowed_by_beat, estimate_feel, plainer
+from ductus.core.reading.places import LEAST_CENTRED_SD_S, Played, allowed_by_beat, estimate_feel, place_notes, plainer
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.reading.values import UNIT, Situation, choose_values, class_of, let_go_at_bar, options_of
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse import Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER
 
 
@@ -185,8 +185,36 @@ def test_a_pause_does_not_lose_the_beat() -> None:
     beam.advance(time, weight, 0.02)
     places = beam.tracks()[0].place
     assert places[-1] - places[0] == pytest.approx(31)
-    _, smooth = smoothed(beam.tracks()[0], time)
+    _, _, smooth = smoothed(beam.tracks()[0], time)
     assert smooth == pytest.approx(time, abs=0.08)
+
+
+def test_a_beat_that_is_played_lies_near_its_chord_however_much_the_tempo_bends() -> None:
+    """Else what was struck on the beat would be read as a very fine value beside it."""
+    frame = frame_of(Meter(4, 4))
+    beam = BeamSearch(frame, rhythm_table(), allowed_divisions(QUARTER, SIMPLE, None, None), 0.5)
+    time = np.arange(24) * 0.5
+    time[12] -= 0.085  # an upbeat that comes early
+    beam.advance(time, np.zeros((24, LEVELS)), 0.027)
+    track = beam.tracks()[0]
+    assert np.diff(track.place) == pytest.approx(np.ones(23))
+    _, _, smooth = smoothed(track, time)
+    assert abs(smooth[12] - time[12]) > 0.04  # by itself the smoother would leave it alone
+    pulses = pulses_of(track, time)
+    beats = [pulses.time_at(round(float(p)) * QUARTER) / 1e6 for p in track.place]
+    assert np.abs(np.array(beats) - time).max() <= 0.0305
+
+
+def test_nobody_is_taken_to_be_so_even_that_beats_which_follow_them_fit_exactly() -> None:
+    onset = np.arange(64) * 0.25
+    played = Played(onset, onset + 0.2, np.full(64, 60) + np.arange(64) % 5)
+    pulses = PulseMap(tuple(Pulse(k * QUARTER, k * 500_000) for k in range(-4, 40)))
+    grid = grid_for(pulses, BarLines(Meter(4, 4)), 0, 16e6)
+    settings = ReadSettings(meter=Meter(4, 4))
+    assert place_notes(played, grid, settings, centred=True).feel.chord_sd == LEAST_CENTRED_SD_S
+    assert (
+        place_notes(played, grid, settings).feel.chord_sd < LEAST_CENTRED_SD_S / 1.5
+    )  # a click says how even they are
 
 
 def test_rivals_of_a_search_are_distinct_and_two_pinned_beats_settle_it() -> None:

@@ -29,6 +29,7 @@ from ductus.core.time.ticks import QUARTER
 METER_PRIOR = {"4/4": 0.34, "3/4": 0.24, "2/4": 0.19, "6/8": 0.16, "3/8": 0.02, "9/8": 0.03, "12/8": 0.02}
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
+YIELDS_S = 0.03  # by trial on open scores
 FOLLOWED = 4  # tracks of the beams that are labelled in all ways
 FAR_LIKELIER = 4.0  # nats
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
@@ -188,8 +189,12 @@ def quarters(track: Track) -> float:
 
 
 def pulses_of(track: Track, time: Floats) -> PulseMap:
-    """The pulse map of a track: beat times from its smoothed chord times."""
-    place, smooth = smoothed(track, time)
+    """The pulse map of a track: beat times from its smoothed chord times. A beat that is played is never further than ``YIELDS_S`` from its chord, however
+    much the tempo bends there: else it would be read as a very fine value beside the beat."""
+    place, struck, smooth = smoothed(track, time)
+    off = struck - smooth
+    far = (np.abs(place - np.round(place)) < 1e-6) & (np.abs(off) > YIELDS_S)
+    smooth = rising(np.where(far, struck - np.sign(off) * YIELDS_S, smooth))
     first = math.floor(place[0]) - 1
     last = math.ceil(place[-1]) + 2
     beats = np.arange(first, last + 1)
@@ -213,13 +218,19 @@ def _slope(place: Floats, time: Floats, end: int) -> float:
     return max(float((time[b] - time[a]) / max(place[b] - place[a], 1e-6)), 0.05)
 
 
-def smoothed(track: Track, time: Floats) -> tuple[Floats, Floats]:
-    """Rauch-Tung-Striebel smoothing of the chord times along a track: (places, times), places strictly rising."""
+def rising(times: Floats) -> Floats:
+    """The times, each at least a microsecond after the one before."""
+    return np.maximum.accumulate(times + np.arange(len(times)) * 1e-6)
+
+
+def smoothed(track: Track, time: Floats) -> tuple[Floats, Floats, Floats]:
+    """Rauch-Tung-Striebel smoothing of the chord times along a track: (places, times as struck, times smoothed), places strictly rising."""
     keep = np.concatenate(([True], np.diff(track.place) > 1e-9))
     place, x, move = track.place[keep], time[keep], track.move[keep]
     n = len(place)
     if n < 2:
-        return np.array([place[0], place[0] + 1.0]), np.array([x[0], x[0] + track.period])
+        beats = np.array([x[0], x[0] + track.period])
+        return np.array([place[0], place[0] + 1.0]), beats, beats
     span = max(float(x[-1] - x[0]) / max(float(place[-1] - place[0]), 1e-6), 0.05)
     t, p = float(x[0]), span
     tt, tp, pp = TIME_SD_S**2, 0.0, (0.3 * span) ** 2
@@ -249,7 +260,7 @@ def smoothed(track: Track, time: Floats) -> tuple[Floats, Floats]:
         d_t, d_p = (app * (s_t - at) - atp * (s_p - ap)) / det, (att * (s_p - ap) - atp * (s_t - at)) / det
         s_t, s_p = t + a * d_t + tp * d_p, p + b * d_t + pp * d_p
         smooth[q] = s_t
-    return place, np.maximum.accumulate(np.array(smooth) + np.arange(n) * 1e-6)
+    return place, x, rising(np.array(smooth))
 
 
 def beats_of_pins(settings: ReadSettings, pins: Pins) -> Beats:

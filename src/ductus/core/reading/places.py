@@ -37,6 +37,10 @@ LAG_STARTS_S = (-0.02, 0.0, 0.02)
 CHORD_SD_STARTS_S = (0.012, 0.03)
 NOTE_SD_S, CHORD_SD_PRIOR_S = 0.014, 0.020
 PSEUDO_COUNT = 20  # of the priors on both deviations
+LEAST_CHORD_SD_S = 0.006
+# Beats that were found in the playing follow it, and fine places explain what is left: the less scatter, the more of them, and so on. No player is taken to
+# be so even.
+LEAST_CENTRED_SD_S = 0.027
 MOST_LAG_S = 0.05
 ROUNDS = 3
 LEAST_SHARE = 0.002  # less likely places are not named as rivals
@@ -104,17 +108,17 @@ def place_notes(
     starts = [Feel(lag, sd, NOTE_SD_S) for sd in CHORD_SD_STARTS_S for lag in ((0.0,) if centred else LAG_STARTS_S)]
     lattice = lattice_of(played, grid, allowed, table)
     passed(0.1)
-    found = refine(played, lattice, table, starts, ROUNDS)
+    found = refine(played, lattice, table, starts, ROUNDS, centred=centred)
     passed(0.6)
     if found.chord[-1] + 1 >= SHORT_TAKE:
         table = plainer(own_style(found, grid), settings.plainness)
         lattice = lattice_of(played, grid, allowed, table)
-        found = refine(played, lattice, table, [found.feel], 2)
+        found = refine(played, lattice, table, [found.feel], 2, centred=centred)
         passed(0.8)
     gone: frozenset[int] = frozenset()
     for rare in rare_kinds(settings):
         if beats := len({int(k) for k, g in zip(found.beat, found.division, strict=True) if int(g) in rare}):
-            plain, lattice_without = without(rare | gone, played, grid, settings, found.feel)
+            plain, lattice_without = without(rare | gone, played, grid, settings, found.feel, centred)
             if found.score - plain.score < RARE_WORTH + RARE_BEAT_WORTH * beats:
                 found, lattice, gone = plain, lattice_without, rare | gone
     if rivals:
@@ -132,7 +136,7 @@ def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
 
 
 def without(
-    rare: frozenset[int], played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel
+    rare: frozenset[int], played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel, centred: bool
 ) -> tuple[Places, Lattice]:
     """The places if some divisions are not in the take at all. Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly
     always unevenness, a lone 32nd before a beat a hand that comes early."""
@@ -140,11 +144,11 @@ def without(
     allowed[:, sorted(rare)] = 0
     table = plainer(rhythm_table(), settings.plainness)
     lattice = lattice_of(played, grid, allowed, table)
-    found = refine(played, lattice, table, [feel], 2)
+    found = refine(played, lattice, table, [feel], 2, centred=centred)
     if found.chord[-1] + 1 >= SHORT_TAKE:
         table = plainer(own_style(found, grid), settings.plainness)
         lattice = lattice_of(played, grid, allowed, table)
-        found = refine(played, lattice, table, [found.feel], 2)
+        found = refine(played, lattice, table, [found.feel], 2, centred=centred)
     return found, lattice
 
 
@@ -245,7 +249,9 @@ def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable
     return Lattice(played.onset, played.release, played.key, grid.seconds, grid.family, allowed, table, REACH_BEATS)
 
 
-def refine(played: Played, lattice: Lattice, table: RhythmTable, feels: Sequence[Feel], rounds: int) -> Places:
+def refine(
+    played: Played, lattice: Lattice, table: RhythmTable, feels: Sequence[Feel], rounds: int, *, centred: bool = False
+) -> Places:
     """Decode and estimate the feel by turns, from several starts at once; the best of the last round."""
     for left in range(rounds, 0, -1):
         lag, chord_sd, note_sd = (
@@ -254,7 +260,8 @@ def refine(played: Played, lattice: Lattice, table: RhythmTable, feels: Sequence
         scores, paths = best_paths(lattice, lag, chord_sd, note_sd)
         if left > 1:
             decoded = (as_notes(path, lattice, len(played.onset)) for path in paths)
-            feels = distinct([estimate_feel(played.onset, time, chord) for _, _, _, time, chord in decoded])
+            least = LEAST_CENTRED_SD_S if centred else LEAST_CHORD_SD_S
+            feels = distinct([estimate_feel(played.onset, time, chord, least) for _, _, _, time, chord in decoded])
     best = int(scores.argmax())
     beat, division, slot, _, chord = as_notes(paths[best], lattice, len(played.onset))
     return Places(beat, beat + table.slot_at[division, slot], division, slot, chord, feels[best], float(scores[best]))
@@ -265,8 +272,8 @@ def distinct(feels: Sequence[Feel]) -> list[Feel]:
     return list({tuple(round(v * 1e4) for v in (f.lag, f.chord_sd, f.note_sd)): f for f in feels}.values())
 
 
-def estimate_feel(onset: Floats, place_s: Floats, chord: Ints) -> Feel:
-    """Lag (median over chords, at most 50 ms) and both deviations (with pseudo-counts), from a decoding."""
+def estimate_feel(onset: Floats, place_s: Floats, chord: Ints, least: float = LEAST_CHORD_SD_S) -> Feel:
+    """Lag (median over chords, at most 50 ms) and both deviations (with pseudo-counts; that of chords at ``least``), from a decoding."""
     numbers = np.arange(chord[-1] + 1)
     first = np.searchsorted(chord, numbers)
     size = np.diff(np.append(first, len(chord)))
@@ -278,7 +285,7 @@ def estimate_feel(onset: Floats, place_s: Floats, chord: Ints) -> Feel:
     note_var = (inner + PSEUDO_COUNT * NOTE_SD_S**2) / (freedom + PSEUDO_COUNT)
     outer = float((np.minimum(np.abs(residual - lag), 0.12) ** 2).sum() - (note_var / size).sum())
     chord_var = (max(outer, 0.0) + PSEUDO_COUNT * CHORD_SD_PRIOR_S**2) / (len(numbers) + PSEUDO_COUNT)
-    return Feel(lag, max(chord_var, 0.006**2) ** 0.5, max(note_var, 0.004**2) ** 0.5)
+    return Feel(lag, max(chord_var, least**2) ** 0.5, max(note_var, 0.004**2) ** 0.5)
 
 
 def own_style(places: Places, grid: BeatGrid) -> RhythmTable:

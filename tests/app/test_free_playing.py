@@ -65,6 +65,7 @@ def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> No
     assert at.said == "Meter settled"
     assert next(q.name for q in at.reading().questions) == "size"
     pictures = openings(at.desk, at.reading().id, "size")
+    assert openings(at.desk, at.reading().id, "no such question") == []  # answered while the pictures were asked for
     assert len(pictures) == len(question(at, "size").answers)
     assert all("<svg" in p for p in pictures)
     assert len(set(pictures)) > 1

@@ -7,7 +7,7 @@ from dataclasses import replace
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.readings import Worked, proposal_words, reading_of, seen_of, worked_out
-from ductus.core.errors import DuctusError, NotThere
+from ductus.core.errors import DuctusError
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices, read_chosen
 from ductus.core.reading.free import find_beats, late_start
@@ -35,12 +35,13 @@ def question_facts(worked: Worked) -> tuple[m.QuestionFact, ...]:
 
 
 def openings(desk: Desk, reading_id: str, question: str) -> list[str]:
-    """The first bars of the take for each answer of a question, as SVG ("" where it cannot be read so). Raises NotThere."""
+    """The first bars of the take for each answer of a question, as SVG ("" where it cannot be read so); none for a question that was
+    answered meanwhile. Raises NotThere."""
     piece = desk.piece
     worked = worked_out(desk, reading_of(piece, reading_id))
     found = next((q for q in questions_of(worked) if q.name == question), None)
     if found is None:
-        raise NotThere("That question is not there any more.")
+        return []
     head = opening_of(worked.take)
     out = []
     for answer in found.answers:

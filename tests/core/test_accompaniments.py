@@ -93,6 +93,8 @@ def test_what_cannot_be_accompanied_is_refused_in_words() -> None:
     drums = next(p.id for p in kit.ordered_parts() if p.percussion)
     with pytest.raises(BadInput, match="is a kit"):
         Accompany(drums, 1, 0, 0, "held chords").change(kit)
+    with pytest.raises(BadInput, match="at most 256 bars"):
+        Accompany("p1", 2, 0, 256, "held chords").change(new_piece())
     upbeat = with_chords("3/4", pickup=QUARTER)
     with pytest.raises(BadInput, match="pick-up"):
         Accompany("p1", 2, 0, 0, "waltz bass").change(upbeat)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import music21
 import pytest
 from lxml import etree
@@ -20,6 +22,7 @@ from ductus.core.score.selection.table import edit_notes
 from ductus.core.score.signs import NOTE_SIGNS
 from ductus.core.score.wording import DYNAMICS, EXPRESSIONS, TEMPO_WORDS, VOCABULARY, wish_of
 from ductus.core.time.ticks import QUARTER
+from ductus.demo.scenario import song
 from ductus.formats import musicxml_marks
 from ductus.formats.musicxml_write import write_musicxml
 from tests.core.test_marks import ORDERS, bar, notes, put, quarters
@@ -218,3 +221,19 @@ def test_a_new_kind_of_mark_needs_three_rows(schema: etree.XMLSchema, monkeypatc
     check(schema, write_musicxml(copied))
     assert write_musicxml(copied).count(b">bow free<") == 2
     assert not put(piece, "bow free", 4).marks
+
+
+@pytest.mark.parametrize(
+    ("side", "bend", "wanted"), [("above", 15, "40"), ("below", 15, "0"), ("above", -15, "0"), ("", 15, None)]
+)
+def test_a_bent_slur_says_its_control_points_where_its_side_is_known(
+    schema: etree.XMLSchema, side: str, bend: int, wanted: str | None
+) -> None:
+    """MusicXML 4.0, ``bezier-y``: tenths from the end of the curve; a usual arch is taken to be 20 high, its middle goes 3/4 of the way."""
+    piece = song()
+    slur = next(m for m in piece.marks.values() if m.kind == "slur")
+    data = write_musicxml(piece.with_rows([(slur, replace(slur, side=side, bend=bend))]))
+    check(schema, data)
+    root = etree.fromstring(data)
+    ends = [e for e in root.iter("slur") if e.get("bezier-y") is not None]
+    assert [e.get("bezier-y") for e in ends] == ([wanted] * 2 if wanted else [])

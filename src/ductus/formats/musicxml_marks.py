@@ -374,13 +374,14 @@ def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:
     return out
 
 
-def of_slur(slur: Mark, which: str) -> dict[str, str]:
+def of_slur(slur: Mark, which: str, *, for_file: bool) -> dict[str, str]:
     """Its id, its side, and how a hand moved and bent it. MusicXML has no "bent from where it stands by itself": the ends of a bent slur say
-    where their control points lie (MusicXML 4.0, bezier), counted from an arch of usual height on its side."""
+    where their control points lie (MusicXML 4.0, bezier), counted from an arch of usual height on its side; in a file only where that side is
+    known, since a curve on the other side would be false."""
     side = {"placement": slur.side} if slur.side and which == "start" else {}
-    if not slur.bend:
+    if not slur.bend or (for_file and not slur.side):
         return {**_named(slur, which), **side}
-    up = slur.side != "below" if slur.side else slur.bend > 0
+    up = slur.side != "below"
     control = (ARCH if up else -ARCH) + round(slur.bend * CONTROL)
     return {
         **_named(slur, which),

@@ -369,7 +369,13 @@ class _PartWriter:
             notations.insert(position, etree.Element("tied", type=kind))
         for kind, number, mark in self.slurs.get(note.id, ()):
             if stands_at(mark, kind, symbol):
-                sub(notations, "slur", type=kind, number=str(number), **of_slur(mark, kind))
+                sub(
+                    notations,
+                    "slur",
+                    type=kind,
+                    number=str(number),
+                    **of_slur(mark, kind, for_file=self.window.heading),
+                )
         if not again:
             write_signs(notations, symbol.notes, note, first=not chord)
         signed = not again and any("fermata" in n.signs for n in symbol.notes)

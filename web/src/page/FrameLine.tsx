@@ -74,7 +74,7 @@ function BarsPart({ at }: { at: FrameAt }) {
       <Tail><OpenPhrase closes name="copy bars" words="copy in front of a bar"><CopyForm at={at} /></OpenPhrase></Tail>{' '}
       {again.length > 0 && <><Tail><Phrase name="section again" options={again}>a section again</Phrase></Tail>{' '}</>}
       <Tail><Now act={() => doFrame({ name: 'trim-bars' })}>trim the empty end</Now></Tail>{' '}
-      <ReadyFigures at={at} />
+      <ReadyFigures key={`${at.bar}-${at.last}`} at={at} />
       repeats, endings and names of sections: <Tail end=";"><Now act={() => { leaveFrame(); openWith(true) }}>with ...</Now></Tail>
     </>
   )

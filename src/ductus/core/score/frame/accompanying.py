@@ -17,6 +17,8 @@ from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.words import capital, count_words
 
+MOST_BARS = 256
+
 
 @dataclass(frozen=True, slots=True)
 class Accompany(FrameEdit):
@@ -34,6 +36,8 @@ class Accompany(FrameEdit):
         part = piece.part(self.part)
         if part.percussion:
             raise BadInput(f"{part.name} is a kit: it takes ready patterns, not figures. Nothing was changed.")
+        if self.last - self.first >= MOST_BARS:
+            raise BadInput(f"A figure is brought in over at most {MOST_BARS} bars at a time. Nothing was changed.")
         staff = min(self.staff, part.staves)
         line = (part.id, staff, 1)
         bars = [piece.timeline.bar(k) for k in range(self.first, max(self.first, self.last) + 1)]

@@ -131,3 +131,11 @@ def test_a_key_just_before_the_first_beat_belongs_to_the_round_that_begins(early
     assert second.controls[0].value == 127  # the pedal was down at the seam
     assert second.pulses is not None
     assert second.pulses.time_at(0) == 0
+
+
+def test_again_drops_all_rounds_from_the_page_and_they_stay_among_the_takes(library: Library) -> None:
+    at = going_round(library, "replace", [60] * 8 + [62] * 4)
+    at.tell(m.StopRecording(12 * BEAT_US, drop=True))
+    assert at.said == "All rounds were dropped; they stay among the takes"
+    assert not at.piece.notes
+    assert [(t.notes, t.dropped) for t in at.desk.takes] == [(8, True), (4, True)]

@@ -45,6 +45,14 @@ class Stopped:
     against: str | None = None
 
 
+def kept_words(rows: Sequence[TakeRow], wanted: Sequence[TakeRow]) -> str:
+    """What became of a recording: which takes are kept, and which of them are being read."""
+    if len(rows) == 1:
+        return f"{rows[0].name} is kept and is being read"
+    kept = f"{rows[0].name} to {rows[-1].name.lower()} are kept, one for each round"
+    return f"{kept}; {wanted[0].name.lower()} is being read" if len(wanted) == 1 else f"{kept}, and being read"
+
+
 class Recorder:
     """Methods are called under the desk's lock."""
 
@@ -55,9 +63,8 @@ class Recorder:
         self.recording: Recording | None = None
         self.live: LivePage | None = None
         self.fresh = False  # was something heard since it was shown?
-        self.seen: tuple[int, dict[int, int]] | None = (
-            None  # the take that was played last, and what stood on the page meanwhile
-        )
+        # The take that was played last, and where its notes stood on the page meanwhile.
+        self.seen: tuple[int, dict[int, int]] | None = None
         self._bent_at = 0  # tick of the beat from which the click was bent last
         self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
 
@@ -216,7 +223,12 @@ class Recorder:
         if message.drop:
             for row in rows:
                 self.desk.drop_take(row.id)
-            return Stopped("The take was dropped from the page; it stays among the takes", rows[-1].id)
+            dropped = (
+                "The take was dropped from the page; it stays"
+                if len(rows) == 1
+                else "All rounds were dropped; they stay"
+            )
+            return Stopped(f"{dropped} among the takes", rows[-1].id)
         return self._read(recording, rows, message.end_us - recording.origin_us)
 
     def _read(self, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> Stopped:
@@ -232,13 +244,7 @@ class Recorder:
             recording.choices(piece),
             Arrival(self.choices.in_place, recording.plan.harmony),
         )
-        kept = (
-            f"{last.name} is kept"
-            if len(rows) == 1
-            else f"{rows[0].name} to {last.name.lower()} are kept, one for each round"
-        )
-        read = f"; {wanted[-1].name.lower()} is being read" if len(rows) > len(wanted) == 1 else " and being read"
-        return Stopped(kept + (" and is being read" if len(rows) == 1 else read), wanted[-1].id, job)
+        return Stopped(kept_words(rows, wanted), wanted[-1].id, job)
 
     def cut_off(self) -> Sequence[CutOff]:
         """Recordings that nobody is making any more and nobody has kept."""

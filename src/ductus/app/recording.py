@@ -171,13 +171,9 @@ def keep(desk: Desk, recording: Recording, end_us: int) -> list[TakeRow]:
         return []
     source = "free" if recording.clicks is None else "click"
     takes = [take] if going is None else [one for _, one in takes_of_rounds(take, going)]
-    last = (
-        len(takes) - 1
-    )  # the recording is over once its last take is kept: cut off before that, all of it is offered from the journal
-    return [
-        desk.keep_take(one, source, asdict(plan), recording.number if k == last else None)
-        for k, one in enumerate(takes)
-    ]
+    # The recording is over once its last take is kept: cut off before that, all of it is offered from the journal.
+    numbers = [None] * (len(takes) - 1) + [recording.number]
+    return [desk.keep_take(one, source, asdict(plan), n) for one, n in zip(takes, numbers, strict=True)]
 
 
 def for_page(piece: Piece, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> list[TakeRow]:

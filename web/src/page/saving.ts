@@ -10,7 +10,7 @@ export interface Work<T> { readonly done: Promise<T>; readonly stop: () => void 
 
 /** Begin it with a name; `told` hears how much is done, 0 to 1. */
 export function begin<T>(ask: (name: string) => Promise<T>, told: (share: number) => void): Work<T> {
-  const name = crypto.randomUUID()
+  const name = `w${Date.now().toString(36)}${Math.random().toString(36).slice(2)}` // randomUUID is there on secure pages only
   const timer = window.setInterval(() => { rest.work(name).then(({ share }) => { if (share !== null) told(share) }).catch(() => undefined) }, ASK_MS)
   return { done: ask(name).finally(() => window.clearInterval(timer)), stop: () => void rest.stopWork(name).catch(() => undefined) }
 }

@@ -3,10 +3,11 @@ import type { Arrived, DelayClicks, DelayFound, Drum, HeadWords, Instrument, New
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
-async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+/** The server's answer, if it is a good one. */
+async function answer(address: string, init?: RequestInit): Promise<Response> {
   let response: Response
   try {
-    response = await fetch(`/api${path}`, init)
+    response = await fetch(address, init)
   } catch {
     throw new Error(LOST)
   }
@@ -14,6 +15,11 @@ async function ask<T>(path: string, init?: RequestInit): Promise<T> {
     const problem = (await response.json().catch(() => null)) as { message?: string } | null
     throw new Error(problem?.message ?? LOST)
   }
+  return response
+}
+
+async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+  const response = await answer(`/api${path}`, init)
   return (response.status === 204 ? undefined : await response.json()) as T
 }
 
@@ -65,6 +71,7 @@ export const rest = {
   copy: (id: string) => ask<{ id: string }>(`/pieces/${id}/copy`, { method: 'POST' }),
   tag: (id: string, tags: readonly string[]) => ask<{ tags: string[] }>(`/pieces/${id}/tags`, json('PUT', { tags })),
   pages: (id: string, how: PrintHow, work: string) => ask<Pages>(`/pieces/${id}/pages?${printQuery(how)}&work=${work}`),
+  file: async (address: string) => (await answer(address)).blob(),
   work: (name: string) => ask<{ share: number | null }>(`/works/${name}`),
   stopWork: (name: string) => ask<void>(`/works/${name}`, { method: 'DELETE' }),
   printAddress: (id: string, kind: 'pdf' | 'zip', how: PrintHow) => `/api/pieces/${id}/export.${kind}?${printQuery(how)}`,

@@ -22,10 +22,9 @@ export const useSaving = create<{ now: Saving | null }>(() => ({ now: null }))
 
 /** A file from the server, saved by the browser; failures are thrown, with words. */
 async function saved(address: string, name: string, file: string): Promise<void> {
-  const response = await fetch(`${address}${address.includes('?') ? '&' : '?'}work=${name}`)
-  if (!response.ok) throw new Error(((await response.json()) as { message: string }).message)
+  const data = await rest.file(`${address}${address.includes('?') ? '&' : '?'}work=${name}`)
   const link = document.createElement('a')
-  link.href = URL.createObjectURL(await response.blob())
+  link.href = URL.createObjectURL(data)
   link.download = file
   link.click()
   URL.revokeObjectURL(link.href)

@@ -125,6 +125,12 @@ def key_to_page(page: Page, server: Server, piece_id: str, bar: int, steps: int 
     return statistics.median(times)
 
 
+def in_turn(page: Page, server: Server, *places: tuple[str, int]) -> tuple[float, ...]:
+    """Median milliseconds of a key at each of these (piece, bar), over three visits to each in turn: the speed of the machine wanders."""
+    visits = [[key_to_page(page, server, piece, bar, 60) for piece, bar in places] for _ in range(3)]
+    return tuple(statistics.median(ms) for ms in zip(*visits, strict=True))
+
+
 def first_page(page: Page, server: Server, piece_id: str) -> float:
     """Milliseconds from the request to the first page painted; the server was just started."""
     page.goto(f"{server.url}/piece/{piece_id}", wait_until="commit")
@@ -192,10 +198,7 @@ def main() -> None:
             )
             note("frame_edit_ms_200", frame_edit_ms(page, server, framed), "ms")
             note("open_2000_bars_s", first_page(page, server, endless) / 1000, "s")
-            visits = [  # in turn, since the speed of the machine wanders
-                (key_to_page(page, server, huge, 250, 60), key_to_page(page, server, little, 1, 60)) for _ in range(3)
-            ]
-            c, d = (statistics.median(ms) for ms in zip(*visits, strict=True))
+            c, d = in_turn(page, server, (huge, 250), (little, 1))
             note("key_to_page_ms_500_4_parts", c, "ms")
             note("key_to_page_ratio_500_12", c / d, "ratio")
             browser.close()

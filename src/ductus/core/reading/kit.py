@@ -54,14 +54,20 @@ def find_strokes(take: Take) -> tuple[Ornament, ...]:
     return tuple(sorted(found, key=lambda o: o.events))
 
 
-def roll_at(notes: Sequence[PlayedNote], start: int) -> Ornament | None:
-    """A roll that begins with this stroke."""
+def struck_again(notes: Sequence[PlayedNote], start: int, gap_us: int) -> list[int]:
+    """The events of one key that is struck again and again from ``start`` on, at most ``gap_us`` apart; what else is struck meanwhile is passed over."""
     run = [start]
     for k in range(start + 1, len(notes)):
-        if notes[k].onset_us - notes[run[-1]].onset_us > ROLL_GAP_US:
+        if notes[k].onset_us - notes[run[-1]].onset_us > gap_us:
             break
         if notes[k].key == notes[start].key:
             run.append(k)
+    return run
+
+
+def roll_at(notes: Sequence[PlayedNote], start: int) -> Ornament | None:
+    """A roll that begins with this stroke."""
+    run = struck_again(notes, start, ROLL_GAP_US)
     return Ornament("roll", tuple(run)) if len(run) >= ROLL_STROKES else None
 
 

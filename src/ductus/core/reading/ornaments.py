@@ -14,7 +14,7 @@ from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
-from ductus.core.reading.kit import ROLLED
+from ductus.core.reading.kit import ROLLED, struck_again
 from ductus.core.reading.settings import Ornament, ReadNote
 
 TRILL_NOTES, TRILL_GAP_US = 5, 125_000
@@ -94,13 +94,8 @@ def roll_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
 
 
 def tremolo_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
-    """One key struck again and again; what else is struck meanwhile is passed over."""
-    run = [start]
-    for n in range(start + 1, len(notes)):
-        if notes[n].onset_us - notes[run[-1]].onset_us > TREMOLO_GAP_US:
-            break
-        if notes[n].key == notes[start].key:
-            run.append(n)
+    """One key struck again and again."""
+    run = struck_again(notes, start, TREMOLO_GAP_US)
     return Ornament("tremolo", tuple(run)) if len(run) >= TREMOLO_STROKES else None
 
 

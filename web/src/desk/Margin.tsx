@@ -67,7 +67,7 @@ function Now() {
   const saving = useSaving((s) => s.now)
   const tapping = useTapping()
   return (
-    <div className="sticky top-2 z-10 flex flex-col gap-3 bg-desk">
+    <div className="sticky top-2 z-10 flex flex-col gap-3 bg-desk not-empty:pb-3">
       {recording && (
         <section className="border-l-2 border-vermilion pl-3">
           <h2 className="font-serif text-lg text-vermilion">{recording.proof ? 'The page follows you' : 'Recording'}</h2>

@@ -25,7 +25,7 @@ CORPUS = Path(music21.__file__).parent / "corpus"
 # Words of the list of what was not kept, for each sort of fact that they excuse.
 SHIFTED = ("equally long", "no meter has", "finer than ductus writes", "hidden note")
 EXCUSES: dict[str, tuple[str, ...]] = {
-    "note": ("left out", "struck again", "quarter tone", "triple accidental", "hidden note", "cue note", "without a ", "ends before",
+    "note": ("left out", "struck again", "quarter tone", "triple accidental", "hidden note", "without a ", "ends before",
              "behind the end", "drums stand", "as those of a kit", "spelled", "range of midi"),
     "grace": ("grace",),
     "meter": ("meter",),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from music21 import dynamics
+from music21 import dynamics, expressions, spanner
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
@@ -113,3 +113,29 @@ def test_words_are_sung_along_the_notes_and_the_next_note_carries_its_sign(page:
     notes = list(score_of(server, piece).recurse().notes)
     assert [n.lyric for n in notes] == ["Ro", "se", "is", "red"]
     assert [len(n.articulations) for n in notes] == [1, 0, 0, 0]
+
+
+def test_a_tremolo_and_a_glissando_join_two_notes_and_are_chosen_by_what_joins_them(page: Page, server: Server) -> None:
+    piece = begin(page, "Joined")
+    press(page, "Backquote")
+    quarters(page, "adgk")
+    press(page, "Backquote")
+    with_mark(page, "tremolo between")
+    says(page, "Tremolo between two notes, 3 strokes from G 4 to C 5, at bar 1, beat 3")
+    strokes = page.locator("g.fTrem > polygon").nth(1)
+    expect(strokes).to_be_visible()
+    press(page, "Control+ArrowLeft", "Control+ArrowLeft", "Control+ArrowLeft")
+    with_mark(page, "gliss.")
+    says(page, "Glissando from C 4 to E 4, at bar 1, beat 1")
+    score = score_of(server, piece)
+    (shake,) = score.recurse().getElementsByClass(expressions.TremoloSpanner)
+    assert [n.duration.type for n in shake.getSpannedElements()] == ["half", "half"]
+    assert len(list(score.recurse().getElementsByClass(spanner.Glissando))) == 1
+    page.mouse.click(*centre(strokes))
+    expect(page.get_by_test_id("mark-words")).to_have_text("tremolo between two notes at bar 1, beat 3")
+    expect(page.get_by_test_id("line")).not_to_contain_text("move it")
+    press(page, "Delete")
+    says(page, "Taken away: tremolo between two notes at bar 1, beat 3")
+    expect(page.locator("g.fTrem")).to_have_count(0)
+    page.mouse.click(*centre(page.locator("g.gliss")))
+    expect(page.get_by_test_id("mark-words")).to_have_text("glissando at bar 1, beat 1")

@@ -137,11 +137,12 @@ def marks_fact(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
     if ids and not records:
         raise NotThere("That mark is not on the page any more.")
     marks = [r for r in records if isinstance(r, Mark)]
-    spans = len(marks) == 1 and KINDS[marks[0].kind].spans
+    pairs = any(KINDS[k.kind].pair for k in marks)
+    spans = len(marks) == 1 and KINDS[marks[0].kind].spans and not pairs
     return m.MarksFact(
         tuple(r.id for r in records),
         listed([record_words(piece, r) for r in records]),
-        movable=bool(marks) and len(marks) == len(records),
+        movable=bool(marks) and len(marks) == len(records) and not pairs,
         moved=any(k.shift != (0, 0) or k.side or k.bend for k in marks),
         bends=any(k.kind == "slur" for k in marks),
         spans=spans,

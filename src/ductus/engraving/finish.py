@@ -25,7 +25,10 @@ MEASURE = re.compile(r'<measure number="[^"]*" id="b(\d+)-[^"]*".*?</measure>', 
 STANDING = re.compile(r"<(direction|harmony)[ >].*?</\1>", re.DOTALL)
 ELEMENT = re.compile(r"<(dynamics|words|octave-shift|pedal|rehearsal|metronome|harmony)\b([^>]*)>")
 ID = re.compile(r'\bid="([^"]+)"')
-DRAWN = re.compile(r'<g id="(?:b(\d+)-[^"]*" class="measure|([^"]+)" class="(dynam|dir|tempo|octave|pedal|reh|harm))\b')
+SHAKEN = re.compile(r'<tremolo type="start" id="([^"]+)"')
+DRAWN = re.compile(
+    r'<g id="(?:b(\d+)-[^"]*" class="measure|([^"]+)" class="(dynam|dir|tempo|octave|pedal|reh|harm|fTrem))\b'
+)
 CLASS_OF = {
     "dynamics": "dynam",
     "words": "dir",
@@ -46,7 +49,7 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
         svg = VOLTA_NUMBER.sub(
             lambda m: m.group(1) + m.group(2).replace(",", ".,") + "." + m.group(3), VOLTAS.sub(r"\1", svg)
         )
-    if "<direction" in xml or "<harmony" in xml:
+    if "<direction" in xml or "<harmony" in xml or "<tremolo type" in xml:
         svg = named(svg, xml)
     if "relative-" in xml:
         svg = moved(svg, piece)
@@ -56,10 +59,11 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
 
 
 def named(svg: str, xml: str) -> str:
-    """Give words, dynamics, octave lines, pedals and chord symbols the ids of their marks."""
+    """Give words, dynamics, octave lines, pedals, chord symbols and tremolos the ids of their marks."""
     written: dict[tuple[int, str], list[str]] = defaultdict(list)
     for measure in MEASURE.finditer(xml):
         bar = int(measure.group(1))
+        written[bar, "fTrem"] = SHAKEN.findall(measure.group())
         for standing in STANDING.finditer(measure.group()):
             tempo = "<metronome" in standing.group()
             found = ELEMENT.search(standing.group())

@@ -364,11 +364,11 @@ ARCH = 20  # tenths that the control points of a usual slur lie from its ends
 CONTROL = 4 / 3  # the middle of a cubic curve goes three quarters of the way with its two control points
 
 
-def slur_ends(marks: Iterable[Mark]) -> dict[str, list[tuple[str, int, Mark]]]:
-    """Note id -> (start or stop, slur number, the slur) of the slurs among these marks."""
+def line_ends(marks: Iterable[Mark], kind: str) -> dict[str, list[tuple[str, int, Mark]]]:
+    """Note id -> (start or stop, number, the mark) of the slurs or glissandi among these marks."""
     out: dict[str, list[tuple[str, int, Mark]]] = {}
-    slurs = {m.id: m for m in marks if m.kind == "slur" and len(m.notes) >= 2}
-    for k, mark in enumerate(sorted(slurs.values(), key=lambda m: (m.tick, m.id))):
+    lines = {m.id: m for m in marks if m.kind == kind and len(m.notes) >= 2}
+    for k, mark in enumerate(sorted(lines.values(), key=lambda m: (m.tick, m.id))):
         out.setdefault(mark.notes[0], []).append(("start", k % 6 + 1, mark))
         out.setdefault(mark.notes[-1], []).append(("stop", k % 6 + 1, mark))
     return out
@@ -389,6 +389,15 @@ def of_slur(slur: Mark, which: str, *, for_file: bool) -> dict[str, str]:
         "bezier_x": str(ARCH if which == "start" else -ARCH),
         "bezier_y": str(control),
     }
+
+
+def write_glissandi(notations: Element, ends: Iterable[tuple[str, int, Mark]], note: Note, symbol: Symbol) -> None:
+    """The glissandi and slides that leave a note or come to it: from the last to the first printed note of what is tied."""
+    for which, number, mark in ends:
+        if note.id not in (symbol.tied_on if which == "start" else symbol.tied_from):
+            line = "solid" if mark.text else "wavy"
+            named = _named(mark, which)
+            sub(notations, mark.text or "glissando", type=which, number=str(number), line_type=line, **named)
 
 
 def stands_at(slur: Mark, kind: str, symbol: Symbol) -> bool:

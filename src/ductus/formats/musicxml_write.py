@@ -29,12 +29,13 @@ from ductus.formats.musicxml_marks import (
     UNWRITTEN,
     Scribe,
     collect,
+    line_ends,
     of_slur,
-    slur_ends,
     stands_at,
     tempi_by_bar,
     ticks_of_marks,
     wants_bracket,
+    write_glissandi,
     write_left_bar_line,
     write_lyrics,
     write_right_bar_line,
@@ -140,7 +141,8 @@ class _PartWriter:
         self.clefs = [c for c in piece.clefs.values() if c.part == part.id]
         self.tick_unit = gcd(QUARTER, *self._lengths(bars))
         self.fermatas = {(m.staff, m.tick) for marks in self.marks.values() for m in marks if m.kind == "fermata"}
-        self.slurs = slur_ends(m for marks in self.marks.values() for m in marks)
+        everywhere = [m for marks in self.marks.values() for m in marks]
+        self.slurs, self.glissandi = line_ends(everywhere, "slur"), line_ends(everywhere, "glissando")
 
     def _lengths(self, bars: list[Bar]) -> Iterator[int]:
         """All lengths and places that the file must be able to count."""
@@ -352,13 +354,15 @@ class _PartWriter:
         element = sub(measure, "note", id=f"{note.id}_{symbol.tick}" if again else note.id)
         if self.window.sounds and note.velocity != USUAL_VELOCITY and not again:
             element.set("dynamics", f"{note.velocity / FORTE * 100:.2f}")
+        if "cue" in note.signs:
+            sub(element, "cue")
         if chord:
             sub(element, "chord")
         written = self._written(note.pitch)
         self._pitch(element, written)
         sub(element, "duration", symbol.ticks // self.tick_unit)
         ties = [kind for kind, ids in (("stop", symbol.tied_from), ("start", symbol.tied_on)) if note.id in ids]
-        for kind in ties:
+        for kind in ties if "cue" not in note.signs else ():  # a cue does not sound
             sub(element, "tie", type=kind)
         if self.part.percussion and self.window.sounds and note.pitch.midi in DRUMS:
             sub(element, "instrument", id=f"{self.part.id}-d{note.pitch.midi}")
@@ -376,6 +380,7 @@ class _PartWriter:
                     number=str(number),
                     **of_slur(mark, kind, for_file=self.window.heading),
                 )
+        write_glissandi(notations, self.glissandi.get(note.id, ()), note, symbol)
         if not again:
             write_signs(notations, symbol.notes, note, first=not chord)
         signed = not again and any("fermata" in n.signs for n in symbol.notes)
@@ -407,7 +412,8 @@ class _PartWriter:
     ) -> None:
         sub(element, "voice", (voice.staff - 1) * VOICES_PER_STAFF + voice.voice)
         if not symbol.whole_bar:
-            sub(element, "type", symbol.value.base)
+            small = {"size": "cue"} if any("cue" in n.signs for n in symbol.notes) else {}
+            sub(element, "type", symbol.value.base, **small)
             for _ in range(symbol.value.dots):
                 sub(element, "dot")
         if struck is not None and drawn is not None:
@@ -442,6 +448,11 @@ class _PartWriter:
         if not (first or last):
             return None
         notations = etree.Element("notations")
+        if symbol.span.strokes:
+            way = "start" if first else "stop"
+            named = {"id": symbol.span.mark} if first and not self.window.heading else {}  # the engraver's window only
+            sub(sub(notations, "ornaments"), "tremolo", symbol.span.strokes, type=way, **named)
+            return notations
         if first:
             ratio = symbol.span.ratio
             usual = ratio.normal in (ratio.actual - 1, 4) and ratio.actual in (3, 5, 6, 7)

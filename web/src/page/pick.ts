@@ -4,6 +4,7 @@ import { useDesk } from '../desk/store'
 import { lookAtFrame, pickMarks, type What } from './page'
 
 const MARKS = 'g.dynam, g.dir, g.tempo, g.octave, g.pedal, g.harm, g.reh, g.hairpin, g.slur, g.repeatMark'
+const BETWEEN = 'g.gliss, g.fTrem' // from a note to the next: chosen, but not moved by hand
 const OURS = /^[msct]\d+$/ // ids of marks, signs of bars, clefs, tempi; the engraver's own look otherwise
 const FRAME: [string, What][] = [['g.clef', 'clef'], ['g.keySig', 'key'], ['g.keyAccid', 'key'], ['g.meterSig', 'meter'], ['g.label, g.labelAbbr', 'part'], ['g.barLine', 'bar'], ['g.mNum', 'bar']]
 
@@ -15,7 +16,7 @@ export function markUnder(target: Element): SVGGElement | null {
 
 /** True if the press was for the page; then the line speaks of it. */
 export function pickFromPage(target: Element, viewOf: (holder: Element) => System | undefined, staffAt: (index: number) => { part: string; staff: number } | undefined): boolean {
-  const mark = target.closest(MARKS)
+  const mark = target.closest(MARKS) ?? (target.closest('g.note, g.chord') ? null : target.closest(BETWEEN))
   if (mark && OURS.test(mark.id)) {
     if (mark.classList.contains('tempo') && mark.id.startsWith('t')) lookAtFrame('tempo', placeOf(mark, viewOf, staffAt, mark.id))
     else pickMarks([mark.id])

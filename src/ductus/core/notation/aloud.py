@@ -13,12 +13,12 @@ from ductus.core.notation.bars import notate_bar
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.drums import sound_words
-from ductus.core.score.marks import KINDS
+from ductus.core.score.marks import KINDS, words_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note, Part
 from ductus.core.score.signs import NOTE_SIGNS, words_of_sign
 from ductus.core.time.bars import beat_words
-from ductus.core.time.values import describe_value
+from ductus.core.time.values import NoteValue, describe_value
 from ductus.core.words import capital, count_words, listed
 
 Line = tuple[str, int, int]
@@ -92,7 +92,7 @@ def mark_said(mark: Mark) -> str:
         return f"chord {mark.text}"
     if mark.kind == "text":
         return f"“{mark.text}”"
-    return mark.text or KINDS[mark.kind].words
+    return words_of(mark)
 
 
 def _bar_words(piece: Piece, index: int) -> str:
@@ -123,27 +123,33 @@ def _empty(voice: VoiceBar) -> bool:
 
 
 def _marks(piece: Piece, part: Part, index: int) -> list[Mark]:
-    return [m for m in piece.marks_in_bar(part.id, index) if m.kind not in SILENT]
+    return [m for m in piece.marks_in_bar(part.id, index) if m.kind not in SILENT and KINDS[m.kind].anchor != "notes"]
 
 
 def _voice(piece: Piece, part: Part, voice: VoiceBar, marks: list[Mark]) -> str:
     """The symbols of a voice in order, each with what stands at it."""
     bar = piece.timeline.bar_at(voice.symbols[0].tick)
-    slurs = [m for m in piece.marks_in_bar(part.id, bar.index) if m.kind == "slur"]
+    lines = [m for m in piece.marks_in_bar(part.id, bar.index) if KINDS[m.kind].anchor == "notes"]
     out: list[str] = []
     for symbol in voice.symbols:
         if symbol.hidden:
             continue
-        words = [*_starting(marks, voice.staff, symbol), _symbol(piece, part, symbol), *_signs(symbol, slurs)]
+        words = [*_starting(marks, voice.staff, symbol), _symbol(piece, part, symbol), *_signs(symbol, lines)]
         words += _ending(marks, voice.staff, symbol)
         out.append(", ".join(words))
     return "; ".join(out)
 
 
+def value_said(symbol: Symbol) -> NoteValue:
+    """The value of a symbol with its tuplet; that of a tremolo between two notes is said as it is drawn."""
+    span = symbol.span
+    return replace(symbol.value, tuplet=span.ratio) if span is not None and not span.strokes else symbol.value
+
+
 def _symbol(piece: Piece, part: Part, symbol: Symbol) -> str:
     if symbol.whole_bar:
         return "rest, whole bar"
-    value = replace(symbol.value, tuplet=symbol.span.ratio) if symbol.span else symbol.value
+    value = value_said(symbol)
     if symbol.is_rest:
         return f"rest, {describe_value(value)}"
     notes = sorted(symbol.notes, key=lambda n: n.pitch.midi)
@@ -154,8 +160,8 @@ def _symbol(piece: Piece, part: Part, symbol: Symbol) -> str:
     return f"{', '.join(words)}, {describe_value(value)}"
 
 
-def _signs(symbol: Symbol, slurs: list[Mark]) -> Iterator[str]:
-    """Signs, syllables and slurs of a chord."""
+def _signs(symbol: Symbol, lines: list[Mark]) -> Iterator[str]:
+    """Signs and syllables of a chord, and the slurs and other lines between notes that begin or end at it."""
     for name in dict.fromkeys(s for n in symbol.notes if n.id not in symbol.tied_from for s in n.signs):
         yield NOTE_SIGNS[name].words
     for note in symbol.notes:
@@ -164,11 +170,11 @@ def _signs(symbol: Symbol, slurs: list[Mark]) -> Iterator[str]:
                 verse = f" in verse {syllable.verse}" if syllable.verse > 1 else ""
                 yield f"sung “{syllable.text}{'-' if syllable.syllabic in ('begin', 'middle') else ''}”{verse}"
     ids = {n.id for n in symbol.notes}
-    for slur in slurs:
-        if slur.notes[0] in ids and symbol.tick <= slur.tick < symbol.end:
-            yield "slur begins"
-        if slur.notes[-1] in ids and symbol.tick < slur.end <= symbol.end:
-            yield "slur ends"
+    for line in lines:
+        if line.notes[0] in ids and symbol.tick <= line.tick < symbol.end:
+            yield f"{mark_said(line)} begins"
+        if line.notes[-1] in ids and symbol.tick < line.end <= symbol.end:
+            yield f"{mark_said(line)} ends"
 
 
 def _starting(marks: list[Mark], staff: int, symbol: Symbol) -> Iterator[str]:
@@ -197,7 +203,7 @@ def _sounding(piece: Piece, part: Part, notes: list[Note], tick: int) -> str:
             if s.tick == tick
         )
         symbol = next(symbols, None)
-        value = replace(symbol.value, tuplet=symbol.span.ratio) if symbol and symbol.span else symbol and symbol.value
+        value = symbol and value_said(symbol)
         return f"{words}, {describe_value(value)}" if value else words
     bar = piece.timeline.bar_at(first.tick)
     since = f"beat {beat_words(bar, first.tick)}"

@@ -16,9 +16,10 @@ from ductus.core.pitch.keys import signature
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
 from ductus.core.time.bars import Bar
-from ductus.core.time.values import NoteValue, value_for_ticks
+from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
 
 KEPT_BARS = 4096
+BETWEEN = Tuplet(2, 1)  # two chords of a tremolo, each written as long as both
 _kept: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], PartBar]] = OrderedDict()
 
 
@@ -53,9 +54,7 @@ def _notate(piece: Piece, part_id: str, index: int) -> PartBar:
         used = sorted({n.voice for n in notes if n.staff == staff} | {1})
         for voice in used:
             mine = [n for n in notes if n.staff == staff and n.voice == voice]
-            asked = [
-                s for m in marks if m.kind == "tuplet" and (m.staff, m.voice) == (staff, voice) if (s := span_of(m))
-            ]
+            asked = [s for m in marks if (m.staff, m.voice) == (staff, voice) if (s := span_of(m))]
             follow = next_onset(piece, (part_id, staff, voice), bar, mine)
             line = (part_id, staff, voice)
             begun = voice == 1 or (
@@ -76,7 +75,10 @@ def next_onset(piece: Piece, line: tuple[str, int, int], bar: Bar, mine: Sequenc
 
 
 def span_of(mark: Mark) -> TupletSpan | None:
-    """The bracket of a tuplet mark, or None when its length does not fit its ratio."""
+    """The bracket of a tuplet mark, or None when its length does not fit its ratio; the span of a tremolo between two chords."""
+    if mark.kind == "tremolo":
+        written = value_for_ticks(mark.ticks)
+        return TupletSpan(mark.tick, mark.end, BETWEEN, written.base, int(mark.text), mark.id) if written else None
     if mark.tuplet is None or mark.ticks % mark.tuplet.normal:
         return None
     base = PLAIN_BY_TICKS.get(mark.ticks // mark.tuplet.normal)
@@ -111,6 +113,8 @@ def _voice_bar(
         value = value_for_ticks(bar.ticks) or NoteValue("whole")
         return VoiceBar(staff, voice, (Symbol(rest_id(bar.start), bar.start, bar.ticks, value, whole_bar=True),))
     stretches = _fill(bar, written_chords(notes, follow))
+    edges = {(a, b) for a, b, chord in stretches if chord}
+    asked = [s for s in asked if not s.strokes or {(s.start, m := (s.start + s.end) // 2), (m, s.end)} <= edges]
     spans = infer_spans(bar, [t for a, b, _ in stretches for t in (a, b)], asked)
     symbols: list[Symbol] = []
     for start, end, chord in stretches:

@@ -56,7 +56,7 @@ def beam(bar: Bar, symbols: Sequence[Symbol]) -> tuple[Symbol, ...]:
         for i, s in enumerate(out):
             if not a <= s.tick < b:
                 continue
-            if s.notes and s.value.base in LEVELS:
+            if s.notes and s.value.base in LEVELS and not (s.span is not None and s.span.strokes):
                 run.append(i)
             elif (
                 s.notes or s.hidden or s.value.base not in LEVELS

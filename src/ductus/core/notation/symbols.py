@@ -16,12 +16,15 @@ from ductus.core.time.values import NoteValue, Tuplet
 
 @dataclass(frozen=True, slots=True)
 class TupletSpan:
-    """A bracket: ``ratio`` from ``start`` to ``end`` in ticks, counted in notes of ``base``."""
+    """A bracket: ``ratio`` from ``start`` to ``end`` in ticks, counted in notes of ``base``. With ``strokes`` it is no bracket but a tremolo
+    between its two chords: each is written with the value of both together."""
 
     start: int
     end: int
     ratio: Tuplet
     base: str
+    strokes: int = 0
+    mark: str = ""  # id of the tremolo
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,20 +12,22 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from ductus.core.chance import scattered
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
-from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of
+from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, glided
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.score.order import Stretch, playing_order
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.records import Mark, Note
 from ductus.core.score.signs import NOTE_SIGNS, sounding_ticks
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import BASE_TICKS, value_for_ticks
 
+ON_KEYS = (*range(24), 46)  # General MIDI 1: pianos, tuned percussion, organs; the harp
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)
 PERCUSSION_CHANNEL = 9  # General MIDI 1: channel 10, counted from 0
 PITCHED_CHANNELS = tuple(c for c in range(16) if c != PERCUSSION_CHANNEL)
@@ -137,9 +139,21 @@ class Shape:
     def __init__(self, piece: Piece, pulses: PulseMap, manner: Manner = AS_SET) -> None:
         self.piece, self.pulses, self.manner = piece, pulses, manner
         self.loudness, self.channels = Loudness(piece), channels_of(piece)
+        self.glides: dict[str, Note] = {}  # by the note that a glissando begins at: the one it goes to
+        self.shakes: dict[
+            tuple[tuple[str, int, int], int], Mark
+        ] = {}  # by voice and place of both its chords: a tremolo
+        for mark in piece.marks.values():
+            if mark.kind == "glissando":
+                self.glides[mark.notes[0]] = piece.notes[mark.notes[-1]]
+            elif mark.kind == "tremolo":
+                line = (mark.part, mark.staff, mark.voice)
+                self.shakes |= {(line, mark.tick): mark, (line, mark.tick + mark.ticks // 2): mark}
 
     def sounds(self, note: Note) -> list[Sounded]:
-        """A note as it sounds: with its grace notes, its figure, its length and velocity."""
+        """A note as it sounds, struck once or more often: with its grace notes, its figure, its length and velocity; a cue note not at all."""
+        if "cue" in note.signs:
+            return []
         channel, velocity = self.channels[note.part], self.loudness.velocity(note)
         late, length = self.manner.timing(note)
         per_quarter = self.pulses.us_per_quarter_at(note.tick)
@@ -158,6 +172,18 @@ class Shape:
 
         out = [one(first + k * grace, first + (k + 1) * grace, p.midi) for k, p in enumerate(note.crushed)]
         begin, end = on + delay, max(at + length, on + delay + 1)
+        shake = self.shakes.get((note.line, note.tick))
+        if shake is not None:
+            return [*out, *(one(a, b, key) for a, b, key in self._shaken(shake, note))]
+        target = self.glides.get(note.id)
+        if target is not None and target.tick > begin:
+            us = (target.tick - begin) / QUARTER * per_quarter
+            run = glided(
+                note.pitch.midi, target.pitch.midi, us, on_keys=self.piece.part(note.part).programme in ON_KEYS
+            )
+            ticks = [(begin + round(f.on_us / per_quarter * QUARTER), f) for f in run]
+            end = min(end, ticks[0][0]) if ticks else end
+            out += [one(t, begin + round(f.off_us / per_quarter * QUARTER), f.key) for t, f in ticks]
         if any(NOTE_SIGNS[s].figure for s in note.signs if s in NOTE_SIGNS):
             fifths = self.piece.key_at(self.piece.timeline.bar_at(note.tick).index).fifths
             for f in figure_of(note, fifths, (end - begin) / QUARTER * per_quarter, per_quarter):
@@ -166,6 +192,31 @@ class Shape:
             if len(out) > len(note.crushed):
                 return out
         return [*out, one(begin, end, note.pitch.midi)]
+
+    def is_plain(self, note: Note) -> bool:
+        """True of a note that nothing is written at which could make more of it than one key."""
+        return not (note.crushed or note.signs or note.id in self.glides or (note.line, note.tick) in self.shakes)
+
+    def _shaken(self, mark: Mark, note: Note) -> Iterator[tuple[int, int, int]]:
+        """The strokes of a tremolo between two chords that this note of it sounds for: (on, off, key). Its top notes sound for the notes of the
+        other chord, too, while their own chord is written."""
+        half = mark.ticks // 2
+        written = value_for_ticks(mark.ticks)
+        quicker = (
+            QUARTER // BASE_TICKS[written.base] if written else 1
+        )  # strokes are added to the beams of eighths and less
+        count = max(mark.ticks * 2 ** int(mark.text) * max(quicker, 1) // QUARTER // 2 * 2, 2)
+        second = note.tick > mark.tick
+        place = mark.tick + (0 if second else half)
+        other = [n for n in self.piece.line_between(note.line, place, place + 1) if n.tick == place]
+        for k in range(count):
+            on, off = mark.tick + mark.ticks * k // count, mark.tick + mark.ticks * (k + 1) // count
+            if (on >= mark.tick + half) != second:
+                continue
+            if (k % 2 == 1) == second:
+                yield on, off, note.pitch.midi
+            elif note.id in mark.notes:
+                yield from ((on, off, n.pitch.midi) for n in other)
 
     def _rolled(self, note: Note) -> int:
         """How many notes of its rolled chord are below a note."""
@@ -327,7 +378,7 @@ def company_at(piece: Piece, tick: int, part: str, staff: int) -> list[Sounding]
     out = []
     for other in piece.ordered_parts():
         for note in piece.notes_between(other.id, tick, tick + 1):
-            if (note.part, note.staff) != (part, staff):
+            if (note.part, note.staff) != (part, staff) and "cue" not in note.signs:
                 left = pulses.time_at(note.end) - pulses.time_at(tick)
                 out.append(Sounding(0, left, note.pitch.midi, note.velocity, note.part, note.id))
     return sorted(out, key=lambda s: s.key)

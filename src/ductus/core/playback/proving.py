@@ -79,10 +79,10 @@ class Proof:
 
 
 def chords_of(piece: Piece, part: str, staff: int = 0) -> list[tuple[int, list[Note]]]:
-    """The notes of a part (of one staff, if given) by their places."""
+    """The notes that a part (one staff of it, if given) plays, by their places."""
     by_tick: dict[int, list[Note]] = defaultdict(list)
     for note in piece.notes.values():
-        if note.part == part and staff in (0, note.staff):
+        if note.part == part and staff in (0, note.staff) and "cue" not in note.signs:
             by_tick[note.tick].append(note)
     return sorted(by_tick.items())
 
@@ -102,7 +102,7 @@ def to_strike(piece: Piece, chords: Sequence[tuple[int, Sequence[Note]]]) -> ToS
     for c, (_, notes) in enumerate(chords):
         own = {n.pitch.midi for n in notes}
         for n in notes:
-            if n.crushed or n.signs:
+            if not shape.is_plain(n):
                 sounds = shape.sounds(n)
                 own |= {s.key for s in sounds}
                 if len(sounds) > 1 + len(n.crushed):
@@ -417,7 +417,7 @@ def _dressed_keys(piece: Piece, pulses: PulseMap, notes: Sequence[Note]) -> list
     shape = Shape(piece, pulses)
     out = []
     for n in notes:
-        sounds = shape.sounds(n) if n.crushed or n.signs else []
+        sounds = [] if shape.is_plain(n) else shape.sounds(n)
         if len(sounds) > 1 or "rolled" in n.signs:
             out += [(s.key, n.tick - QUARTER // 2, n.end, n.id) for s in sounds]
     return out

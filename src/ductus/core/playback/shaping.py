@@ -27,6 +27,8 @@ MIDDLE = 80
 STEP = 16  # what a hairpin with no dynamic at its end comes to
 FIGURE_US = 80_000  # a note of a trill: about twelve a second (common practice)
 ROLLED_US = 35_000  # from note to note of an arpeggio
+GLIDE_US = 25_000  # the least from key to key of a glissando
+WHITE = frozenset((0, 2, 4, 5, 7, 9, 11))  # pitch classes of the white keys
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,3 +149,20 @@ def figure_of(note: Note, fifths: int, length_us: float, quarter_us: float) -> l
     each = min(FIGURE_US, length_us / (len(lead) + 1))
     out = [Figured(key, k * each, (k + 1) * each) for k, key in enumerate(lead)]
     return [*out, Figured(own, len(lead) * each, length_us)]
+
+
+def glided(first: int, last: int, length_us: float, *, on_keys: bool) -> list[Figured]:
+    """The keys that a glissando from one MIDI key to another runs through, after its first note and before its last; times from the beginning
+    of a note of ``length_us``. Common practice: it begins at half of its note (before that where the keys would come too fast), and on a
+    keyboard it runs over the white keys, or over the black ones where it goes from black to black; elsewhere by half tones."""
+    way = 1 if last > first else -1
+    between = range(first + way, last, way)
+    if on_keys:
+        white = first % 12 in WHITE or last % 12 in WHITE
+        between = [key for key in between if (key % 12 in WHITE) == white]  # type: ignore[assignment]
+    if not between:
+        return []
+    run_us = min(max(length_us / 2, GLIDE_US * len(between)), length_us * len(between) / (len(between) + 1))
+    each = run_us / len(between)
+    begin = length_us - run_us
+    return [Figured(key, begin + k * each, begin + (k + 1) * each) for k, key in enumerate(between)]

@@ -14,7 +14,7 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.marking import bar_words, opening, tops
-from ductus.core.score.marks import KINDS
+from ductus.core.score.marks import KINDS, words_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, KeyChange, Mark, MeterChange, Record, TempoMark
 from ductus.core.score.signs import words_of_sign
@@ -36,9 +36,9 @@ class MarkEdit:
         raise NotImplementedError
 
 
-def marks_named(piece: Piece, ids: Sequence[str]) -> list[Mark]:
-    """The marks among ids. Raises BadInput when there is none."""
-    found = [piece.marks[i] for i in ids if i in piece.marks]
+def marks_named(piece: Piece, ids: Sequence[str], *, by_hand: bool = False) -> list[Mark]:
+    """The marks among ids; those that a hand can move only. Raises BadInput when there is none."""
+    found = [m for i in ids if (m := piece.marks.get(i)) is not None and not (by_hand and KINDS[m.kind].pair)]
     if not found:
         raise BadInput("That mark is not on the page any more, or cannot be moved by hand. Nothing was changed.")
     return found
@@ -50,7 +50,7 @@ def mark_words(piece: Piece, mark: Mark) -> str:
         return "crescendo hairpin" if mark.text == "<" else "diminuendo hairpin"
     if mark.kind == "chord":
         return f"chord symbol {mark.text}"
-    return mark.text or KINDS[mark.kind].words
+    return words_of(mark)
 
 
 def record_words(piece: Piece, record: Record) -> str:
@@ -115,7 +115,7 @@ class NudgeMarks(MarkEdit):
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
         draft = Draft(piece)
-        marks = marks_named(piece, ids)
+        marks = marks_named(piece, ids, by_hand=True)
         for mark in marks:
             x, y = mark.shift[0] + self.right, mark.shift[1] + self.up
             draft.put(replace(mark, shift=(min(max(x, -2000), 2000), min(max(y, -2000), 2000))))
@@ -131,7 +131,7 @@ class MarksInPlace(MarkEdit):
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
         draft = Draft(piece)
-        marks = marks_named(piece, ids)
+        marks = marks_named(piece, ids, by_hand=True)
         for mark in marks:
             draft.put(replace(mark, shift=(0, 0), side="", bend=0))
         return draft.change(opening(marks[0].kind, f"{mark_words(piece, marks[0])} back in its own place"))
@@ -146,7 +146,7 @@ class FlipMarks(MarkEdit):
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
         draft = Draft(piece)
-        marks = marks_named(piece, ids)
+        marks = marks_named(piece, ids, by_hand=True)
         side = ""
         for mark in marks:
             usual = mark.side or KINDS[mark.kind].side or "above"
@@ -187,6 +187,10 @@ class MarkReaches(MarkEdit):
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
         mark = marks_named(piece, ids)[0]
+        if KINDS[mark.kind].pair:
+            raise BadInput(
+                f"{capital(mark_words(piece, mark))} goes from a note to the next; put it between two others. Nothing was changed."
+            )
         if not KINDS[mark.kind].spans:
             raise BadInput(
                 f"{opening(mark.kind, mark_words(piece, mark))} stands at one place; it reaches nowhere. Nothing was changed."
@@ -224,7 +228,10 @@ class Reword(MarkEdit):
         """See MarkEdit."""
         mark = marks_named(piece, ids)[0]
         wish = wish_of(self.text)
-        if wish.sort != "mark" or KINDS[wish.kind].spans != KINDS[mark.kind].spans or wish.kind == "slur":
+        if wish.sort != "mark" or (KINDS[wish.kind].spans, wish.kind if KINDS[wish.kind].anchor == "notes" else "") != (
+            KINDS[mark.kind].spans,
+            mark.kind if KINDS[mark.kind].pair else "",
+        ):
             raise BadInput(
                 f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was changed."
             )

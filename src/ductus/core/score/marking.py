@@ -6,18 +6,21 @@ own. The same mark again takes it away; "no ..." takes it away wherever it is.
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft, Line
+from ductus.core.score.drums import sound_words
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.lyrics import fingered, sung
-from ductus.core.score.marks import KINDS
+from ductus.core.score.marks import KINDS, shared_evenly
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, Mark, Note, TempoMark
 from ductus.core.score.signs import BAR_SIGNS, LINES, with_sign, words_of_sign
 from ductus.core.score.wording import AT_ONCE, RETURNING, Wish
+from ductus.core.time.values import value_for_ticks
 from ductus.core.words import capital, count_words
 
 SLOWEST, FASTEST = 10, 400  # beats a minute
@@ -104,6 +107,8 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
         return _without_mark(draft, wish, at)
     if wish.kind == "slur":
         return _put_slurs(draft, at)
+    if KINDS[wish.kind].pair:
+        return _put_between(draft, wish, at)
     part, staff = home_of(draft.piece, wish.kind, at)
     spans = KINDS[wish.kind].spans and wish.text not in (*AT_ONCE, *RETURNING)
     ticks = at.end - at.start if spans and (wish.kind != "tempo-word" or len({n.tick for n in at.notes}) > 1) else 0
@@ -190,6 +195,45 @@ def _put_slurs(draft: Draft, at: Where) -> str:
             "A slur joins notes of one voice: select at least two, one after the other. Nothing was changed."
         )
     return said
+
+
+def _put_between(draft: Draft, wish: Wish, at: Where) -> str:
+    """A glissando or tremolo from a chord to the next of its voice: the two that are selected, the one that is selected and the next, or with
+    none the two that the pen stands between or behind. The same again goes."""
+    first, last = neighbours(draft.piece, at)
+    if wish.kind == "tremolo" and not (
+        shared_evenly(first, last)
+        and value_for_ticks(last.end - first.tick)
+        and last.end <= draft.piece.timeline.bar_at(first.tick).end
+    ):
+        raise BadInput(
+            "A tremolo goes between two equally long notes of one bar, one after the other. Nothing was changed."
+        )
+    there = [m for m in spanning(draft.piece, first.part, wish.kind, first.tick, last.end) if m.notes[0] == first.id]
+    for mark in there:
+        draft.drop(mark)
+    if any(m.text == wish.text for m in there):
+        return f"{wish.words} taken away"
+    ends = (first.id, last.id)
+    span = (first.tick, last.end - first.tick)
+    draft.put(Mark(draft.new_id("m"), wish.kind, *first.line, *span, wish.text, notes=ends))
+    part = draft.piece.part(first.part)
+    names = " to ".join(sound_words(part, n.pitch) for n in (first, last))
+    return f"{wish.words} from {names}, at {place_of(draft, first.tick)}"
+
+
+def neighbours(piece: Piece, at: Where) -> tuple[Note, Note]:
+    """The top notes of two chords that follow each other in a voice. Raises BadInput when there are no such two."""
+    line = at.notes[0].line if at.notes else at.line
+    voice = tops([n for n in piece.notes.values() if n.line == line])
+    places = [n.tick for n in voice]
+    wanted = sorted({n.tick for n in at.notes if n.line == line})
+    k = places.index(wanted[0]) if wanted else max(bisect_left(places, at.tick) - 1, 0)
+    if not wanted and k and k + 1 >= len(voice):
+        k -= 1
+    if len(wanted) > 2 or k + 1 >= len(voice) or (len(wanted) == 2 and places[k + 1] != wanted[1]):
+        raise BadInput("Select a note and the next one of its voice for that; nothing was changed.")
+    return voice[k], voice[k + 1]
 
 
 def slurs_of(piece: Piece, line: Line, start: int, end: int) -> list[Mark]:

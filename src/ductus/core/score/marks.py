@@ -22,7 +22,7 @@ class MarkKind:
     """``anchor``: "notes" that the mark names, the "place" of its staff, or the "voice" whose rhythm it orders. ``travels``: it moves
     with the notes at its place when all of them move; ``dies``: it goes with the last of them; ``copied``: a copy takes it along.
     ``spans``: it reaches over a stretch; ``side``: where it stands by itself; ``words``: what it is called (empty: never on the page);
-    ``alone``: one of its kind at a place. How it is written in MusicXML stands in ``formats.musicxml_marks``, what it does to the sound
+    ``alone``: one of its kind at a place; ``pair``: it joins a chord and the next of its voice (``between``). How it is written in MusicXML stands in ``formats.musicxml_marks``, what it does to the sound
     in ``playback.shaping``."""
 
     anchor: str
@@ -33,12 +33,15 @@ class MarkKind:
     side: str = ""
     words: str = ""
     alone: bool = True
+    pair: bool = False
 
 
 KINDS: dict[str, MarkKind] = {
     "tuplet": MarkKind("voice", dies=True, spans=True),
     "silence": MarkKind("voice", travels=False),
     "slur": MarkKind("notes", dies=True, spans=True, words="slur", alone=False),
+    "glissando": MarkKind("notes", dies=True, spans=True, words="glissando", alone=False, pair=True),
+    "tremolo": MarkKind("notes", dies=True, spans=True, words="tremolo between two notes", alone=False, pair=True),
     "fermata": MarkKind("place", dies=True, side="above", words="fermata"),
     "dynamic": MarkKind("place", side="below", words="dynamic"),
     "hairpin": MarkKind("place", spans=True, side="below", words="hairpin"),
@@ -52,6 +55,11 @@ KINDS: dict[str, MarkKind] = {
     "scale": MarkKind("place", travels=False, side="above", words="scale"),
     "remark": MarkKind("place", words="", alone=False),
 }
+
+
+def words_of(mark: Mark) -> str:
+    """What a mark is called: by its words where it has some, else by its kind."""
+    return KINDS[mark.kind].words if mark.kind == "tremolo" else mark.text or KINDS[mark.kind].words
 
 
 def marks_of_notes(draft: Draft, notes: Iterable[Note]) -> dict[str, Mark]:
@@ -100,17 +108,26 @@ def _home(note: Note) -> tuple[object, ...]:
 
 
 def _follow_named(draft: Draft, mark: Mark) -> None:
-    """A slur spans the notes that are left of it, and goes when fewer than two places are."""
+    """A slur spans the notes that are left of it, and goes when fewer than two places are; so does what joins two neighbours, and a tremolo
+    when they do not share its time evenly any more."""
     notes = [n for i in mark.notes if (n := draft.note(i)) is not None and n.part == mark.part]
     notes.sort(key=lambda n: (n.tick, n.id != mark.notes[0]))
     if len({n.tick for n in notes}) < 2:
         draft.drop(mark)
         return
     first, last = notes[0], notes[-1]
+    if mark.kind == "tremolo" and not shared_evenly(first, last):
+        draft.drop(mark)
+        return
     kept = tuple(n.id for n in notes)
     draft.put(
         replace(mark, notes=kept, staff=first.staff, voice=first.voice, tick=first.tick, ticks=last.end - first.tick)
     )
+
+
+def shared_evenly(first: Note, last: Note) -> bool:
+    """Do two notes of a voice follow each other, one as long as the other?"""
+    return first.line == last.line and first.end == last.tick and first.ticks == last.ticks
 
 
 def _follow_place(draft: Draft, mark: Mark, kind: MarkKind, rows: Iterable[tuple[Note, object]]) -> None:

@@ -91,6 +91,7 @@ NOTE_SIGNS: dict[str, NoteSign] = {
         )
         for name in FINGERS
     },
+    "cue": NoteSign("cue note, not played", ("cue", "cue note", "cue notes"), each=True),
     "stem-up": NoteSign("stem up", ("stems up",), rivals=("stem-down",)),
     "stem-down": NoteSign("stem down", ("stems down",), rivals=("stem-up",)),
     "cross": NoteSign("on the other staff", ("cross staff", "other staff"), each=True),

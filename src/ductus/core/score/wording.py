@@ -17,6 +17,7 @@ from ductus.core.pitch.scales import scale_named
 from ductus.core.score.records import CLEFS, checked_text
 from ductus.core.score.signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
 from ductus.core.time.values import BASE_TICKS, NoteValue
+from ductus.core.words import count_words
 
 DYNAMICS = (
     "pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sf", "sfz", "sffz", "sfp", "fp", "fz", "rf", "rfz", "pf",
@@ -87,6 +88,12 @@ def _vocabulary() -> Iterator[tuple[str, Wish]]:
         yield written, Wish("mark", "hairpin", text, words, {"<": "\ue53e", ">": "\ue53f"}.get(text, ""))
     for written in ("slur", "phrase", "("):
         yield written, Wish("mark", "slur", "", "slur", "")
+    for written, text in (("glissando", ""), ("gliss.", ""), ("slide", "slide"), ("portamento", "slide")):
+        yield written, Wish("mark", "glissando", text, text or "glissando", "\ue585")
+    for strokes in "312":
+        words = f"tremolo between two notes, {count_words(int(strokes), 'stroke')}"
+        for written in (words, f"tremolo between {strokes}", *(("tremolo between",) if strokes == "3" else ())):
+            yield written, Wish("mark", "tremolo", strokes, words, chr(0xE21F + int(strokes)))
     for name, sign in NOTE_SIGNS.items():
         wish = Wish("note", name, "", sign.words, sign.picture)
         for written in dict.fromkeys((sign.words, *sign.written)):

@@ -14,7 +14,7 @@ from ductus.core.score.wording import DYNAMICS
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS
 from ductus.formats.musicxml_read.losses import Losses
-from ductus.formats.musicxml_read.raw import RawMark, RawNote, RawPart
+from ductus.formats.musicxml_read.raw import RawEnd, RawMark, RawNote, RawPart
 from ductus.formats.musicxml_read.text import number_of, text_of, whole_of
 from ductus.formats.musicxml_xml import FORTE, USUAL_VELOCITY, Element
 
@@ -141,7 +141,7 @@ def read_notations(element: Element, note: RawNote, losses: Losses, bar: str) ->
                 _plain_notation(one, note)
             elif one.tag == "slur":
                 side = one.get("placement") or ""
-                note.slurs.append((one.get("number") or "1", one.get("type") or "", side))
+                note.ends.append(RawEnd("slur", one.get("number") or "1", one.get("type") or "", side))
             elif one.tag == "tuplet":
                 note.tuplets.append(_tuplet(one))
             elif one.tag == "dynamics":
@@ -150,8 +150,9 @@ def read_notations(element: Element, note: RawNote, losses: Losses, bar: str) ->
                 for sign in one:
                     _sign(one.tag, sign, note, losses, bar)
             elif one.tag in ("glissando", "slide"):
-                if one.get("type") != "stop":
-                    losses.add("glissando", bar)
+                number = f"{one.tag}{one.get('number') or '1'}"
+                text = "slide" if one.tag == "slide" else ""
+                note.ends.append(RawEnd("glissando", number, one.get("type") or "", text=text))
             elif one.tag not in QUIET:
                 losses.add(f"sign~ “{str(one.tag).replace('-', ' ')}”", bar)
     if note.tied_from:  # stands on a note that is held over; it hangs on its place
@@ -188,11 +189,14 @@ def _sign(group: str, sign: Element, note: RawNote, losses: Losses, bar: str) ->
     name = SIGN_OF.get((group, str(sign.tag)))
     if sign.tag == "tremolo":
         strokes = whole_of(text_of(sign), 3)
-        if sign.get("type", "single") == "single" and 1 <= strokes <= 3:
-            name = f"tremolo-{strokes}"
-        else:
-            losses.add("tremolo~ between two notes" if sign.get("type") != "single" else "tremolo", bar)
+        way = sign.get("type", "single")
+        if way in ("start", "stop"):
+            note.ends.append(RawEnd("tremolo", "1", way, text=str(min(max(strokes, 1), 3))))
             return
+        if way != "single" or not 1 <= strokes <= 3:
+            losses.add("tremolo", bar)
+            return
+        name = f"tremolo-{strokes}"
     elif sign.tag == "fingering":
         finger = text_of(sign)
         if finger not in tuple("012345"):

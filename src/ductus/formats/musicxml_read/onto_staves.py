@@ -14,7 +14,7 @@ from ductus.formats.musicxml_read.bars import Bars, Ids
 from ductus.formats.musicxml_read.chains import Chain, Ties, apart
 from ductus.formats.musicxml_read.losses import Losses
 from ductus.formats.musicxml_read.raw import RawMeasure, RawNote, RawPart
-from ductus.formats.musicxml_read.spans import SlurEnd, slurs, spans
+from ductus.formats.musicxml_read.spans import LineEnd, lines, spans
 
 STAVES = 2  # of one part; further ones become parts of their own
 SHOWN_NAME = 60
@@ -26,7 +26,7 @@ class StavesWriter:
     def __init__(self, raw: RawPart, bars: Bars, losses: Losses, ids: Ids) -> None:
         self.raw, self.bars, self.losses, self.ids = raw, bars, losses, ids
         self.ties = Ties(losses)
-        self.slur_ends: list[SlurEnd] = []
+        self.line_ends: list[LineEnd] = []
         self.brackets: list[tuple[tuple[int, str], Mark]] = []  # line of the file, mark
         self._open: dict[tuple[str, str], RawNote] = {}
         for bar, measure in enumerate(raw.measures):
@@ -86,14 +86,12 @@ class StavesWriter:
                 self.losses.add("note~ behind the end of its bar", measure.number)
                 continue
             chain = self.ties.add(self._chain(raw, homes[raw.voice], tick, end, measure.number), raw)
-            for number, way, side in raw.slurs:
-                self.slur_ends.append(
-                    SlurEnd(tick, end, (raw.staff, raw.voice), number, way, side, chain, measure.number)
-                )
+            for line_end in raw.ends:
+                self.line_ends.append(LineEnd(tick, end, (raw.staff, raw.voice), line_end, chain, measure.number))
             self._tuplets(raw, chain, bar, measure)
-        for at, line, number, way, side in measure.graced:
+        for at, line, line_end in measure.graced:
             tick = self.bars.tick(bar, at, self.losses, measure.number)
-            self.slur_ends.append(SlurEnd(tick, tick, line, number, way, side, None, measure.number))
+            self.line_ends.append(LineEnd(tick, tick, line, line_end, None, measure.number))
 
     @staticmethod
     def _homes(measure: RawMeasure) -> dict[str, int]:
@@ -171,7 +169,7 @@ class StavesWriter:
             slot = slots.get((line, mark.tick))
             if slot:
                 yield Mark(mark.id, "tuplet", mark.part, mark.staff, slot, mark.tick, mark.ticks, tuplet=mark.tuplet)
-        yield from slurs(self.slur_ends, placed, self.ids, self.losses)
+        yield from lines(self.line_ends, placed, self.ids, self.losses)
         yield from self._marks()
         yield from self._clefs()
 

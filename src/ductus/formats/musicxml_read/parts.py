@@ -223,8 +223,8 @@ class PartReader:
         if element.find("rest") is not None:
             self._rest(element, at, staff)
             return
-        if element.find("cue") is not None or element.get("print-object") == "no":
-            self.losses.add("cue note" if element.find("cue") is not None else "hidden note", self.measure.number)
+        if element.get("print-object") == "no":
+            self.losses.add("hidden note", self.measure.number)
             return
         pitch = sounding_pitch(element, self.part, self.losses, self.measure.number)
         if pitch is None or (not grace and length <= 0):
@@ -239,6 +239,8 @@ class PartReader:
             self.losses.add("note head~ of another shape", self.measure.number)
         note.tied_from = any(t.get("type") == "stop" for t in element.findall("tie"))
         note.tied_on = any(t.get("type") == "start" for t in element.findall("tie"))
+        if element.find("cue") is not None:
+            note.signs.append("cue")
         note.ratio = ratio_of(element)
         if grace:
             self._grace(element, note, joins)
@@ -255,8 +257,8 @@ class PartReader:
             self.losses.add("grace chord~ (the notes are written one after the other)", self.measure.number)
         waiting.append((len(self.part.measures), note))
         marks = read_notations(element, note, self.losses, self.measure.number)
-        for number, way, side in note.slurs:  # the other end has to know that its slur begins or ends here
-            self.measure.graced.append((note.at, (note.staff, note.voice), number, way, side))
+        for end in note.ends:  # the other end has to know that its line begins or ends here
+            self.measure.graced.append((note.at, (note.staff, note.voice), end))
         if note.signs or marks or note.tied_on:
             self.losses.add("sign~ or tie~ of a grace note", self.measure.number)
 

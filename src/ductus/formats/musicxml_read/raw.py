@@ -10,6 +10,17 @@ from ductus.core.score.records import Syllable
 from ductus.core.time.values import NoteValue
 
 
+@dataclass(frozen=True, slots=True)
+class RawEnd:
+    """Where a line between notes begins or ends: kind of ``marks.KINDS``, its number, "start" or "stop", its side and text."""
+
+    kind: str
+    number: str
+    way: str
+    side: str = ""
+    text: str = ""
+
+
 @dataclass(slots=True)
 class RawNote:
     """One printed note: its place and length, staff and voice of the file, sounding pitch (or drum), and what is written at it."""
@@ -26,7 +37,7 @@ class RawNote:
     lyrics: list[Syllable] = field(default_factory=list)
     tied_from: bool = False
     tied_on: bool = False
-    slurs: list[tuple[str, str, str]] = field(default_factory=list)  # number, type, side
+    ends: list[RawEnd] = field(default_factory=list)
     tuplets: list[tuple[str, str, tuple[int, int] | None]] = field(default_factory=list)  # number, type, ratio
     ratio: tuple[int, int] | None = None
 
@@ -81,9 +92,9 @@ class RawMeasure:
     meter: RawMeter | None = None
     signs: list[tuple[str, str]] = field(default_factory=list)  # kind of ``signs.BAR_SIGNS``, text
     endings: list[tuple[str, str]] = field(default_factory=list)  # numbers, type
-    graced: list[tuple[Fraction, tuple[int, str], str, str, str]] = field(
+    graced: list[tuple[Fraction, tuple[int, str], RawEnd]] = field(
         default_factory=list
-    )  # ends of slurs at grace notes: place, staff and voice, number, type, side
+    )  # ends of lines at grace notes, with place, staff and voice
 
 
 @dataclass(slots=True)

@@ -3,76 +3,80 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from ductus.core.score.marks import KINDS
+from ductus.core.score.marks import KINDS, shared_evenly
 from ductus.core.score.records import Mark, Note
 from ductus.formats.musicxml_read.bars import Ids
 from ductus.formats.musicxml_read.chains import Chain
 from ductus.formats.musicxml_read.losses import Losses
-from ductus.formats.musicxml_read.raw import RawMark
+from ductus.formats.musicxml_read.raw import RawEnd, RawMark
 
 LEAST_TICKS = 1
 
 
 @dataclass(frozen=True, slots=True)
-class SlurEnd:
-    """Where a slur begins or ends: at a printed note from ``tick`` until ``until``, of a voice of the file; ``chain`` is None at a grace
-    note."""
+class LineEnd:
+    """Where a slur, glissando or tremolo begins or ends: at a printed note from ``tick`` until ``until``, of a voice of the file; ``chain``
+    is None at a grace note."""
 
     tick: int
     until: int
     line: tuple[int, str]
-    number: str
-    way: str
-    side: str
+    end: RawEnd
     chain: Chain | None
     bar: str
 
 
-def slurs(ends: Iterable[SlurEnd], notes: Mapping[str, Note], ids: Ids, losses: Losses) -> Iterator[Mark]:
-    """Slurs with both ends. ``ends`` in the order of the file."""
-    for start, end in _pairs([e for e in ends if e.way in ("start", "stop")], losses):
-        first = notes.get(start.chain.id) if start.chain else None
-        last = notes.get(end.chain.id) if end.chain else None
-        if start.chain is None or end.chain is None:
-            losses.add("slur~ at a grace note", start.bar)
-        elif first is None or last is None or first.tick >= last.tick:
-            losses.add("slur~ within one note or chord", start.bar)
-        else:
-            yield Mark(
-                ids.new("m"), "slur", first.part, first.staff, first.voice, start.tick, max(end.until - start.tick, LEAST_TICKS),
-                notes=(first.id, last.id), side=start.side if start.side in ("above", "below") else "",
-            )  # fmt: skip
+def lines(ends: Sequence[LineEnd], notes: Mapping[str, Note], ids: Ids, losses: Losses) -> Iterator[Mark]:
+    """Slurs, glissandi and tremolos with both ends. ``ends`` in the order of the file."""
+    for kind in ("slur", "glissando", "tremolo"):
+        mine = [e for e in ends if e.end.kind == kind and e.end.way in ("start", "stop")]
+        for start, end in _pairs(kind, mine, losses):
+            first = notes.get(start.chain.id) if start.chain else None
+            last = notes.get(end.chain.id) if end.chain else None
+            if start.chain is None or end.chain is None:
+                losses.add(f"{kind}~ at a grace note", start.bar)
+            elif first is None or last is None or first.tick >= last.tick:
+                losses.add(f"{kind}~ within one note or chord", start.bar)
+            elif kind == "tremolo" and not shared_evenly(first, last):
+                losses.add("tremolo~ between two notes of unequal length", start.bar)
+            else:
+                side, begin = start.end.side, first.tick if KINDS[kind].pair else start.tick
+                yield Mark(
+                    ids.new("m"), kind, first.part, first.staff, first.voice, begin,
+                    max((last.end if KINDS[kind].pair else end.until) - begin, LEAST_TICKS), start.end.text,
+                    notes=(first.id, last.id), side=side if side in ("above", "below") else "",
+                )  # fmt: skip
 
 
-def _pairs(ends: list[SlurEnd], losses: Losses) -> list[tuple[SlurEnd, SlurEnd]]:
+def _pairs(kind: str, ends: list[LineEnd], losses: Losses) -> list[tuple[LineEnd, LineEnd]]:
     """Beginnings with their ends: by number, of one voice first. What a file states the wrong way round (another voice, written before) is
     paired by time."""
-    begun: dict[str, list[SlurEnd]] = defaultdict(list)
-    out: list[tuple[SlurEnd, SlurEnd]] = []
-    left: list[SlurEnd] = []
+    begun: dict[str, list[LineEnd]] = defaultdict(list)
+    out: list[tuple[LineEnd, LineEnd]] = []
+    left: list[LineEnd] = []
     for end in ends:
-        if end.way == "start":
-            begun[end.number].append(end)
+        if end.end.way == "start":
+            begun[end.end.number].append(end)
             continue
-        waiting = [s for s in begun[end.number] if s.tick <= end.tick]
+        waiting = [s for s in begun[end.end.number] if s.tick <= end.tick]
         if not waiting:
             left.append(end)
             continue
         start = max(waiting, key=lambda s: (s.line[1] == end.line[1], s.line[0] == end.line[0]))
-        begun[end.number].remove(start)
+        begun[end.end.number].remove(start)
         out.append((start, end))
     for end in sorted(left, key=lambda e: e.tick):
-        late = [s for s in begun[end.number] if s.tick <= end.tick]
+        late = [s for s in begun[end.end.number] if s.tick <= end.tick]
         if not late:
-            losses.add("slur~ with one end", end.bar)
+            losses.add(f"{kind}~ with one end", end.bar)
             continue
-        begun[end.number].remove(late[0])
+        begun[end.end.number].remove(late[0])
         out.append((late[0], end))
     for start in (s for starts in begun.values() for s in starts):
-        losses.add("slur~ with one end", start.bar)
+        losses.add(f"{kind}~ with one end", start.bar)
     return out
 
 

@@ -74,6 +74,7 @@ def spans_on(wish: Wish) -> bool:
     return (
         wish.sort == "mark"
         and KINDS[wish.kind].spans
+        and not KINDS[wish.kind].pair
         and not (wish.kind == "tempo-word" and wish.text in (*AT_ONCE, *RETURNING))
     )
 

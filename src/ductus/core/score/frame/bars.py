@@ -14,7 +14,7 @@ from ductus.core.score.edits import clear_span
 from ductus.core.score.frame.base import BarIndex, FrameEdit, MovingEdit, bars_words, shifted_bars, shifted_ticks
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import BarSign, KeyChange, Mark, MeterChange, Note
+from ductus.core.score.records import BarSign, KeyChange, MeterChange, Note
 from ductus.core.score.selection.copying import MOST_COPIED, excerpt_of, put_copies
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import capital, count_words
@@ -226,18 +226,7 @@ def _copied_once(piece: Piece, first: int, last: int, to: int) -> Change:
             and KINDS[mark.kind].anchor == "place"
             and KINDS[mark.kind].copied
         ):
-            draft.put(
-                Mark(
-                    draft.new_id("m"),
-                    mark.kind,
-                    mark.part,
-                    mark.staff,
-                    mark.voice,
-                    mark.tick + by,
-                    mark.ticks,
-                    mark.text,
-                )
-            )
+            draft.put(replace(mark, id=draft.new_id("m"), tick=mark.tick + by))
     for sign in page.signs.values():
         if source_first <= sign.bar <= source_last and sign.kind != "section":
             draft.put(replace(sign, id=draft.new_id("s"), bar=sign.bar + to - source_first))

@@ -1,16 +1,21 @@
 /** Two rooms: the shelf, and the desk of one piece. The address bar says which. */
-import { lazy, Suspense, useEffect, useState } from 'react'
+import { useEffect, useState } from 'react'
+import type { Desk as TheDesk } from './desk/Desk'
 import { applyView } from './desk/view'
 import { Shelf } from './shelf/Shelf'
 
-/** The desk with its sound and its strips comes when a piece is opened, or as soon as the shelf stands. */
+/** The desk with its sound and its strips comes when a piece is opened, or as soon as the shelf stands. (Not by Suspense: that holds back what has
+ * come for 300 ms.) */
 const loadDesk = () => import('./desk/Desk')
-const Desk = lazy(async () => ({ default: (await loadDesk()).Desk }))
 
 const pieceIn = (path: string) => /^\/piece\/([^/]+)/.exec(path)?.[1] ?? null
 
 export function App() {
   const [piece, setPiece] = useState(pieceIn(location.pathname))
+  const [Desk, setDesk] = useState<typeof TheDesk | null>(null)
+  useEffect(() => {
+    if (piece) void loadDesk().then((room) => setDesk(() => room.Desk))
+  }, [piece])
   useEffect(() => {
     applyView()
     const onBack = () => setPiece(pieceIn(location.pathname))
@@ -21,5 +26,6 @@ export function App() {
     history.pushState(null, '', id ? `/piece/${id}` : '/')
     setPiece(id)
   }
-  return piece ? <Suspense fallback={null}><Desk key={piece} pieceId={piece} onShelf={() => go(null)} /></Suspense> : <Shelf onOpen={go} onShown={loadDesk} />
+  if (!piece) return <Shelf onOpen={go} onShown={loadDesk} />
+  return Desk && <Desk key={piece} pieceId={piece} onShelf={() => go(null)} />
 }

@@ -41,11 +41,18 @@ let ready: WorkletSynthesizer | undefined
 const coming = new Map<string, Promise<void>>()
 let adding: Promise<void> = Promise.resolve() // one bank after the other: the worklet answers only the last of two at once
 
-/** The band plays on this context, with these samples of the piano. */
-export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: ToneModule.ToneAudioBuffers): void {
+/** The band plays on this context, with these samples of the piano, named by their notes. */
+export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: ToneModule.ToneAudioBuffers, notes: readonly string[]): void {
   Tone = tone
   audio = context
   samples = piano
+  sampledNotes = [...notes]
+}
+
+/** One more sample of the piano has come: keys near it take it from now on. */
+export function addSample(note: string): void {
+  sampledNotes.push(note)
+  for (const piano of pianos.values()) piano.add(note)
 }
 
 async function makeSynth(): Promise<WorkletSynthesizer> {
@@ -112,6 +119,9 @@ class Piano extends Placed implements Voice {
     super()
     this.sampler = new Tone.Sampler({ urls: Object.fromEntries(samplesByNote()), release: 0.4 }).connect(this.gain)
   }
+  add(note: string) {
+    this.sampler.add(note as ToneModule.Unit.Note, samples.get(note))
+  }
   strike(key: number, velocity: number, atS: number) {
     this.ringing.delete(key)
     this.sampler.triggerAttack(nameOf(key), atS, velocity / 127)
@@ -139,7 +149,6 @@ class Piano extends Placed implements Voice {
 
 const nameOf = (key: number) => Tone.Frequency(key, 'midi').toNote()
 let sampledNotes: string[] = []
-export const nameSamples = (notes: string[]) => { sampledNotes = notes }
 const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] => sampledNotes.map((note) => [note, samples.get(note)])
 
 /** One channel of the worklet. */

@@ -3,6 +3,7 @@ goes on with others (DUCTUS_FUZZ, the number of rounds). No 500, no closed socke
 
 from __future__ import annotations
 
+import functools
 import io
 import json
 import os
@@ -133,8 +134,13 @@ def any_message(rng: random.Random, number: int, ids: list[str], revision: int) 
     return dumped(m.SelectNotes(record, pools["ids"][0]))
 
 
+@functools.cache
+def adapter(kind: type) -> TypeAdapter[Any]:
+    return TypeAdapter(kind)
+
+
 def dumped(message: Any) -> str:
-    return TypeAdapter(type(message)).dump_json(message).decode()
+    return adapter(type(message)).dump_json(message).decode()
 
 
 @pytest.mark.parametrize("seed", SEEDS)

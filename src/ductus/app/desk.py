@@ -9,6 +9,7 @@ import sqlite3
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from ductus.app.sheet import Order, Sheet, SystemView
@@ -27,6 +28,7 @@ from ductus.store.journal import CutOff, Stretch
 
 Move = Callable[[sqlite3.Connection, str, int], Change | None]
 APART_US = 8_000_000  # a silence of this length parts two stretches of the journal
+LARGE, LARGE_KEPT = 500, 8  # rows from which a change is kept at hand, and how many of these are
 MOST_STRETCHES = 500
 LATE = "late_us"  # a setting of the library: how late the player's notes arrive, in microseconds
 DELETED = "This piece was deleted, so nothing is written. The shelf can bring it back; everything in it is kept."
@@ -53,6 +55,7 @@ class Desk:
         self._previewed: set[int] = set()
         self._preview: Piece | None = None
         self._reached = 0
+        self._large: dict[int, Change] = {}  # large changes of late, by their places in the history
         self.deleted = False
         self.recording_sessions = 0  # how many browsers are recording into the piece
         self._load()
@@ -65,7 +68,7 @@ class Desk:
             history = self._standing(connection)
             last_place = pieces.last_place(connection, self.piece_id)
             rows = tuple(takes.list_takes(connection, self.piece_id))
-        self.piece, self.history, self.last_place = piece, history, last_place
+        self.piece, self.history, self.last_place, self._large = piece, history, last_place, {}
         self.takes: tuple[takes.TakeRow, ...] = rows
         self.sheet = Sheet(piece, self._engraver)
 
@@ -87,7 +90,7 @@ class Desk:
         """
 
         def write(connection: sqlite3.Connection, piece_id: str, revision: int) -> Change:
-            pieces.append_change(connection, piece_id, revision, change)
+            self._at_hand(pieces.append_change(connection, piece_id, revision, change), change)
             return change
 
         with self.lock:
@@ -105,12 +108,18 @@ class Desk:
     def undo(self, base: int | None = None) -> Change | None:
         """Take the latest edit back; None when there is none. Raises Stale, NotThere, NotKept."""
         with self.lock:
-            return self._written(pieces.undo_change, base)[0]
+            return self._written(partial(pieces.undo_change, known=self._large), base)[0]
 
     def redo(self, base: int | None = None) -> Change | None:
         """Do the latest undone edit again; None when there is none. Raises Stale, NotThere, NotKept."""
         with self.lock:
-            return self._written(pieces.redo_change, base)[0]
+            return self._written(partial(pieces.redo_change, known=self._large), base)[0]
+
+    def _at_hand(self, position: int, change: Change) -> None:
+        """Keep a large change, so that to take it back costs no reading of it."""
+        self._large = {p: c for p, c in self._large.items() if p < position}
+        if len(change.rows) > LARGE:
+            self._large = dict([*self._large.items(), (position, change)][-LARGE_KEPT:])
 
     def _written(self, move: Move, base: int | None) -> tuple[Change | None, bool]:
         """Commit first, then take over: a failed commit leaves memory and disk as they were."""
@@ -129,9 +138,10 @@ class Desk:
         return change, change is not None and self._take_over(change)
 
     def _take_over(self, change: Change) -> bool:
+        timeline = self.piece.timeline
         bars, everything = change.bars(self.piece)
         self.piece = change.apply(self.piece)
-        after, more = change.bars(self.piece)
+        after, more = (bars, everything) if self.piece.timeline is timeline else change.bars(self.piece)
         previewed, self._previewed, self._preview = self._previewed, set(), None
         return self.sheet.update(self.piece, bars | after | previewed, everything or more, self.shown_bars)
 

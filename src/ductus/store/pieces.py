@@ -4,12 +4,14 @@ bar_sign, note, mark, reading, pattern and history. Every function runs inside t
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from itertools import groupby
 
 from ductus.core.errors import CHANGED_ELSEWHERE, NotThere, Stale
 from ductus.core.score.changes import Change
-from ductus.core.score.piece import Piece, make_piece, records_of
+from ductus.core.score.piece import Piece, Row, make_piece, records_of
 from ductus.core.score.records import KIND_OF, Facts, Record
 from ductus.store.rows import Columns, change_from_json, change_to_json, from_columns, pen_to_json, to_columns
 
@@ -91,6 +93,7 @@ REMEMBER = """
 insert into history (piece, position, sentence, rows_json, pen_json, made_at)
 values (:piece, :position, :sentence, :rows, :pen, :now)"""
 RECALL = "select sentence, rows_json, pen_json from history where piece = :piece and position = :position"
+SENTENCE = "select sentence from history where piece = :piece and position = :position"
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +105,7 @@ class Standing:
     redo: str | None
 
 
+NOTHING: Mapping[int, Change] = {}
 HABITS = "habits "  # before the id of a piece: how entry is set there
 
 
@@ -113,8 +117,7 @@ def now_text() -> str:
 def insert_piece(connection: sqlite3.Connection, piece_id: str, piece: Piece) -> None:
     """Store a new piece with all its records and an empty history."""
     connection.execute(INSERT_PIECE, {"id": piece_id, "now": now_text(), **to_columns(piece.facts)})
-    for record in records_of(piece):
-        _put(connection, piece_id, record)
+    _write_rows(connection, piece_id, ((None, record) for record in records_of(piece)))
 
 
 def load_piece(connection: sqlite3.Connection, piece_id: str) -> Piece:
@@ -150,20 +153,20 @@ def standing(connection: sqlite3.Connection, piece_id: str) -> Standing:
     row = connection.execute("select revision, position from piece where id = :piece", {"piece": piece_id}).fetchone()
     if row is None:
         raise NotThere("There is no piece at this address.")
-    undo = connection.execute(RECALL, {"piece": piece_id, "position": row["position"]}).fetchone()
-    redo = connection.execute(RECALL, {"piece": piece_id, "position": row["position"] + 1}).fetchone()
+    undo = connection.execute(SENTENCE, {"piece": piece_id, "position": row["position"]}).fetchone()
+    redo = connection.execute(SENTENCE, {"piece": piece_id, "position": row["position"] + 1}).fetchone()
     return Standing(row["revision"], undo and undo["sentence"], redo and redo["sentence"])
 
 
-def append_change(connection: sqlite3.Connection, piece_id: str, base: int, change: Change) -> None:
-    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten.
+def append_change(connection: sqlite3.Connection, piece_id: str, base: int, change: Change) -> int:
+    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten. Returns its place in the history.
 
     Raises Stale if ``base`` is not the revision any more.
     """
     _advance(connection, piece_id, base, 1)
     position = _position(connection, piece_id)
     connection.execute(FORGET_UNDONE, {"piece": piece_id, "position": position - 1})
-    _write_rows(connection, piece_id, change)
+    _write_rows(connection, piece_id, change.rows)
     connection.execute(
         REMEMBER,
         {
@@ -175,27 +178,40 @@ def append_change(connection: sqlite3.Connection, piece_id: str, base: int, chan
             "now": now_text(),
         },
     )
+    return position
 
 
-def undo_change(connection: sqlite3.Connection, piece_id: str, base: int) -> Change | None:
-    """Take the latest edit back; returns the change that was applied, None at the beginning of the history."""
-    return _travel(connection, piece_id, base, -1)
+def undo_change(
+    connection: sqlite3.Connection, piece_id: str, base: int, known: Mapping[int, Change] = NOTHING
+) -> Change | None:
+    """Take the latest edit back; returns the change that was applied, None at the beginning of the history. ``known``: changes by their
+    places in the history, as far as they are still at hand."""
+    return _travel(connection, piece_id, base, -1, known)
 
 
-def redo_change(connection: sqlite3.Connection, piece_id: str, base: int) -> Change | None:
-    """Do the latest undone edit again; None if there is none."""
-    return _travel(connection, piece_id, base, 1)
+def redo_change(
+    connection: sqlite3.Connection, piece_id: str, base: int, known: Mapping[int, Change] = NOTHING
+) -> Change | None:
+    """Do the latest undone edit again; None if there is none. ``known`` as for ``undo_change``."""
+    return _travel(connection, piece_id, base, 1, known)
 
 
-def _travel(connection: sqlite3.Connection, piece_id: str, base: int, by: int) -> Change | None:
+def _travel(
+    connection: sqlite3.Connection, piece_id: str, base: int, by: int, known: Mapping[int, Change]
+) -> Change | None:
     position = _position(connection, piece_id)
-    row = connection.execute(RECALL, {"piece": piece_id, "position": position if by < 0 else position + 1}).fetchone()
-    if row is None:
+    position = position if by < 0 else position + 1
+    place = {"piece": piece_id, "position": position}
+    found = connection.execute(SENTENCE, place).fetchone()
+    if found is None:
         return None
-    change = change_from_json(row["sentence"], row["rows_json"], row["pen_json"])
+    change = known.get(position)
+    if change is None or change.sentence != found["sentence"]:
+        row = connection.execute(RECALL, place).fetchone()
+        change = change_from_json(row["sentence"], row["rows_json"], row["pen_json"])
     change = change.inverse() if by < 0 else change
     _advance(connection, piece_id, base, by)
-    _write_rows(connection, piece_id, change)
+    _write_rows(connection, piece_id, change.rows)
     return change
 
 
@@ -213,16 +229,21 @@ def _advance(connection: sqlite3.Connection, piece_id: str, base: int, by: int) 
         raise Stale(CHANGED_ELSEWHERE)
 
 
-def _write_rows(connection: sqlite3.Connection, piece_id: str, change: Change) -> None:
-    for before, after in change.rows:
-        if after is not None:
-            _put(connection, piece_id, after)
-        elif before is not None and not isinstance(before, Facts):
-            connection.execute(DELETE[KIND_OF[type(before)]], {"piece": piece_id, "id": before.id})
+def _write_rows(connection: sqlite3.Connection, piece_id: str, changed: Iterable[Row]) -> None:
+    """Rows in their order; those of one kind that come one after the other go in one statement."""
+    for (kind, puts), rows in groupby((r for r in changed if r != (None, None)), key=_sort_of):
+        if puts:
+            connection.executemany(PUT[kind], ({"piece": piece_id, **to_columns(after)} for _, after in rows if after))
+        elif kind != "facts":
+            connection.executemany(
+                DELETE[kind], [{"piece": piece_id, "id": b.id} for b, _ in rows if b and not isinstance(b, Facts)]
+            )
 
 
-def _put(connection: sqlite3.Connection, piece_id: str, record: Record) -> None:
-    put_columns(connection, piece_id, KIND_OF[type(record)], to_columns(record))
+def _sort_of(row: Row) -> tuple[str, bool]:
+    """Kind of a row, and whether a record stands after it."""
+    before, after = row
+    return KIND_OF[type(after or before)], after is not None
 
 
 def put_columns(connection: sqlite3.Connection, piece_id: str, kind: str, columns: Columns) -> None:

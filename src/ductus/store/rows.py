@@ -152,6 +152,8 @@ def lyrics_text(lyrics: tuple[Syllable, ...]) -> str:
 
 def lyrics_from(text: str) -> tuple[Syllable, ...]:
     """Inverse of ``lyrics_text``; a plain text, as older pieces have it, is one syllable with its hyphens."""
+    if not text:
+        return ()
     if not text.startswith("[["):
         return syllables(text)
     return tuple(Syllable(t, s, v, bool(e)) for t, s, v, e in json.loads(text))
@@ -166,7 +168,10 @@ FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars"
 
 def given(row: Mapping[str, Any], name: str, otherwise: Any) -> Any:
     """A column that older history does not have."""
-    return row[name] if name in row.keys() else otherwise  # noqa: SIM118 - a row of SQLite
+    try:
+        return row[name]
+    except (KeyError, IndexError):  # a record of the history, a row of SQLite
+        return otherwise
 
 
 def note_from(r: Mapping[str, Any]) -> Note:

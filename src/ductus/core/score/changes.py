@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.score.marks import follow_notes
-from ductus.core.score.piece import TABLES, Piece, Row, bars_touched
+from ductus.core.score.piece import TABLES, Piece, Row, bars_touched, stays
 from ductus.core.score.records import BarSign, Mark, Note, Part, Pattern, Reading, Record, TempoMark
 from ductus.core.score.table import Table
 from ductus.core.time.bars import MAX_BAR
@@ -54,7 +54,7 @@ class Change:
         """Bars whose page content may differ (under ``piece``), and whether everything may."""
         found: set[int] = set()
         for row in self.rows:
-            for record in row:
+            for record in row[1:] if stays(*row) else row:
                 if isinstance(record, Note | Mark):
                     found.update(bars_touched(piece.timeline, record))
                 elif isinstance(record, TempoMark):

@@ -106,7 +106,8 @@ class Piece:
 
     def line_between(self, line: tuple[str, int, int], start: int, end: int) -> list[Note]:
         """Notes of one (part, staff, voice) that overlap [start, end)."""
-        return [n for n in self.notes_between(line[0], start, end) if n.line == line]
+        found = self.notes_between(line[0], start, end)
+        return [n for n in found if (n.part, n.staff, n.voice) == line] if found else found
 
     def marks_in_bar(self, part: str, bar: int) -> list[Mark]:
         """Marks of a part that touch a bar, by tick."""
@@ -161,8 +162,10 @@ class Piece:
             if kind == "meter":
                 rebar = True
             elif kind in ("note", "mark"):
-                self._reindex(old, -1, touched, counts)
-                self._reindex(after, 1, touched, counts)
+                same = old is not None and after is not None and stays(old, after)
+                if not same:
+                    self._reindex(old, -1, touched, counts)
+                self._reindex(after, 0 if same else 1, touched, counts)
         tables = {kind: self._table(kind).changed(rows_of) for kind, rows_of in changes.items()}
         return self._assemble(facts, tables, serial, rebar, touched, counts)
 
@@ -173,6 +176,7 @@ class Piece:
         touched: dict[tuple[str, int], dict[str, Note | Mark]],
         counts: dict[int, int],
     ) -> None:
+        """``sign``: the record goes (-1), comes (1), or another stands in its place (0)."""
         if not isinstance(record, Note | Mark):
             return
         for bar in bars_touched(self.timeline, record):
@@ -180,7 +184,7 @@ class Piece:
             ids = touched.get(key)
             if ids is None:
                 ids = touched[key] = dict(self.by_bar.get(key) or NOTHING)
-            if sign > 0:
+            if sign >= 0:
                 ids[record.id] = record
             else:
                 ids.pop(record.id, None)
@@ -245,11 +249,23 @@ def number_in(record_id: str) -> int:
     return int(digits) if digits.isdecimal() else 0
 
 
+def stays(before: Record | None, after: Record | None) -> bool:
+    """Do both stand over the same stretch of the same part?"""
+    return (
+        before.__class__ is after.__class__
+        and isinstance(before, Note | Mark)
+        and isinstance(after, Note | Mark)
+        and (before.tick, before.ticks, before.part) == (after.tick, after.ticks, after.part)
+    )
+
+
 def bars_touched(timeline: Timeline, record: Note | Mark) -> range:
     """Indices of the bars that a note or mark reaches into."""
-    first = timeline.bar_at(record.tick).index
-    last = timeline.bar_at(max(record.end - 1, record.tick)).index
-    return range(first, last + 1)
+    first = timeline.bar_at(record.tick)
+    end = record.tick + record.ticks
+    if end <= first.end:
+        return range(first.index, first.index + 1)
+    return range(first.index, timeline.bar_at(end - 1).index + 1)
 
 
 def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:

@@ -46,7 +46,9 @@ def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
         return outcome
     if outcome.state.tick > piece.timeline.bar(MAX_BAR).start:
         return Outcome(evolved(state, held=()), say=f"A piece has at most {MAX_BAR:,} bars; nothing was written")
-    return replace(outcome, change=with_pen(outcome.change, state, outcome.state))
+    return Outcome(
+        outcome.state, with_pen(outcome.change, state, outcome.state), outcome.say, outcome.wake_us
+    )  # in full: faster than ``replace``
 
 
 def _played(state: EntryState, event: Event, piece: Piece) -> Outcome:
@@ -98,7 +100,7 @@ def with_pen(change: Change, before: EntryState, after: EntryState) -> Change | 
     moved = (pen_place(before), pen_place(after))
     if not change.rows and moved[0] == moved[1]:
         return None
-    return replace(change, pen=moved)
+    return Change(change.sentence, change.rows, moved)
 
 
 def fitted(state: EntryState, piece: Piece, change: Change | None = None) -> EntryState:

@@ -11,6 +11,7 @@ from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import lru_cache
 
 from ductus.core.time.meters import Meter
 from ductus.core.time.values import VALUE_BY_TICKS, describe_value
@@ -210,9 +211,12 @@ class BarLines:
 
 def beat_number(bar: Bar, tick: int) -> Fraction:
     """Beat number from 1, with the fraction of the beat that has passed."""
-    offset = bar.offset_of(tick)
-    starts = [*bar.meter.beat_starts, bar.meter.bar_ticks]
-    k = min(bar.meter.beat_at(offset), len(starts) - 2)
+    return _beat_number(bar.meter, bar.offset_of(tick))
+
+
+def _beat_number(meter: Meter, offset: int) -> Fraction:
+    starts = [*meter.beat_starts, meter.bar_ticks]
+    k = min(meter.beat_at(offset), len(starts) - 2)
     length = starts[k + 1] - starts[k]
     return Fraction((k + 1) * length + offset - starts[k], length)
 
@@ -222,7 +226,13 @@ FINEST_SAID = 64  # parts of a beat that are still counted; finer places are onl
 
 def beat_words(bar: Bar, tick: int) -> str:
     """A place in its bar: "2", "2 and", "4, 2nd of 3", "1, shortly after 5th of 8"."""
-    whole, rest = divmod(beat_number(bar, tick), 1)
+    return _beat_words(bar.meter, bar.offset_of(tick))
+
+
+@lru_cache(maxsize=4096)
+def _beat_words(meter: Meter, offset: int) -> str:
+    """``beat_words`` at ticks from the beginning of a whole bar: the same places come again in every bar."""
+    whole, rest = divmod(_beat_number(meter, offset), 1)
     if not rest:
         return str(whole)
     if rest == Fraction(1, 2):

@@ -101,6 +101,16 @@ def test_a_bar_is_written_as_the_trade_writes_it(meter: str, notes: list[tuple[F
     assert written(piece_of(meter, notes)) == expected
 
 
+def test_a_triplet_whose_middle_note_is_halved_is_one_group() -> None:
+    """8 16 16 8 under one 3, though the half of the beat is a place (common practice); six sixteenths and two halves stay two groups."""
+    rhythms = {(2, 1, 1, 2): 1, (1, 1, 1, 1, 2): 1, (2, 1, 1, 1, 1): 1, (1, 1, 1, 1, 1, 1): 2, (2, 1, 3): 1}
+    for rhythm, groups in rhythms.items():
+        onsets = [sum(rhythm[:k]) for k in range(len(rhythm))]
+        piece = piece_of("2/4", [(F(at, 6), F(length, 6)) for at, length in zip(onsets, rhythm, strict=True)])
+        symbols = notate_bar(piece, "p1", 0).voices[0].symbols
+        assert len({s.span for s in symbols if s.span}) == groups, rhythm
+
+
 def test_ties_cross_the_bar_line() -> None:
     piece = piece_of("3/4", [(2, 2)])
     assert written(piece) == "r4 r4 4~"

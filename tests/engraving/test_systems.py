@@ -13,12 +13,15 @@ from hypothesis import strategies as st
 
 from ductus.app.sheet import Sheet
 from ductus.core.score.changes import Draft
+from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark
+from ductus.core.score.wording import wish_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song, waltz
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import MAX_BARS, SystemRange, bar_units, break_from, relayout
+from ductus.formats.musicxml_write import write_musicxml
 from tests.building import piece_of, random_piece
 
 
@@ -168,3 +171,37 @@ def test_looking_only_at_the_touched_bars_breaks_as_looking_at_all_does() -> Non
         fresh = relayout(piece, systems, 120, lambda i: widths[i], touched)
         assert fresh == relayout(piece, systems, 120, lambda i: widths[i])
         systems = fresh
+
+
+def triplets(pitch: str, bars: int = 1) -> Piece:
+    """Bars of four triplets of eighths."""
+    return piece_of("4/4", [(F(k, 3), F(1, 3)) for k in range(12 * bars)], pitch=pitch)
+
+
+def with_mark(piece: Piece, words: str, first: int, last: int) -> Piece:
+    notes = sorted(piece.notes.values(), key=lambda n: n.tick)[first : last + 1]
+    return marked(piece, wish_of(words), where(notes, notes[0].line, notes[0].tick)).apply(piece)
+
+
+def test_words_stand_clear_of_the_number_of_a_triplet(engraver: Engraver) -> None:
+    """The engraver leaves no room for these numbers: words over a staff, and the first tempo, would stand on them."""
+    svg = engraver.engrave(with_mark(triplets("E4", 3), '"with a light hand"', 3, 3), SystemRange(0, 2)).svg
+    numbers = [
+        (int(x), int(y)) for x, y in re.findall(r'class="tupletNum">\s*<use [^>]*translate\((\d+), (-?\d+)\)', svg)
+    ]
+    assert len(numbers) == 12
+    for name in ("tempo", "dir"):
+        x, y = map(int, re.search(rf'class="{name}.*?<text x="(\d+)" y="(-?\d+)"', svg, re.DOTALL).groups())  # type: ignore[union-attr]
+        over = [top for left, top in numbers if x - 100 < left < x + (1300 if name == "tempo" else 2500)]
+        assert over
+        assert all(y < top - 260 for top in over), name
+
+
+def test_a_hairpin_is_drawn_up_to_the_dynamic_that_it_leads_to_and_kept_as_it_was_put(engraver: Engraver) -> None:
+    piece = with_mark(with_mark(triplets("C5"), "<", 0, 6), "f", 6, 6)
+    window, file = engraver.window(piece, SystemRange(0, 0))[0].decode(), write_musicxml(piece).decode()
+    for xml, inside in ((window, True), (file, False)):
+        ends, loud = xml.index('<wedge type="stop"'), xml.index("<dynamics")
+        assert (ends < loud) == inside
+    pin = next(m for m in piece.marks.values() if m.kind == "hairpin")
+    assert pin.end == 7 * QUARTER // 3

@@ -1,5 +1,5 @@
-"""What is done to an engraved system after the engraver: marks get the ids of the piece, a repeat's ending is drawn once, marks that a hand
-moved stand where it put them, slurs that a hand bent have its curve.
+"""What is done to an engraved system after the engraver: marks get the ids of the piece, a repeat's ending is drawn once, words stand clear of
+the numbers of tuplets, marks that a hand moved stand where it put them, slurs that a hand bent have its curve.
 
 The engraver keeps the ids of notes, slurs, hairpins and signs, but gives words, dynamics and the like ids of its own. Within a measure it
 draws them in the order in which they stand in the file, so that they are named by counting.
@@ -39,6 +39,17 @@ CLASS_OF = {
 }
 SLUR = re.compile(r'(<g id="([^"]+)"[^>]* class="slur"[^>]*>\s*<path d=")([^"]*)"')
 CURVE = re.compile(r"C(-?\d+),(-?\d+) (-?\d+),(-?\d+)")
+NUMBER = re.compile(r'class="tupletNum">((?:\s*<use [^>]*>)+)')
+AT = re.compile(r"translate\((-?\d+), (-?\d+)\)")
+OVER = re.compile(r'<g id="[^"]*" class="(?:tempo|dir|harm)\b[^>]*>.*?</text>', re.DOTALL)
+TEXT = re.compile(r'(<text x="(-?\d+)" y=")(-?\d+)"')
+RUN = re.compile(r'font-size="(\d+)px">([^<]+)<')
+LETTER = 0.5  # mean width of a letter as a share of the size of its type
+NUMBER_HIGH, NUMBER_WIDE, GAP = (
+    260,
+    110,
+    70,
+)  # of a tuplet's number, in units of the drawing, and what is left free around it
 TENTH = 18  # units of the drawing in a tenth of a staff space: its lines lie 180 apart
 
 
@@ -51,6 +62,8 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
         )
     if "<direction" in xml or "<harmony" in xml or "<tremolo type" in xml:
         svg = named(svg, xml)
+    if "tupletNum" in svg:
+        svg = cleared(svg)
     if "relative-" in xml:
         svg = moved(svg, piece)
     if "bezier-" in xml:
@@ -86,6 +99,29 @@ def named(svg: str, xml: str) -> str:
     if not names:
         return svg
     return re.sub(r'<g id="([^"]+)"', lambda m: f'<g id="{names.get(m.group(1), m.group(1))}"', svg)
+
+
+def cleared(svg: str) -> str:
+    """Words over a staff go above the numbers of tuplets that they would stand on: the engraver leaves no room for these."""
+    numbers = [
+        (int(x), int(y)) for group in NUMBER.finditer(svg) for x, y in AT.findall(group.group(1))
+    ]  # left end and baseline
+
+    def lift(words: re.Match[str]) -> str:
+        text = TEXT.search(words.group())
+        if text is None:
+            return words.group()
+        x, base = int(text.group(2)), int(text.group(3))
+        runs = [(int(size), len(letters.strip("\n"))) for size, letters in RUN.findall(words.group())]
+        right = x + sum(size * count for size, count in runs) * LETTER
+        low = [
+            y - NUMBER_HIGH - GAP
+            for number, y in numbers
+            if x - NUMBER_WIDE - GAP < number < right + GAP and y - NUMBER_HIGH - GAP < base <= y + NUMBER_HIGH
+        ]
+        return TEXT.sub(rf'\g<1>{min(low)}"', words.group(), count=1) if low else words.group()
+
+    return OVER.sub(lift, svg)
 
 
 def moved(svg: str, piece: Piece) -> str:

@@ -99,9 +99,24 @@ def collect(
         if bar.start <= mark.tick < bar.end:
             staff = scribe.top if mark.kind in OF_THE_PART else mark.staff
             scribe.put(staff, mark.tick, 2, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "start"))  # type: ignore[misc]
-        if mark.ticks and KINDS[mark.kind].spans and bar.start < mark.end <= bar.end:
+        end = mark.end if scribe.for_file else drawn_end(scribe.piece, mark)
+        if mark.ticks and KINDS[mark.kind].spans and bar.start < end <= bar.end:
             staff = scribe.top if mark.kind in OF_THE_PART else mark.staff
-            scribe.put(staff, mark.end, 0, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "stop"))  # type: ignore[misc]
+            scribe.put(staff, end, 0, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "stop"))  # type: ignore[misc]
+
+
+def drawn_end(piece: Piece, mark: Mark) -> int:
+    """Where a mark is drawn to end: a hairpin comes to the dynamic that it leads to, and does not go through it (common practice)."""
+    if mark.kind != "hairpin":
+        return mark.end
+    bars = range(piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(mark.end).index + 1)
+    goals = (
+        m.tick
+        for bar in bars
+        for m in piece.marks_in_bar(mark.part, bar)
+        if m.kind == "dynamic" and m.staff == mark.staff and mark.tick < m.tick < mark.end
+    )
+    return min(goals, default=mark.end)
 
 
 # --- kinds of marks ---------------------------------------------------------------------------

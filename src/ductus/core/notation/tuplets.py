@@ -105,6 +105,15 @@ def wide_span(a: int, b: int, edges: Sequence[int]) -> TupletSpan | None:
     return span if thirds <= inside and len(inside - thirds) == 1 else None
 
 
+def one_triplet(start: int, ticks: int, places: Sequence[int]) -> bool:
+    """Are the places those of a triplet of which the middle note is halved, alone or with one neighbour? It is one group, not two of half a
+    beat, though the half of the beat is a place."""
+    if ticks % 6:
+        return False
+    sixths = {6 * (p - start) / ticks for p in places}
+    return sixths <= {1, 2, 3, 4, 5} and {2, 3, 4} <= sixths and not {1, 5} <= sixths
+
+
 def _narrow(a: int, b: int, edges: Sequence[int], taken: Sequence[TupletSpan]) -> list[TupletSpan]:
     """Brackets inside one beat: halves first where the half is a place, else the whole beat."""
     if any(s.start < b and a < s.end for s in taken):
@@ -121,6 +130,8 @@ def _narrow(a: int, b: int, edges: Sequence[int], taken: Sequence[TupletSpan]) -
         equal = four is not None and [p - a for p in places] == [ticks * k // 4 for k in (1, 2, 3)]
         return [four] if four is not None and equal else []
     parts = 3 if ticks % 3 == 0 and ticks // 3 in PLAIN_BY_TICKS else 2
+    if parts == 2 and one_triplet(a, ticks, places):
+        return [span] if (span := bracket(a, ticks, 3)) else []
     cuts = [a + ticks * k // parts for k in range(parts + 1)]
     if all(c in edges for c in cuts[1:-1]) and ticks // parts > FINEST:
         return [span for x, y in itertools.pairwise(cuts) for span in _narrow(x, y, edges, [])]

@@ -10,7 +10,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterator
 from fractions import Fraction as F
-from itertools import zip_longest
+from itertools import pairwise, zip_longest
 from pathlib import Path
 
 import music21
@@ -68,7 +68,7 @@ def exact(offset: object) -> F:
 
 def facts(data: bytes) -> Counter[tuple[object, ...]]:
     """All facts of a file: (sort, staff, place in quarters, what)."""
-    score = music21.converter.parseData(data, format="musicxml", forceSource=True)
+    score = music21.converter.parseData(begun_where_they_begin(data), format="musicxml", forceSource=True)
     out: Counter[tuple[object, ...]] = Counter()
     starts = bar_lines(score)
     for k, part in enumerate(score.parts):
@@ -76,6 +76,20 @@ def facts(data: bytes) -> Counter[tuple[object, ...]]:
             once = fact[0] in ("dynamic", "key", "meter", "sign")
             out[fact] = 1 if once else out[fact] + 1  # what is stated for each voice or note is stated
     return out
+
+
+def begun_where_they_begin(data: bytes) -> bytes:
+    """A repeat that begins at the right of a measure stated at the left of the next one: music21 makes every repeat at the right an end."""
+    root = etree.fromstring(data)
+    for part in root.iterfind("part"):
+        measures = part.findall("measure")
+        for measure, following in pairwise(measures):
+            for line in measure.findall("barline"):
+                repeat = line.find("repeat")
+                if line.get("location") == "right" and repeat is not None and repeat.get("direction") == "forward":
+                    line.set("location", "left")
+                    following.insert(0, line)
+    return etree.tostring(root, encoding="UTF-8", xml_declaration=True)
 
 
 def bar_lines(score: music21.stream.Score) -> list[F]:
@@ -108,10 +122,7 @@ def facts_of_part(k: int, part: music21.stream.Part, starts: list[F]) -> Iterato
         if measure.keySignature is not None and (measure.keySignature.sharps or start):
             yield "key", k, start, measure.keySignature.sharps
         for line, side in ((measure.leftBarline, "left"), (measure.rightBarline, "right")):
-            if isinstance(line, music21.bar.Repeat) and side == "right" and line.type == "heavy-light":
-                following = starts[min(measures.index(measure) + 1, len(starts) - 1)]
-                yield "repeat", k, following, "left", "start", 2  # stated at the end of the bar before
-            elif isinstance(line, music21.bar.Repeat):
+            if isinstance(line, music21.bar.Repeat):
                 yield "repeat", k, start, side, line.direction, line.times or 2
         for element in measure.recurse().notesAndRests:
             at = start + exact(element.getOffsetInHierarchy(measure))

@@ -52,7 +52,11 @@ def _strongest_inside(bar: Bar, start: int, end: int) -> int | None:
         whole = [t for t in beats if (v := value_for_ticks(t - start)) is not None and v.dots < 2]
         return max(whole, default=beats[0])
     if beats:
-        return min(beats, key=lambda tick: (bar.level_at(tick), tick))
+        level = min(bar.level_at(tick) for tick in beats)
+        equals = [tick for tick in beats if bar.level_at(tick) == level]
+        whole = [tick for tick in equals if (v := value_for_ticks(tick - start)) is not None and not v.dots]
+        on_beat = start in bar.beats()  # whole beats first, then what is left: a half and an eighth in 3/4
+        return whole[-1] if on_beat and whole else equals[0]
     beat = max((tick for tick in bar.beats() if tick <= start), default=bar.start - bar.missing)
     if bar.meter.compound:
         thirds = (beat + k * bar.meter.unit_ticks for k in (1, 2))

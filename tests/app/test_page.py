@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
+import pytest
 from lxml import etree
 
 from ductus.app import messages as m
 from ductus.app.library import Library
+from ductus.app.sheet import PageSize
 from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.score.frame.bars import InsertBars
@@ -15,6 +19,7 @@ from ductus.core.score.layouts import new_piece
 from ductus.core.score.mark_edits import DropMarks, NudgeMarks
 from ductus.core.score.selection.choosing import Select
 from ductus.core.time.ticks import QUARTER
+from ductus.engraving.pages import PageSetup, printed
 from ductus.formats.musicxml_write import Window, write_musicxml
 from tests.app.driving import Sitter
 from tests.building import random_piece
@@ -137,3 +142,30 @@ def test_what_moves_very_many_notes_is_long_work_and_keys_are_answered_meanwhile
     assert all("staccato" in n.signs for n in at.piece.notes.values())
     at.undo().undo()
     assert at.piece.bar_count == piece.bar_count
+
+
+@pytest.mark.parametrize(("size", "bars"), [("a4", 40), ("letter", 23)])
+def test_the_sheet_on_pages_has_the_bars_and_the_pages_of_print(library: Library, size: PageSize, bars: int) -> None:
+    at = Sitter(library, library.add(random_piece(3, "4/4", bars)))
+    at.tell(m.LayOut(size))
+    assert at.said == f"The sheet stands on {'A4' if size == 'a4' else 'US letter'} pages, as it is printed"
+    leaves: tuple[int, ...] = ()
+    while (fact := at.session.engraved()) is not None:
+        at.session.known.add(fact.key)
+        leaves = fact.leaves
+    sheet = at.desk.sheet
+    assert leaves == sheet.leaves()
+    pages = [
+        sorted({int(b) for b in re.findall(r'id="b(\d+)-[^"]*" class="measure', page)})
+        for page in printed(at.piece, PageSetup(size)).pages  # type: ignore[arg-type]
+    ]
+    ends = [*leaves[1:], len(sheet.systems)]
+    on_screen = [
+        [b for s in sheet.systems[a:z] for b in range(s.bars.first, s.bars.last + 1)]
+        for a, z in zip(leaves, ends, strict=True)
+    ]
+    assert on_screen == pages
+    at.give(PenTo(True)).press(60)  # entry goes on there
+    assert at.latest(m.SheetFact).size == size
+    at.tell(m.LayOut(""))
+    assert at.latest(m.SheetFact).leaves == ()

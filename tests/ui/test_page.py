@@ -343,6 +343,28 @@ def test_the_printed_page_follows_what_is_chosen(page: Page, server: Server, siz
     expect(view).to_contain_text("staves 5 mm high:")
 
 
+def test_the_sheet_stands_in_pages_is_written_on_there_and_stays_so(page: Page) -> None:
+    begin(page, "Leaves")
+    press(page, "Shift+F9")
+    says(page, "The sheet stands on A4 pages, as it is printed")
+    leaf = page.get_by_role("region", name="page 1")
+    expect(leaf.locator(".system svg").first).to_be_visible()
+    box = leaf.bounding_box()
+    assert box
+    assert box["height"] / box["width"] == pytest.approx(297 / 210, rel=0.01)
+    press(page, "Backquote")
+    quarters(page, "adgk")
+    expect(leaf.locator("g.note")).to_have_count(4)
+    press(page, "Backquote")
+    page.reload()
+    opened(page)
+    expect(page.get_by_role("region", name="page 1").locator("g.note")).to_have_count(4)
+    press(page, "Shift+F9")
+    says(page, "The sheet goes on without pages")
+    expect(page.get_by_role("region", name="page 1")).to_have_count(0)
+    expect(page.locator(".system g.note")).to_have_count(4)
+
+
 def test_a_left_hand_on_a_treble_staff_is_offered_a_bass_clef_where_it_happens(page: Page, server: Server) -> None:
     piece = begin(page, "Low notes")
     press(page, "Backquote", "KeyN", "KeyN")

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
-from ductus.app.sheet import Order, Sheet, SystemView
+from ductus.app.sheet import Order, PageSize, Sheet, SystemView
 from ductus.core.errors import NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
@@ -75,7 +75,9 @@ class Desk:
     def reload(self) -> None:
         """Load the piece anew from the disk. Raises NotThere, NotKept."""
         with self.lock:
+            size = self.sheet.size
             self._load()
+            self.sheet.lay_on(size)
 
     def _standing(self, connection: sqlite3.Connection) -> History:
         standing = pieces.standing(connection, self.piece_id)
@@ -132,7 +134,7 @@ class Desk:
                 history = self._standing(connection)
         except Stale:
             if revision == self.history.revision:  # the disk is ahead of us: nobody else should have written there
-                self._load()
+                self.reload()
             raise
         self.history = history
         return change, change is not None and self._take_over(change)
@@ -194,6 +196,16 @@ class Desk:
                 placed = self.sheet.taken_over(order, view)
             if placed is not None:
                 return placed
+
+    def lay_on(self, size: PageSize) -> None:
+        """Lay the sheet on pages of a size (with the bars of print), or ("") on one scroll."""
+        with self.lock:
+            self.sheet.lay_on(size)
+
+    def leaves(self) -> tuple[int, ...]:
+        """The first system of each page; none on a scroll."""
+        with self.lock:
+            return self.sheet.leaves()
 
     def engraved_opening(self, page: Piece, bars: int) -> str:
         """The first bars of another page (how a take would open), as SVG."""

@@ -12,6 +12,7 @@ from ductus.app.jobs import Job
 from ductus.app.outbox import Outbox
 from ductus.app.page import marks_left, page_change
 from ductus.app.proof import Prover
+from ductus.app.sheet import PageSize
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted
@@ -82,6 +83,15 @@ class Editor(Outbox):
         words = "All parts are shown" if not parts else "Some parts are shown"
         hand = {0: "", 1: ", upper staff,", 2: ", lower staff,"}[staff]
         self._say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
+
+    def _lay_out(self, size: PageSize) -> None:
+        self.desk.lay_on(size)
+        self._tell(sheet_fact(self.desk))
+        self._say(
+            "The sheet goes on without pages"
+            if not size
+            else f"The sheet stands on {'A4' if size == 'a4' else 'US letter'} pages, as it is printed"
+        )
 
     # --- selections ---------------------------------------------------------------------------
 

@@ -89,13 +89,15 @@ def selection_fact(desk: Desk, ids: Sequence[str]) -> m.SelectionFact:
 def sheet_fact(desk: Desk) -> m.SheetFact:
     """All systems and which of them are up to date."""
     return m.SheetFact(
-        tuple(m.SystemRef(s.bars.first, s.bars.last, None if s.dirty else s.key) for s in desk.sheet.systems)
+        tuple(m.SystemRef(s.bars.first, s.bars.last, None if s.dirty else s.key) for s in desk.sheet.systems),
+        desk.sheet.size,
+        desk.leaves(),
     )
 
 
-def system_fact(view: SystemView) -> m.SystemFact:
+def system_fact(view: SystemView, leaves: tuple[int, ...]) -> m.SystemFact:
     """An engraved system."""
-    return m.SystemFact(view.index, view.key, view.svg, view.first, view.last, view.bars, view.columns)
+    return m.SystemFact(view.index, view.key, view.svg, view.first, view.last, view.bars, view.columns, leaves)
 
 
 def phrase_facts(phrases: Iterable[Phrase]) -> tuple[m.PhraseFact, ...]:

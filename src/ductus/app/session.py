@@ -207,6 +207,8 @@ class Session(Editor):
                 self._decide_difference(item)
             case m.ShowParts(parts, staff):
                 self._show_parts(parts, staff)
+            case m.LayOut(size):
+                self._lay_out(size)
             case m.MarksFromTake(reading, what):
                 self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):
@@ -403,7 +405,7 @@ class Session(Editor):
     def engraved(self, within: int | None = None) -> m.SystemFact | None:
         """The next system that this browser should see; None when all (within so many bars of the place it looks at) are up to date."""
         view = self.desk.engrave(self.near_bar, self.known, within)
-        return None if view is None else system_fact(view)
+        return None if view is None else system_fact(view, self.desk.leaves())
 
     def keep_habits(self) -> None:
         """Keep how entry is set, if it is another way now. Trouble with the disk is passed over: they are only habits."""

@@ -7,22 +7,29 @@ nobody waits for it: what became old meanwhile is thrown away and ordered again.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from statistics import median
+from typing import Literal
 
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
 from ductus.core.score.table import ONE, Table
-from ductus.engraving.engraver import Engraver
+from ductus.engraving.engraver import MARGINS, PAGE_WIDTH, Engraver
 from ductus.engraving.layout import SystemRange, bar_units, relayout
+from ductus.engraving.pages import Paper, balanced, broken, ends_with_rest, ink_height, paper_for, proposed_staff
+
+PageSize = Literal["", "a4", "letter"]
 
 
 @dataclass(slots=True)
 class SystemState:
-    """A system of the sheet: its bars, the key of its engraving or None, and whether that is still true."""
+    """A system of the sheet: its bars, the key of its engraving or None, whether that is still true, and how high it was (units of the
+    drawing; 0: not engraved yet)."""
 
     bars: SystemRange
     key: str | None = None
     dirty: bool = True
+    high: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +46,8 @@ class BarView:
 
 @dataclass(frozen=True, slots=True)
 class SystemView:
-    """An engraved system: ``index`` its place, ``columns`` (tick, id of the first symbol that begins there), in order."""
+    """An engraved system: ``index`` its place, ``columns`` (tick, id of the first symbol that begins there), in order; ``high`` as in
+    ``SystemState``, if it stands on a page."""
 
     index: int
     key: str
@@ -48,6 +56,7 @@ class SystemView:
     last: int
     bars: tuple[BarView, ...]
     columns: tuple[tuple[int, str], ...]
+    high: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +67,7 @@ class Order:
     bars: SystemRange
     piece: Piece
     version: int
+    width: int
 
 
 class Sheet:
@@ -68,6 +78,8 @@ class Sheet:
         self._widths: dict[int, float] = {}
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
+        self.size: PageSize = ""  # of the pages that it is laid on; empty: one scroll
+        self._paper: Paper | None = None
         self.staff = 0  # the one staff that is drawn of the one part that is (0: all)
         self._parts: tuple[object, frozenset[str], int, Table[str, Part]] | None = None  # what is drawn of which parts
         self.piece = piece
@@ -88,6 +100,7 @@ class Sheet:
         self.piece = self._without_hidden(longer)
         bars = bars | ({before - 1, before, self.piece.bar_count - 1} if before != self.piece.bar_count else set())
         if everything:
+            self._paper = None
             self._widths.clear()
             for system in self.systems:
                 system.dirty = True
@@ -111,9 +124,37 @@ class Sheet:
         shown = self._parts[3]
         return replace(piece, parts=shown) if len(shown) else piece
 
+    def lay_on(self, size: PageSize) -> None:
+        """Lay the systems on pages of a size, with the bars that they have in print; on one scroll for none."""
+        if size != self.size:
+            self.size, self._paper = size, None
+            self.systems = []
+            self._lay_out()
+
+    @property
+    def paper(self) -> Paper | None:
+        """The pages that it is laid on."""
+        if self.size and self._paper is None:
+            self._paper = paper_for(self.piece, self.size, proposed_staff(self.piece))
+        return self._paper
+
+    def leaves(self) -> tuple[int, ...]:
+        """The first system of each page, broken as in print; none for a scroll. Systems that wait count as high as those that are there."""
+        paper = self.paper
+        if paper is None:
+            return ()
+        known = [s.high for s in self.systems if s.high]
+        usual = median(known) if known else paper.high / 6
+        turns = [ends_with_rest(self.piece, s.bars.last) for s in self.systems]
+        return tuple(broken([s.high or usual for s in self.systems], turns, paper.head, paper.high)[:-1])
+
     def _lay_out(self, touched: set[int] | None = None) -> bool:
         old = [s.bars for s in self.systems]
-        fresh = relayout(self.piece, old, self.piece.bar_count, self._width, touched)
+        paper = self.paper
+        if paper is not None:
+            fresh = [SystemRange(a, b) for a, b in balanced(self.piece, paper.line, units=self._width)]
+        else:
+            fresh = relayout(self.piece, old, self.piece.bar_count, self._width, touched)
         if fresh == old:
             return False
         known = {s.bars: s for s in self.systems}
@@ -137,19 +178,22 @@ class Sheet:
         nearest = min(waiting, key=distance, default=None)
         if nearest is None or (within is not None and distance(nearest) > within):
             return None
-        return Order(nearest, nearest.bars, self.piece, self._version)
+        paper = self.paper
+        width = PAGE_WIDTH if paper is None else round(paper.wide / 10) + MARGINS[0] + MARGINS[1]
+        return Order(nearest, nearest.bars, self.piece, self._version, width)
 
     def engraved(self, order: Order) -> SystemView:
         """Engrave what was ordered (or take it from the cache). Needs no lock."""
-        made = self._engraver.engrave(order.piece, order.bars)
-        return self._view(order, made.key, made.svg)
+        made = self._engraver.engrave(order.piece, order.bars, order.width)
+        view = self._view(order, made.key, made.svg)
+        return view if order.width == PAGE_WIDTH else replace(view, high=ink_height(made.svg))
 
     def taken_over(self, order: Order, view: SystemView) -> SystemView | None:
         """The engraving with its place on the sheet; None if the system is another by now."""
         place = next((k for k, s in enumerate(self.systems) if s is order.system), None)
         if place is None or (order.version != self._version and self._changed(order)):
             return None
-        order.system.key, order.system.dirty = view.key, False
+        order.system.key, order.system.dirty, order.system.high = view.key, False, view.high
         return replace(view, index=place)
 
     def _changed(self, order: Order) -> bool:

@@ -22,6 +22,7 @@ from ductus.engraving.layout import SystemRange
 from ductus.formats.musicxml_write import Window, write_musicxml
 
 PAGE_WIDTH = 2400  # verovio units; 960 px at scale 40
+MARGINS = (30, 10, 30)  # left, right, above and below
 OPTIONS = {
     "adjustPageHeight": True,
     "breaks": "encoded",
@@ -30,10 +31,10 @@ OPTIONS = {
     "minLastJustification": 0,
     "mnumInterval": 0,
     "pageHeight": 20000,
-    "pageMarginBottom": 30,
-    "pageMarginLeft": 30,
-    "pageMarginRight": 10,
-    "pageMarginTop": 30,
+    "pageMarginBottom": MARGINS[2],
+    "pageMarginLeft": MARGINS[0],
+    "pageMarginRight": MARGINS[1],
+    "pageMarginTop": MARGINS[2],
     "pageWidth": PAGE_WIDTH,
     "scale": 40,
     "svgRemoveXlink": True,
@@ -63,6 +64,7 @@ class Engraver:
         verovio.enableLog(verovio.LOG_OFF)
         self._toolkit = verovio.toolkit()
         self._toolkit.setOptions(OPTIONS)
+        self._width = PAGE_WIDTH
         self._lock = threading.Lock()
         self._cache: OrderedDict[str, Engraved] = OrderedDict()
         self._warm_up()
@@ -73,14 +75,14 @@ class Engraver:
 
         self.engrave(new_piece(), SystemRange(0, 0))
 
-    def engrave(self, piece: Piece, system: SystemRange) -> Engraved:
-        """Return a system of the piece; one that was engraved before comes from the cache."""
+    def engrave(self, piece: Piece, system: SystemRange, width: int = PAGE_WIDTH) -> Engraved:
+        """Return a system of the piece on a line of a width (with its margins); one that was engraved before comes from the cache."""
         xml, first = self.window(piece, system)
-        key = hashlib.blake2b(xml + f"{first}".encode(), digest_size=12).hexdigest()
+        key = hashlib.blake2b(xml + f"{first} {width}".encode(), digest_size=12).hexdigest()
         with self._lock:
             found = self._cache.get(key)
             if found is None:
-                found = Engraved(key, self._draw(xml.decode(), first, piece, system, key))
+                found = Engraved(key, self._draw(xml.decode(), first, piece, system, key, width))
                 self._cache[key] = found
                 if len(self._cache) > CACHE_SIZE:
                     self._cache.popitem(last=False)
@@ -103,9 +105,12 @@ class Engraver:
         xml = write_musicxml(piece, Window(first, last, heading=False, sounds=False))
         return xml, system.first - first + 1
 
-    def _draw(self, xml: str, first: int, piece: Piece, system: SystemRange, key: str) -> str:
+    def _draw(self, xml: str, first: int, piece: Piece, system: SystemRange, key: str, width: int) -> str:
         count = system.last - system.first + 1
         toolkit = self._toolkit
+        if width != self._width:
+            toolkit.setOptions({"pageWidth": width})
+            self._width = width
         if not toolkit.loadData(xml):
             raise RuntimeError("verovio refused a window of our own MusicXML")
         whole = first == 1 and xml.count('<measure number="') == count * xml.count("<part id=")

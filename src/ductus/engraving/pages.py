@@ -11,8 +11,9 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from importlib import resources
 from types import MappingProxyType
 from typing import Literal
@@ -88,6 +89,30 @@ class Printed:
     pages: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Paper:
+    """What a page leaves to music, in units of the drawing: the length of its lines, its height, and what the title block takes of the first page;
+    ``per_mm`` units are a millimetre."""
+
+    wide: float
+    high: float
+    head: float
+    per_mm: float
+
+    @property
+    def line(self) -> float:
+        """The length of a line in units of ``layout``."""
+        return self.wide / LINE
+
+
+def paper_for(piece: Piece, size: str, staff: float, *, part: bool = False) -> Paper:
+    """The paper of a size with staves of so many millimetres."""
+    width, height = SIZES[size]
+    per_mm = STAFF / staff
+    wide, high = (width - 2 * MARGINS[0]) * per_mm, (height - 2 * MARGINS[1]) * per_mm
+    return Paper(wide, high, header_height(piece.facts, part, per_mm), per_mm)
+
+
 def proposed_staff(piece: Piece) -> float:
     """The staff height that suits the music: 7 mm for one or two staves, smaller as the score grows (common practice)."""
     staves = sum(p.staves for p in piece.parts.values())
@@ -102,24 +127,22 @@ def printed(piece: Piece, setup: PageSetup) -> Printed:
     if not SMALLEST <= staff <= LARGEST:
         raise BadInput(f"A staff of {staff:g} mm cannot be printed; use {SMALLEST:g} to {LARGEST:g} mm.")
     width, height = SIZES[setup.size]
-    per_mm = STAFF / staff
-    wide, high = (width - 2 * MARGINS[0]) * per_mm, (height - 2 * MARGINS[1]) * per_mm
+    paper = paper_for(piece, setup.size, staff, part=bool(setup.part))
     passed(0.05)
     joined = long_rests(piece) if setup.part else {}
-    ranges = balanced(piece, wide / LINE, joined)
+    ranges = balanced(piece, paper.line, joined)
     with stretch(0.15, 0.75):
-        defs, systems = engraved_systems(piece, ranges, wide, joined)
-    head = header_height(piece.facts, bool(setup.part), per_mm)
+        defs, systems = engraved_systems(piece, ranges, paper.wide, joined)
     tallest = max(s.bottom - s.top for s in systems)
-    if tallest + head > high:
+    if tallest + paper.head > paper.high:
         raise BadInput(
             f"A page of {setup.size.upper()} is too small for these staves at {staff:g} mm; take a smaller staff or fewer parts."
         )
-    pages = laid_out(piece, systems, head, high)
+    pages = laid_out(piece, systems, paper)
     name = piece.part(setup.part).name if setup.part else ""
     drawn = []
     for page in pages:
-        drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), per_mm, name))
+        drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), paper.per_mm, name))
         passed(0.75 + 0.25 * page.number / len(pages))
     return Printed(width, height, staff, tuple(drawn))
 
@@ -149,11 +172,17 @@ def extract(piece: Piece, part_id: str) -> Piece:
 # --- systems -------------------------------------------------------------------------------
 
 
-def balanced(piece: Piece, line: float, joined: Mapping[int, int] = MappingProxyType({})) -> list[tuple[int, int]]:
+def balanced(
+    piece: Piece,
+    line: float,
+    joined: Mapping[int, int] = MappingProxyType({}),
+    units: Callable[[int], float] | None = None,
+) -> list[tuple[int, int]]:
     """Which bars share a system on a line of so many units of ``layout``: as few systems as hold them, all about equally full. A long rest
-    that is ``joined`` (see ``core.notation.long_rests``) stays whole."""
+    that is ``joined`` (see ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they are known already."""
     inside = {bar for first, count in joined.items() for bar in range(first + 1, first + count)}
-    widths = [0.0 if b in inside else bar_units(piece, b) for b in range(piece.bar_count)]
+    width_of = units or partial(bar_units, piece)
+    widths = [0.0 if b in inside else width_of(b) for b in range(piece.bar_count)]
     sums = [0.0, *itertools.accumulate(widths)]
     names = NAMES if len(piece.parts) > 1 else 0.0
 
@@ -264,11 +293,24 @@ def _system(group: etree._Element) -> System:
         for g in group.iter(f"{SVG}g")
         if g.get("class") == "measure" and (m := re.match(r"b(\d+)-", g.get("id") or ""))
     ]
+    return System(min(bars), max(bars), *reach(group), spaced(_text(group)))
+
+
+def reach(group: etree._Element) -> tuple[float, float]:
+    """From where to where the ink of a drawing goes, down the page."""
     top, bottom = 1e9, -1e9
     for element in group.iter():
         for low, high in heights(element):
             top, bottom = min(top, low), max(bottom, high)
-    return System(min(bars), max(bars), top, bottom, spaced(_text(group)))
+    return top, bottom
+
+
+def ink_height(svg: str) -> float:
+    """How high the ink of an engraved system is, in units of the drawing."""
+    root = etree.fromstring(svg.encode())
+    group = next((g for g in root.iter(f"{SVG}g") if g.get("class") == "system"), root)
+    top, bottom = reach(group)
+    return max(bottom - top, 0.0)
 
 
 def heights(element: etree._Element) -> Iterator[tuple[float, float]]:
@@ -310,45 +352,55 @@ def header_height(facts: Facts, part: bool, per_mm: float) -> float:
     return (lines + 4.0 if lines else 0.0) * per_mm
 
 
-def laid_out(piece: Piece, systems: list[System], head: float, high: float) -> list[Page]:
-    """Systems on pages: the cheapest way to break them (leftover room, single last systems, turns without a rest)."""
-    tall = [s.bottom - s.top for s in systems]
-    turns = [ends_with_rest(piece, s.last) for s in systems]
-    count = len(systems)
+def laid_out(piece: Piece, systems: list[System], paper: Paper) -> list[Page]:
+    """Systems on pages."""
+    edges = broken(
+        [s.bottom - s.top for s in systems], [ends_with_rest(piece, s.last) for s in systems], paper.head, paper.high
+    )
+    return [
+        _placed(systems[a:b], k, paper.head, paper.high, last=b == len(systems))
+        for k, (a, b) in enumerate(itertools.pairwise(edges))
+    ]
+
+
+def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: float) -> list[int]:
+    """Where pages begin, and the end: the cheapest way to break systems of these heights (leftover room, single last systems, turns without a
+    rest)."""
+    count = len(tall)
 
     def fits(first: int, last: int, room: float) -> bool:
         return sum(tall[first:last]) + LEAST_GAP * (last - first - 1) <= room
 
-    best: dict[tuple[int, int], tuple[float, tuple[int, ...]]] = {
-        (0, 0): (0.0, ())
-    }  # (systems placed, pages) -> cost, breaks
-    done: list[tuple[float, int, tuple[int, ...]]] = []
-    queue = [(0, 0)]
-    while queue:
-        key = queue.pop(0)
-        first, page = key
-        cost, breaks = best[key]
-        room = high - (head if page == 0 else 0.0)
-        for last in range(first + 1, count + 1):
-            if not fits(first, last, room) and last > first + 1:
-                break
-            used = (sum(tall[first:last]) + LEAST_GAP * (last - first - 1)) / room
-            final = last == count
-            more = 0.0 if final else (1 - min(used, 1.0)) ** 2 * 4
-            if final and page and last - first == 1:
-                more += ORPHAN
-            if not final and page % 2 == 0 and not turns[last - 1]:
-                more += TURN
-            nxt, total = (last, page + 1), cost + more + 0.5
-            if final:
-                done.append((total, page + 1, (*breaks, last)))
-            elif nxt not in best or total < best[nxt][0]:
-                if nxt not in best:
-                    queue.append(nxt)
-                best[nxt] = (total, (*breaks, last))
-    _, _, breaks = min(done)
-    edges = [0, *breaks]
-    return [_placed(systems[a:b], k, head, high, last=b == count) for k, (a, b) in enumerate(itertools.pairwise(edges))]
+    best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {
+        (0, 0): (0.0, (0, 0))
+    }  # (systems placed, left or right page) -> cost, where from
+    end: tuple[float, tuple[int, int]] | None = None
+    for first in range(count):
+        for side in (0, 1):
+            if (first, side) not in best:
+                continue
+            cost, _ = best[first, side]
+            room = high - (head if first == 0 else 0.0)
+            for last in range(first + 1, count + 1):
+                if not fits(first, last, room) and last > first + 1:
+                    break
+                used = (sum(tall[first:last]) + LEAST_GAP * (last - first - 1)) / room
+                more = 0.5
+                if last == count:
+                    more += ORPHAN if first and last - first == 1 else 0.0
+                    if end is None or cost + more < end[0]:
+                        end = (cost + more, (first, side))
+                    continue
+                more += (1 - min(used, 1.0)) ** 2 * 4 + (TURN if side == 0 and not turns[last - 1] else 0.0)
+                key = (last, 1 - side)
+                if key not in best or cost + more < best[key][0]:
+                    best[key] = (cost + more, (first, side))
+    edges = [count]
+    key = end[1] if end is not None else (0, 0)
+    while key[0]:
+        edges.append(key[0])
+        key = best[key][1]
+    return [0, *reversed(edges)]
 
 
 def ends_with_rest(piece: Piece, bar: int) -> bool:

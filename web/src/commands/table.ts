@@ -6,7 +6,8 @@
  */
 import { endRecording, recordAgain, toggleRecording } from '../recording/recorder'
 import type { Command as EntryCommand, Edit, MarkEdit, Selecting } from '../api/wire'
-import { choose, clip, edit, give, readAloud, select, travel, useDesk, walk } from '../desk/store'
+import { choose, clip, edit, give, layOut, readAloud, select, travel, useDesk, walk } from '../desk/store'
+import { how } from '../listening/how'
 import { toggleHelp } from '../help/help'
 import { openListening, playFromStart, playSelection, toggleAsPlayed, toggleFeel, toggleLoop, togglePlaying, useListening } from '../listening/listening'
 import { zoomBy } from '../listening/zoom'
@@ -161,6 +162,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'louder', group: 'Keys as a piano', label: 'Louder', keys: ['Shift+KeyM'], run: () => useComputerKeys.getState().shiftVelocity(8) },
   { id: 'help', group: 'View', label: 'Keys and controls', keys: ['F1'], run: toggleHelp },
   { id: 'print', group: 'View', label: 'Pages: print, PDF', keys: ['F9', 'Ctrl+KeyP'], run: openPrint },
+  { id: 'sheet-pages', group: 'View', label: 'The sheet in pages, as they are printed, or as one scroll', keys: ['Shift+F9'], run: () => layOut(how().pages ? '' : 'a4') },
   { id: 'zoom-in', group: 'View', label: 'Sheet larger (or turn the wheel with Ctrl)', keys: ['Ctrl+Equal', 'Ctrl+NumpadAdd'], run: () => zoomBy('zoom', 1) },
   { id: 'zoom-out', group: 'View', label: 'Sheet smaller', keys: ['Ctrl+Minus', 'Ctrl+NumpadSubtract'], run: () => zoomBy('zoom', -1) },
   { id: 'zoom-usual', group: 'View', label: 'Sheet as large as it fits', keys: ['Ctrl+Digit0', 'Ctrl+Numpad0'], run: () => zoomBy('zoom', 0) },

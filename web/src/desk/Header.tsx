@@ -1,5 +1,5 @@
 /** The header: where we are, play, pen, what is heard, undo and export. */
-import { Fragment, useState } from 'react'
+import { Fragment, useState, type ReactNode } from 'react'
 import { DropdownMenu } from 'radix-ui'
 import { rest } from '../api/rest'
 import { hint } from '../commands/table'
@@ -11,7 +11,7 @@ import { useHow } from '../listening/how'
 import { zoomBy } from '../listening/zoom'
 import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording, toggleRecording } from '../recording/recorder'
-import { changeHead, give, sayLeftOut, travel, useDesk } from './store'
+import { changeHead, give, layOut, sayLeftOut, travel, useDesk } from './store'
 import { toggleHelp } from '../help/help'
 import { openPrint } from '../page/PrintView'
 import { saveFromDesk } from '../page/saving'
@@ -106,6 +106,7 @@ function AudioItems({ pieceId }: { pieceId: string }) {
 function Ways() {
   const { barTone, beatTone, company, penFollows, idleMinutes, set } = usePreferences()
   const cautions = useDesk((s) => s.state?.facts.cautions)
+  const pages = useDesk((s) => s.leaves.size)
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger className="quiet-button">Desk</DropdownMenu.Trigger>
@@ -115,6 +116,8 @@ function Ways() {
           <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); zoomBy('zoom', 1) }}>Sheet larger <kbd>Ctrl =</kbd></DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); zoomBy('zoom', -1) }}>Sheet smaller <kbd>Ctrl -</kbd></DropdownMenu.Item>
+          <Choice on={pages === 'a4'} onChange={(on) => layOut(on ? 'a4' : '')}>Sheet in A4 pages <kbd>Shift F9</kbd></Choice>
+          <Choice on={pages === 'letter'} onChange={(on) => layOut(on ? 'letter' : '')}>Sheet in US letter pages</Choice>
           <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
           <Choice on={barTone} onChange={(on) => set({ barTone: on })}>A tone at each bar line of the pen</Choice>
@@ -130,7 +133,7 @@ function Ways() {
   )
 }
 
-function Choice({ on, onChange, children }: { on: boolean; onChange: (on: boolean) => void; children: string }) {
+function Choice({ on, onChange, children }: { on: boolean; onChange: (on: boolean) => void; children: ReactNode }) {
   return (
     <DropdownMenu.CheckboxItem className="menu-item" checked={on} onCheckedChange={onChange}>
       <span>{children}</span><kbd>{on ? 'yes' : 'no'}</kbd>

@@ -82,6 +82,8 @@ function inView(element: Element): boolean {
 export function Sheet() {
   const refs = useDesk((s) => s.refs)
   const systems = useDesk((s) => s.systems)
+  const leaves = useDesk((s) => s.leaves)
+  const starts = leaves.size ? leaves.first.filter((first) => first < refs.length) : [0]
   const pen = useDesk((s) => s.pen)
   const selection = useDesk((s) => s.selection)
   const playTick = useListening((s) => s.tick)
@@ -150,12 +152,18 @@ export function Sheet() {
     <div ref={zoomedByWheel} className="flex min-h-0 flex-1 gap-4 overflow-auto rounded-[3px] pr-4 justify-center-safe" data-testid="sheet-scroll">
       <div ref={sheet} onPointerDown={onPointerDown} data-testid="sheet" role="document" aria-label="Sheet of music"
         style={zoom === 1 ? undefined : { width: `calc(${zoom} * min(100% - 17rem, 1100px))`, maxWidth: 'none', flex: 'none' }}
+        data-pages={leaves.size || undefined}
         className="relative min-h-full max-w-[1100px] min-w-0 select-none 2xl:max-w-[1300px] flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
         <Washes sheet={sheet} />
-        <TitleBlock />
-        <div className="relative flex flex-col gap-1" data-testid="systems">
-          {refs.map((ref, index) => <SystemHolder key={ref.first} index={index} waiting={ref.key === null} system={systems.get(ref.key ?? '')} />)}
-        </div>
+        {starts.map((first, k) => (
+          <section key={k} className="leaf" data-full={k + 1 < starts.length ? 'yes' : undefined} aria-label={leaves.size ? `page ${k + 1}` : undefined}>
+            {k === 0 && <TitleBlock />}
+            <div className="leaf-systems" data-testid="systems">
+              {refs.slice(first, starts[k + 1]).map((ref, i) => <SystemHolder key={ref.first} index={first + i} waiting={ref.key === null} system={systems.get(ref.key ?? '')} />)}
+            </div>
+            {leaves.size && k > 0 && <span className="leaf-number">{k + 1}</span>}
+          </section>
+        ))}
         {place && <Offer place={place} />}
         {pen && place && <PenMark pen={pen} place={place} />}
         {cursor && (

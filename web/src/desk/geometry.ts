@@ -26,8 +26,15 @@ function box(element: Element, origin: DOMRect): Box {
   return { left: r.left - origin.left, right: r.right - origin.left, top: r.top - origin.top, bottom: r.bottom - origin.top }
 }
 
-/** The holder of a system on the sheet. By its number among its neighbours: a search would walk through all music before it. */
-export const holderOf = (sheet: Element | null, index: number): Element | null => sheet?.querySelector('[data-testid=systems]')?.children[index] ?? null
+/** The holder of a system on the sheet. By its number among its neighbours on its page: a search would walk through all music before it. */
+export function holderOf(sheet: Element | null, index: number): Element | null {
+  let left = index
+  for (const leaf of sheet?.querySelectorAll(':scope > .leaf > .leaf-systems') ?? []) {
+    if (left < leaf.children.length) return leaf.children[left] ?? null
+    left -= leaf.children.length
+  }
+  return null
+}
 
 const measureOf = (system: Element, bar: number) => system.querySelector(`g.measure[id^="b${bar}-"]`)
 const stavesOf = (measure: Element) => [...measure.querySelectorAll(':scope > g.staff')]

@@ -4,10 +4,10 @@ import type { Pen, Sounding } from '../api/wire'
 import { heldKeys, nowUs, onHeard } from '../input/port'
 import { seatPlayers, soundClicks, soundNotes } from '../sound/engine'
 import { computerKeysOn } from '../input/computerKeys'
-import { openHow } from '../listening/how'
+import { how, openHow } from '../listening/how'
 import { useListening } from '../listening/listening'
 import { usePreferences } from './preferences'
-import { give, useDesk } from './store'
+import { give, layOut, useDesk } from './store'
 
 const LOOK_MS = 5000
 const BEAT_LEVEL = 2 // metrical rank of a beat; deeper places are parts of one
@@ -28,6 +28,10 @@ export function keepHabits(): () => void {
     computerKeysOn(pen?.drums != null)
   }
   seat()
+  const unlay = useDesk.subscribe((now, before) => {
+    const { pages } = how()
+    if (now.link === 'open' && before.link !== 'open' && pages) layOut(pages)
+  })
   const unseat = useDesk.subscribe((now, before) => { if (now.state?.parts !== before.state?.parts || now.pen?.part !== before.pen?.part || now.pen?.drums?.join() !== before.pen?.drums?.join()) seat() })
   const unwatch = useDesk.subscribe((now, before) => {
     if (!now.pen?.down || !before.pen || now.pen === before.pen) return
@@ -50,6 +54,7 @@ export function keepHabits(): () => void {
     unseat()
     unprefer()
     unwatch()
+    unlay()
     window.removeEventListener('keydown', alive)
     window.clearInterval(timer)
   }

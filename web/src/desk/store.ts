@@ -1,5 +1,6 @@
 /** What the desk shows: the server's messages, folded into one state; and the ways to talk back. */
 import { create } from 'zustand'
+import { setHow, type PageSize } from '../listening/how'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
 import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Proof, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice, WeighedNotes } from '../api/wire'
@@ -24,6 +25,8 @@ export interface DeskState {
   heard: readonly Heard[]
   pen: Pen | null
   refs: SystemRef[]
+  /** On pages: their size, and the first system of each. */
+  leaves: { size: PageSize; first: readonly number[] }
   systems: Map<string, System>
   said: string
   problem: string
@@ -48,7 +51,7 @@ export interface DeskState {
 }
 
 const fresh = (pieceId: string): DeskState => ({
-  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], systems: new Map(), said: '',
+  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], leaves: { size: '', first: [] }, systems: new Map(), said: '',
   problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), selectedBars: null, readings: [], readingsTold: false, openReading: '',
   doubt: null, proof: null, differing: '', busy: { words: '', share: 0 },
 })
@@ -112,10 +115,10 @@ function receive(message: ServerMessage): void {
       useDesk.setState({ takes: message.takes, cutOff: message.cut_off, heard: message.heard })
       break
     case 'sheet':
-      useDesk.setState((s) => ({ refs: keepOld(s.refs, message.systems) }))
+      useDesk.setState((s) => ({ refs: keepOld(s.refs, message.systems), leaves: keepLeaves(s.leaves, message.size ?? '', message.leaves ?? []) }))
       break
     case 'system':
-      useDesk.setState((s) => place(s, message))
+      useDesk.setState((s) => ({ ...place(s, message), ...(message.leaves?.length ? { leaves: keepLeaves(s.leaves, s.leaves.size, message.leaves) } : {}) }))
       break
     case 'pen':
       useDesk.setState((s) => ({ pen: message, way: message.down && (s.way === 'read' || s.way === 'proof') ? 'step' : s.way }))
@@ -209,6 +212,15 @@ function keepOld(old: SystemRef[], fresh: SystemRef[]): SystemRef[] {
     return before && (r.key === null || r.key === before.key) ? before : r
   })
   return kept.length === old.length && kept.every((r, i) => r === old[i]) ? old : kept // nothing to draw again
+}
+
+const keepLeaves = (old: DeskState['leaves'], size: PageSize, first: readonly number[]) =>
+  old.size === size && old.first.join() === first.join() ? old : { size, first }
+
+/** The sheet as pages, as they are printed, or as one scroll; kept for the piece. */
+export function layOut(size: PageSize): void {
+  setHow({ pages: size })
+  send({ type: 'lay-out', size })
 }
 
 function place(s: DeskState, system: System): Partial<DeskState> {

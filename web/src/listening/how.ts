@@ -21,10 +21,13 @@ export interface How {
   /** Of the sheet and of the strip, 1 is as large as it fits. */
   readonly zoom: number
   readonly stripZoom: number
+  /** The size of the pages that the sheet is laid on; empty: one scroll. */
+  readonly pages: PageSize
 }
+export type PageSize = '' | 'a4' | 'letter'
 
 const USUAL: How = {
-  off: [], alone: [], percent: 100, qpm: null, repeats: true, asPlayed: false, feel: 40, feels: false, loop: null, follows: 'system', zoom: 1, stripZoom: 1,
+  off: [], alone: [], percent: 100, qpm: null, repeats: true, asPlayed: false, feel: 40, feels: false, loop: null, follows: 'system', zoom: 1, stripZoom: 1, pages: '',
 }
 const MOST_KEPT = 60
 

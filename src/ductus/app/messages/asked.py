@@ -339,6 +339,14 @@ class ShowParts(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class LayOut(Message):
+    """The sheet as pages of a size, with the bars and pages of print, or ("") as one scroll."""
+
+    size: Literal["", "a4", "letter"] = ""
+    type: Literal["lay-out"] = "lay-out"
+
+
+@dataclass(frozen=True, slots=True)
 class MarksFromTake(Message):
     """Write the pedal of a take, or dynamics by how it was played, as marks."""
 
@@ -363,6 +371,6 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts | LayOut
     | StopWork | Look
 )  # fmt: skip

@@ -82,15 +82,18 @@ class SystemRef:
 
 @dataclass(frozen=True, slots=True)
 class SheetFact:
-    """All systems in order."""
+    """All systems in order; on pages of a ``size`` ("": one scroll), of which ``leaves`` are the first systems."""
 
     systems: tuple[SystemRef, ...]
+    size: Literal["", "a4", "letter"] = ""
+    leaves: tuple[int, ...] = ()
     type: Literal["sheet"] = "sheet"
 
 
 @dataclass(frozen=True, slots=True)
 class SystemFact:
-    """An engraved system, ``index`` its place on the sheet; ``columns`` are (tick, id of the first symbol that begins there), in order."""
+    """An engraved system, ``index`` its place on the sheet; ``columns`` are (tick, id of the first symbol that begins there), in order;
+    ``leaves`` are where pages begin now that its height is known."""
 
     index: int
     key: str
@@ -99,6 +102,7 @@ class SystemFact:
     last: int
     bars: tuple[BarView, ...]
     columns: tuple[tuple[int, str], ...]
+    leaves: tuple[int, ...] = ()
     type: Literal["system"] = "system"
 
 

@@ -62,7 +62,7 @@ check: setup
 	cd web && npx --no-install tsc -p . && npx --no-install eslint src && npx --no-install vitest run --silent
 
 test: setup chromium converter check
-	$(PY) -m pytest -n auto --maxprocesses 4
+	$(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal
 
 bench: setup chromium converter
 	$(PY) bench/speed.py

@@ -177,9 +177,7 @@ class Session(Editor):
                 self.recorder.choices = do.applied(self.recorder.choices)
                 self._tell_record_line()
             case m.SetDelay(late_us):
-                words = self.recorder.keep_delay(late_us)
-                self._tell_record_line()
-                self._say(words)
+                self._set_delay(late_us)
             case m.WantClicks():
                 self._send(self.recorder.clicks(item, self.state))
             case m.StartRecording():
@@ -213,6 +211,11 @@ class Session(Editor):
                 self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):
                 self.jobs.append(doubt_decided(self.desk, reading, do, key, option))
+
+    def _set_delay(self, late_us: int) -> None:
+        words = self.recorder.keep_delay(late_us)
+        self._tell_record_line()
+        self._say(words)
 
     def _tell_takes(self, *, everyone: bool = True, anew: bool = False) -> None:
         """Takes, cut-off recordings and the journal, if they are others than were told."""

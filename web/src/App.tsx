@@ -1,5 +1,5 @@
 /** Two rooms: the shelf, and the desk of one piece. The address bar says which. */
-import { useEffect, useState } from 'react'
+import { useCallback, useEffect, useState } from 'react'
 import type { Desk as TheDesk } from './desk/Desk'
 import { applyView } from './desk/view'
 import { Shelf } from './shelf/Shelf'
@@ -26,6 +26,7 @@ export function App() {
     history.pushState(null, '', id ? `/piece/${id}` : '/')
     setPiece(id)
   }
+  const toShelf = useCallback(() => go(null), [])
   if (!piece) return <Shelf onOpen={go} onShown={loadDesk} />
-  return Desk && <Desk key={piece} pieceId={piece} onShelf={() => go(null)} />
+  return Desk && <Desk key={piece} pieceId={piece} onShelf={toShelf} />
 }

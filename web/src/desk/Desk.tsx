@@ -23,7 +23,7 @@ import { closeShape, followRecording, useShape } from '../shape/shape'
 import { PatternStrip } from '../kit/PatternStrip'
 import { closePatterns, usePatterns } from '../kit/pattern'
 import type { Edit, FrameEdit } from '../api/wire'
-import { edit, frame, openDesk, say, settled, useDesk } from './store'
+import { edit, frame, openDesk, say, settled, useDesk, useDeskParts } from './store'
 
 /** Say something once what was sent before has been answered, so that it is not overwritten. */
 const sayAfter = (words: string) => settled(() => say(words))
@@ -35,7 +35,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const pen = useDesk((s) => s.pen)
   const way = useDesk((s) => s.way)
   const reads = useDesk((s) => s.readings.length > 0)
-  const { ask, gone, trouble } = useDesk()
+  const { ask, gone, trouble } = useDeskParts('ask', 'gone', 'trouble')
   const ofShape = useShape((s) => s.open)
   const delay = useDelay((s) => s.open)
   const ofPattern = usePatterns((s) => s.open) && pen?.drums != null

@@ -1,5 +1,5 @@
 /** The header: where we are, play, pen, what is heard, undo and export. */
-import { Fragment, useState, type ReactNode } from 'react'
+import { Fragment, memo, type ReactNode, useState } from 'react'
 import { DropdownMenu } from 'radix-ui'
 import { rest } from '../api/rest'
 import { hint } from '../commands/table'
@@ -11,7 +11,7 @@ import { useHow } from '../listening/how'
 import { zoomBy } from '../listening/zoom'
 import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording, toggleRecording } from '../recording/recorder'
-import { changeHead, give, layOut, sayLeftOut, travel, useDesk } from './store'
+import { changeHead, give, layOut, sayLeftOut, travel, useDesk, useDeskParts } from './store'
 import { toggleHelp } from '../help/help'
 import { openPrint } from '../page/PrintView'
 import { saveFromDesk } from '../page/saving'
@@ -25,8 +25,8 @@ function keptWords(link: string, trouble: string, unkept: number): string {
   return unkept ? 'being kept' : 'everything is kept'
 }
 
-export function Header({ onShelf }: { onShelf: () => void }) {
-  const { state, pen, link, pieceId, way, recording, trouble, unkept, gone } = useDesk()
+export const Header = memo(function Header({ onShelf }: { onShelf: () => void }) {
+  const { state, pen, link, pieceId, way, recording, trouble, unkept, gone } = useDeskParts('state', 'pen', 'link', 'pieceId', 'way', 'recording', 'trouble', 'unkept', 'gone')
   const records = way === 'record' || way === 'proof'
   const playing = useListening((s) => s.playing)
   const allowed = useSound((s) => s.allowed)
@@ -79,7 +79,7 @@ export function Header({ onShelf }: { onShelf: () => void }) {
       </DropdownMenu.Root>
     </header>
   )
-}
+})
 
 /** Audio as playback is set: as played or as set, with its feel; the bars that go round, where some do. */
 function AudioItems({ pieceId }: { pieceId: string }) {

@@ -1,5 +1,5 @@
 /** The keys: the on-screen keyboard, held keys in vermilion; mouse, touch and computer keys play it. */
-import { useEffect, useRef, useState, type PointerEvent } from 'react'
+import { memo, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { letters, useComputerKeys } from '../input/computerKeys'
 import { hear, heldKeys, onHeard } from '../input/port'
 import { keyName } from '../input/names'
@@ -29,7 +29,7 @@ function keyAt(x: number, y: number): { key: number; velocity: number } | null {
   return { key: Number(element.dataset.keyNumber), velocity: Math.round(40 + 70 * Math.min(Math.max((y - box.top) / box.height, 0), 1)) }
 }
 
-export function Keys() {
+export const Keys = memo(function Keys() {
   const [held, setHeld] = useState<ReadonlySet<number>>(heldKeys())
   const { octave, velocity } = useComputerKeys()
   const down = useDesk((s) => s.pen?.down ?? false)
@@ -90,4 +90,4 @@ export function Keys() {
       </p>
     </section>
   )
-}
+})

@@ -2,7 +2,7 @@
  * The line: one sentence that says what the next key will do; every marked phrase of it is a control.
  * All its words come from the server (core/entry/line.py, core/recording/line.py, core/reading/sentence.py); selections speak here.
  */
-import { Fragment, type ReactNode } from 'react'
+import { Fragment, memo, type ReactNode } from 'react'
 import type { Command, LinePhrase, Pen, ReadingChoice, RecordLine as RecordLineData } from '../api/wire'
 import { RecordPart, setRecord } from '../recording/RecordLine'
 import { hint } from '../commands/table'
@@ -25,7 +25,7 @@ import { openProof } from '../proof/proof'
 import { ProofLine } from '../proof/ProofLine'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
 import { SelectionLine } from './SelectionLine'
-import { give, send, useDesk } from './store'
+import { give, send, useDesk, useDeskParts } from './store'
 import { TouchForm } from './TouchForm'
 import { ValueLadder } from './ValueLadder'
 
@@ -36,8 +36,8 @@ const KEYS_OF: Record<string, readonly string[]> = {
 }
 const hintOf = (name: string) => KEYS_OF[name]?.map(hint).join('; ')
 
-export function Line() {
-  const { pen, state, way, selection, recording, recordLine } = useDesk()
+export const Line = memo(function Line() {
+  const { pen, state, way, selection, recording, recordLine } = useDeskParts('pen', 'state', 'way', 'selection', 'recording', 'recordLine')
   const ofFrame = usePage((s) => s.frame !== null) && !recording
   const ofMark = usePage((s) => s.marks !== null) && !recording
   const ofListening = useListening((s) => s.open) && !recording
@@ -53,7 +53,7 @@ export function Line() {
     </section>
     </>
   )
-}
+})
 
 /** Phrases in order; the mark that follows a control stays with it. */
 function Sentence({ phrases, draw }: { phrases: readonly LinePhrase[]; draw: (phrase: LinePhrase) => ReactNode }) {

@@ -1,5 +1,5 @@
 /** The margin: takes and doubts beside the system that they concern. Nothing floats over the sheet. */
-import { useLayoutEffect, useRef, useState, type ReactNode } from 'react'
+import { memo, type ReactNode, useLayoutEffect, useRef, useState } from 'react'
 import type { CutOff, Doubt, Reading, Take } from '../api/wire'
 import { byId, hint, keyWords } from '../commands/table'
 import { holderOf } from './geometry'
@@ -10,7 +10,7 @@ import { recordAgain } from '../recording/recorder'
 import { useSaving } from '../page/saving'
 import { Progress } from './Progress'
 import { Radios } from './Radios'
-import { send, useDesk } from './store'
+import { send, useDesk, useDeskParts } from './store'
 import { DifferenceCard } from '../proof/DifferenceCard'
 import { holdAgainstPage } from '../proof/proof'
 import { Openings } from '../reading/Lead'
@@ -27,8 +27,8 @@ interface Card {
   readonly node: ReactNode
 }
 
-export function Margin() {
-  const { readings, doubt, way, openReading } = useDesk()
+export const Margin = memo(function Margin() {
+  const { readings, doubt, way, openReading } = useDeskParts('readings', 'doubt', 'way', 'openReading')
   const takes = useDesk((s) => s.takes)
   const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
@@ -59,11 +59,11 @@ export function Margin() {
       )}
     </aside>
   )
-}
+})
 
 /** What goes on at this moment: always in sight. */
 function Now() {
-  const { recording, pen, busy } = useDesk()
+  const { recording, pen, busy } = useDeskParts('recording', 'pen', 'busy')
   const saving = useSaving((s) => s.now)
   const tapping = useTapping()
   return (
@@ -98,7 +98,7 @@ function Now() {
 function Beside({ cards }: { cards: readonly Card[] }) {
   const box = useRef<HTMLDivElement>(null)
   const [tops, setTops] = useState<readonly number[]>([])
-  const { refs, systems, doubt, recording, busy } = useDesk()
+  const { refs, systems, doubt, recording, busy } = useDeskParts('refs', 'systems', 'doubt', 'recording', 'busy')
 
   useLayoutEffect(() => {
     const measure = () => {
@@ -149,7 +149,7 @@ function CutOffCard({ cut }: { cut: CutOff }) {
 }
 
 function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading }) {
-  const { way, openReading, readings } = useDesk()
+  const { way, openReading, readings } = useDeskParts('way', 'openReading', 'readings')
   if (!take) return null
   const led = readings.find((r) => r.id === openReading) ?? readings.at(-1)
   const open = way === 'read' && reading?.id === openReading

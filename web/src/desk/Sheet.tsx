@@ -1,5 +1,5 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
-import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, useSyncExternalStore, type PointerEvent } from 'react'
+import { memo, type PointerEvent, useCallback, useEffect, useLayoutEffect, useRef, useState, useSyncExternalStore } from 'react'
 import type { System } from '../api/wire'
 import { FreeHeads, HeardHeads } from '../recording/HeardHeads'
 import { drawingOf } from './engraving'
@@ -79,7 +79,7 @@ function inView(element: Element): boolean {
   return !view || (box.top >= view.top && box.bottom <= view.bottom)
 }
 
-export function Sheet() {
+export const Sheet = memo(function Sheet() {
   const refs = useDesk((s) => s.refs)
   const systems = useDesk((s) => s.systems)
   const leaves = useDesk((s) => s.leaves)
@@ -179,4 +179,4 @@ export function Sheet() {
       <Margin />
     </div>
   )
-}
+})

@@ -1,5 +1,5 @@
 /** Title, subtitle and composer, each a word on the page that can be changed by clicking it. */
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { changeHead, useDesk } from './store'
 
 type Field = 'title' | 'subtitle' | 'composer' | 'arranger' | 'number'
@@ -27,7 +27,7 @@ function Words({ field, className, empty }: { field: Field; className: string; e
   )
 }
 
-export function TitleBlock() {
+export const TitleBlock = memo(function TitleBlock() {
   return (
     <header className="mb-1 flex flex-col items-center font-serif">
       <h1><Words field="title" className="text-[26px] leading-8" empty="Add a title" /></h1>
@@ -38,4 +38,4 @@ export function TitleBlock() {
       </div>
     </header>
   )
-}
+})

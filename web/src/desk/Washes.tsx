@@ -1,8 +1,8 @@
 /** Doubts, and places that differ from what was played, on the sheet: an ochre wash behind the notes of each, stronger behind the one in hand. */
-import { useLayoutEffect, useState, type RefObject } from 'react'
+import { memo, type RefObject, useLayoutEffect, useState } from 'react'
 import { staffBox } from './geometry'
 import { useOpenReading } from '../reading/reading'
-import { useDesk } from './store'
+import { useDeskParts } from './store'
 
 interface Wash {
   readonly key: number | string
@@ -14,8 +14,8 @@ interface Wash {
 
 const PAD = 7
 
-export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
-  const { refs, systems, way, doubt, proof, differing } = useDesk()
+export const Washes = memo(function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
+  const { refs, systems, way, doubt, proof, differing } = useDeskParts('refs', 'systems', 'way', 'doubt', 'proof', 'differing')
   const reading = useOpenReading()
   const [washes, setWashes] = useState<readonly Wash[]>([])
   const doubts: readonly { key: number | string; ids: readonly string[] }[] | undefined = way === 'read' ? reading?.doubts : way === 'proof' ? proof?.differences : undefined
@@ -49,7 +49,7 @@ export function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
       ))}
     </div>
   )
-}
+})
 
 /** One wash for each staff that holds notes of the doubt. */
 function washesOf(root: Element, key: number | string, ids: readonly string[]): Wash[] {

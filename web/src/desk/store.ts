@@ -1,5 +1,6 @@
 /** What the desk shows: the server's messages, folded into one state; and the ways to talk back. */
 import { create } from 'zustand'
+import { useShallow } from 'zustand/react/shallow'
 import { setHow, type PageSize } from '../listening/how'
 import { epochUs, openDeskSocket, type DeskSocket } from '../api/socket'
 import { rest } from '../api/rest'
@@ -57,6 +58,9 @@ const fresh = (pieceId: string): DeskState => ({
 })
 
 export const useDesk = create<DeskState>(() => fresh(''))
+/** Some of what the desk knows: what uses it is drawn again only when one of these changes. */
+export const useDeskParts = <K extends keyof DeskState>(...names: readonly K[]): Pick<DeskState, K> =>
+  useDesk(useShallow((s) => Object.fromEntries(names.map((name) => [name, s[name]])) as Pick<DeskState, K>))
 let socket: DeskSocket | null = null
 
 /** What the page is told of its frame and marks (page/page.ts). */

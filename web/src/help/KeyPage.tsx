@@ -1,6 +1,6 @@
 /** One page of keys, made from the table of commands: what fits the moment first, learned controls beside each; it prints. */
 import { Dialog } from 'radix-ui'
-import { useRef, useState, type ReactNode } from 'react'
+import { memo, type ReactNode, useRef, useState } from 'react'
 import { COMMANDS, keyWords, type Command } from '../commands/table'
 import { useDesk } from '../desk/store'
 import { triggerWords, useLearned } from '../input/learned'
@@ -35,7 +35,7 @@ function Found({ words, row }: { words: string; row: (c: Command) => ReactNode }
   )
 }
 
-export function KeyPage() {
+export const KeyPage = memo(function KeyPage() {
   const [words, setWords] = useState('')
   const field = useRef<HTMLInputElement>(null)
   const open = useHelp((s) => s.open)
@@ -95,4 +95,4 @@ export function KeyPage() {
       </Dialog.Portal>
     </Dialog.Root>
   )
-}
+})

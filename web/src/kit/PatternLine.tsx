@@ -4,7 +4,7 @@ import { rest } from '../api/rest'
 import { Now, OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
 import { ValueLadder } from '../desk/ValueLadder'
 import type { Pen, ReadyPattern } from '../api/wire'
-import { frame, give, useDesk } from '../desk/store'
+import { frame, give, useDeskParts } from '../desk/store'
 import { useDrums } from './drums'
 import { closePatterns, makePattern, usePattern, usePatterns } from './pattern'
 
@@ -14,7 +14,7 @@ export function PatternLine({ pen }: { pen: Pen }) {
   const drums = useDrums((s) => s.list)
   const naming = drums.find((d) => d.key === pen.naming_drum)
   const [ready, setReady] = useState<readonly ReadyPattern[]>([])
-  const { pieceId } = useDesk()
+  const { pieceId } = useDeskParts('pieceId')
   const bar = pattern?.first ?? pen.bar
   useEffect(() => { rest.readyPatterns(pieceId, bar).then(setReady, () => undefined) }, [pieceId, bar])
   const begin: Option[] = [

@@ -5,7 +5,7 @@ import { useEffect, useState, type ReactNode } from 'react'
 import { rest } from '../api/rest'
 import type { ChangePart, FrameAt, Instrument, State } from '../api/wire'
 import { Now, OpenPhrase, Phrase, Tail, type Option } from '../desk/Phrase'
-import { send, useDesk } from '../desk/store'
+import { send, useDesk, useDeskParts } from '../desk/store'
 import { doFrame, doWeighed, editMarks, leaveFrame, leaveWeighed, lookAtFrame, openWith, usePage, weigh, type What } from './page'
 
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '3/8', 'C', 'cut', '5/4', '5/8 (2+3)', '5/8 (3+2)', '7/8 (2+2+3)', '7/8 (3+2+2)', '8/8 (3+3+2)']
@@ -93,7 +93,7 @@ function homes(parts: readonly PartView[]): Home[] {
 
 /** A ready figure of accompaniment for a staff, over so many bars. */
 function ReadyFigures({ at }: { at: FrameAt }) {
-  const { pieceId, state } = useDesk()
+  const { pieceId, state } = useDeskParts('pieceId', 'state')
   const chosen = at.last - at.bar + 1
   const [bars, setBars] = useState(chosen)
   const staves = homes(state?.parts ?? [])

@@ -2,7 +2,7 @@
  * Print: the real pages side by side, with page and staff size proposed from the music; what prints is what is seen. The PDF is made by the
  * server; the browser's own print gives the same pages.
  */
-import { useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { memo, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { Dialog } from 'radix-ui'
 import { create } from 'zustand'
 import { rest, type PrintHow } from '../api/rest'
@@ -10,7 +10,7 @@ import type { Pages } from '../api/wire'
 import { Phrase, Tail } from '../desk/Phrase'
 import { drawingOf } from '../desk/engraving'
 import { Progress } from '../desk/Progress'
-import { useDesk } from '../desk/store'
+import { useDeskParts } from '../desk/store'
 import { begin, save, useSaving } from './saving'
 
 export const usePrint = create<{ open: boolean }>(() => ({ open: false }))
@@ -19,7 +19,7 @@ const close = () => usePrint.setState({ open: false })
 
 const STAVES = [8, 7.5, 7, 6.5, 6, 5.5, 5, 4.5, 4, 3.5]
 
-export function PrintView() {
+export const PrintView = memo(function PrintView() {
   const open = usePrint((s) => s.open)
   return (
     <Dialog.Root open={open} onOpenChange={(on) => { if (!on) close() }}>
@@ -31,10 +31,10 @@ export function PrintView() {
       </Dialog.Portal>
     </Dialog.Root>
   )
-}
+})
 
 function Preview() {
-  const { pieceId, state } = useDesk()
+  const { pieceId, state } = useDeskParts('pieceId', 'state')
   const [how, setHow] = useState<PrintHow>({ size: 'a4', staffMm: null, part: '' })
   const [pages, setPages] = useState<Pages | null>(null)
   const [problem, setProblem] = useState('')

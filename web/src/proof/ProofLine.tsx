@@ -1,13 +1,13 @@
 /** The line of a proof: what to do, then what came of it (in the server's words). */
 import { byId, keyWords } from '../commands/table'
 import { Now, Tail } from '../desk/Phrase'
-import { useDesk } from '../desk/store'
+import { useDeskParts } from '../desk/store'
 import { toggleRecording } from '../recording/recorder'
 import { closeProof, decideAll } from './proof'
 import type { ReactNode } from 'react'
 
 export function ProofLine({ way, part }: { way: ReactNode; part: string }) {
-  const { proof, recording } = useDesk()
+  const { proof, recording } = useDeskParts('proof', 'recording')
   if (recording)
     return <>{way} goes on: play {part.toLowerCase()} from the page, at any speed; the page follows you. <Tail end="."><Now act={toggleRecording} command="record">That is all</Now></Tail></>
   const begin = <Now act={toggleRecording} command="record">{proof ? 'play it again' : 'begin to play'}</Now>

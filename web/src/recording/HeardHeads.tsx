@@ -2,9 +2,9 @@
  * What is played appears at once: a head at its place as soon as its key goes down, until the engraved note stands there. Played freely, heads
  * without stems stand on staves of their own, spaced by time, until the take is read.
  */
-import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react'
+import { memo, type RefObject, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { BOTTOM_LINE, holderOf, stavesAt, type StaffLines } from '../desk/geometry'
-import { useDesk } from '../desk/store'
+import { useDesk, useDeskParts } from '../desk/store'
 import { nowUs, onHeard } from '../input/port'
 import { tickOf } from './recorder'
 
@@ -64,9 +64,9 @@ function Heads({ marks }: { marks: readonly Mark[] }) {
 }
 
 /** Heads of strokes that are not engraved yet, over the sheet. */
-export function HeardHeads({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
+export const HeardHeads = memo(function HeardHeads({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
   const strokes = useStrokes(false)
-  const { refs, systems, pen, recordLine, state } = useDesk()
+  const { refs, systems, pen, recordLine, state } = useDeskParts('refs', 'systems', 'pen', 'recordLine', 'state')
   const [marks, setMarks] = useState<readonly Mark[]>(NONE)
   useLayoutEffect(() => {
     const root = sheet.current
@@ -87,7 +87,7 @@ export function HeardHeads({ sheet }: { sheet: RefObject<HTMLDivElement | null> 
   }, [strokes, systems, refs])
   if (!marks.length) return null
   return <svg aria-hidden data-testid="heard-heads" className="pointer-events-none absolute inset-0 h-full w-full overflow-visible text-vermilion"><Heads marks={marks} /></svg>
-}
+})
 
 const PX_PER_S = 110
 const SPACE = 8
@@ -96,7 +96,7 @@ const TREBLE: StaffLines = { top: 40, bottom: 40 + 4 * SPACE }
 const BASS: StaffLines = { top: 112, bottom: 112 + 4 * SPACE }
 
 /** Free playing, seen at once: no stems, no bars; time runs to the right. */
-export function FreeHeads() {
+export const FreeHeads = memo(function FreeHeads() {
   const strokes = useStrokes(true)
   const recording = useDesk((s) => s.recording)
   const holder = useRef<HTMLDivElement>(null)
@@ -123,4 +123,4 @@ export function FreeHeads() {
       </svg>
     </div>
   )
-}
+})

@@ -1,7 +1,8 @@
 /** The tour's line over the line of the desk: what to do next, one gesture at a time. */
+import { memo } from 'react'
 import { endTour, skipStop, startTour, STOPS, useTour } from './tour'
 
-export function TourLine() {
+export const TourLine = memo(function TourLine() {
   const at = useTour((s) => s.at)
   if (at === null) return null
   const over = at >= STOPS.length
@@ -14,7 +15,7 @@ export function TourLine() {
       <button type="button" className="quiet-button" onClick={endTour}>{over ? 'Close' : 'End the tour'}</button>
     </section>
   )
-}
+})
 
 /** The offer on the shelf, until it was taken or declined. */
 export function TourOffer({ begin }: { begin: () => void }) {

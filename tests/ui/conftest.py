@@ -158,7 +158,8 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
     reports = runtestprotocol(item, nextitem=nextitem, log=False)
     if any(r.failed for r in reports):
         first = next(r for r in reports if r.failed)
-        sys.stderr.write(f"\ntried once more: {item.nodeid} ({first.longreprtext.splitlines()[-1][:200]})\n")
+        said = " ".join(line[1:].strip() for line in first.longreprtext.splitlines() if line.startswith("E "))
+        sys.stderr.write(f"\ntried once more: {item.nodeid} ({said[:400]})\n")
         item._initrequest()
         reports = runtestprotocol(item, nextitem=nextitem, log=False)
     for report in reports:

@@ -34,6 +34,8 @@ LINKED = 7  # semitones within which a note goes on from another
 SIZES = 3  # two notes or fewer, three, more: a wide gap tells less the more notes there are
 UNARY = 2 * SHARES + 37 + 3 * SIZES
 PAIRS = 3
+OCTAVES = (BOUNDARIES / 12).astype(np.float32)
+KEPT_MOVES = 300
 BLOCK = 1024  # chords worked out at once
 
 
@@ -242,9 +244,12 @@ def _lines(out: Singles, notes: Struck, start: int, end: int, here: tuple[Ints, 
 def pairs(notes: Struck, c: int) -> Singles:
     """What a move of the boundary before chord ``c`` costs, as heights for each boundary: a move pays for the difference of heights. Shape (PAIRS - 1,
     boundaries): octaves; the same when little time has passed."""
-    octaves = (BOUNDARIES / 12).astype(np.float32)
-    gap = notes.time[c] - notes.time[c - 1]
-    return np.stack((octaves, octaves * np.float32(max(1 - gap / 0.5, 0.0))))
+    return np.stack((OCTAVES, OCTAVES * np.float32(hurry(notes, c))))
+
+
+def hurry(notes: Struck, c: int) -> float:
+    """How little time has passed before chord ``c``: from 1 (none) to 0 (half a second or more)."""
+    return float(max(1 - (notes.time[c] - notes.time[c - 1]) / 0.5, 0.0))
 
 
 def move_costs(heights: Singles, weights: Floats) -> Singles:
@@ -255,6 +260,26 @@ def move_costs(heights: Singles, weights: Floats) -> Singles:
         cost += weights[n] * np.abs(height[..., :, None] - height[..., None, :])
     cost += weights[-1] * (1 - np.eye(heights.shape[-1], dtype=np.float32))
     return cost
+
+
+class Moves:
+    """The costs of all moves before a chord, and their likelihoods, for some weights: as ``move_costs`` of ``pairs`` has them, in one step."""
+
+    def __init__(self, weights: Floats) -> None:
+        self._near, self._hurried = float(weights[0]), float(weights[1])
+        self._apart = np.abs(OCTAVES[:, None] - OCTAVES[None, :])
+        self._moving = np.float32(weights[-1]) * (1 - np.eye(len(OCTAVES), dtype=np.float32))
+        self._known: dict[float, tuple[Singles, Singles]] = {}  # long silences are all alike
+
+    def __call__(self, hurried: float) -> tuple[Singles, Singles]:
+        """(cost, exp of minus it), from row to column, for a ``hurry``."""
+        found = self._known.get(hurried)
+        if found is None:
+            cost = self._apart * np.float32(self._near + self._hurried * hurried) + self._moving
+            found = cost, np.exp(-cost)
+            if len(self._known) < KEPT_MOVES:
+                self._known[hurried] = found
+        return found
 
 
 def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
@@ -271,15 +296,14 @@ def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, i
     best, came = score[0].copy(), np.zeros(score.shape, np.int16)
     forward = np.empty_like(score)
     forward[0] = np.exp(score[0])
-    heights = np.zeros((count, PAIRS - 1, len(BOUNDARIES)), np.float32)
+    moves, hurried = Moves(pair), [0.0, *(hurry(notes, c) for c in range(1, count))]
     for c in range(1, count):
-        heights[c] = pairs(notes, c)
-        cost = move_costs(heights[c], pair)
+        cost, odds = moves(hurried[c])
         way = best[:, None] - cost
         came[c] = way.argmax(0)
         best = way[came[c], np.arange(len(best))] + score[c]
         best -= best.max()
-        total = (forward[c - 1] @ np.exp(-cost)) * np.exp(score[c])
+        total = (forward[c - 1] @ odds) * np.exp(score[c])
         forward[c] = total / max(total.sum(), 1e-300)
     chosen = np.zeros(count, np.int64)
     chosen[-1] = int(best.argmax())
@@ -290,7 +314,7 @@ def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, i
         chance[c] = both / max(both.sum(), 1e-300)
         if c:
             chosen[c - 1] = came[c][chosen[c]]
-            backward = np.exp(-move_costs(heights[c], pair)) @ (np.exp(score[c]) * backward)
+            backward = moves(hurried[c])[1] @ (np.exp(score[c]) * backward)
             backward /= max(backward.max(), 1e-300)
     return chosen, chance
 

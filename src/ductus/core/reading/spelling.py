@@ -9,6 +9,7 @@ Compare ps13s1 (Meredith 2006, from memory), which counts pitch classes around e
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -98,6 +99,7 @@ def local_keys(keys: Sequence[int], chords: Sequence[int], fifths: int) -> list[
     return [int(states[path[chord]]) for chord in chords]
 
 
+@lru_cache(maxsize=1)
 def _emissions() -> Floats:
     """ln probability of a pitch class (row) in a local key (column), by its best name."""
     log_of = {int(d): float(v) for d, v in spelling_table()["names"].items()}

@@ -222,12 +222,13 @@ def choose_together(s: Situation) -> tuple[list[int], list[list[tuple[int, float
     """``choose_values`` for notes that are worked out at once."""
     options = options_of(s)
     first, second = value_weights()
-    chosen = [max(range(len(row)), key=lambda k: sum(first[f] for f in row[k].features)) for row in options]
+    chosen = [max(range(len(row)), key=lambda k: sum([first[f] for f in row[k].features])) for row in options]
+    plain = [[sum([second[f] for f in option.features]) for option in row] for row in options]
     for _ in range(2):
         extra = second_features(s, options, chosen)
         scores = [
-            [sum(second[f] for f in (*option.features, *more)) for option, more in zip(row, rows, strict=True)]
-            for row, rows in zip(options, extra, strict=True)
+            [alone + sum([second[f] for f in more]) for alone, more in zip(row, rows, strict=True)]
+            for row, rows in zip(plain, extra, strict=True)
         ]
         chosen = [max(range(len(row)), key=row.__getitem__) for row in scores]
     ranked = []

@@ -150,3 +150,10 @@ def test_an_output_that_is_gone_leaves_the_piano_and_says_which_is_chosen(barge:
     midi(barge, 0x80, 60, 0)
     says(barge, "C 4, quarter, bar 1, beat 1")
     assert barge.evaluate("sentOut") == []
+
+
+def test_the_piano_is_ready_with_its_middle_and_the_rest_of_it_follows(page: Page) -> None:
+    begin(page, "Samples")
+    page.wait_for_function("performance.getEntriesByName('piano whole').length > 0")
+    count = "performance.getEntriesByType('resource').filter((r) => r.name.includes('/piano/')).length"
+    assert page.evaluate(count) == 30  # A, C, D sharp and F sharp of seven octaves, the lowest A and the highest C

@@ -154,6 +154,9 @@ def test_an_output_that_is_gone_leaves_the_piano_and_says_which_is_chosen(barge:
 
 def test_the_piano_is_ready_with_its_middle_and_the_rest_of_it_follows(page: Page) -> None:
     begin(page, "Samples")
-    page.wait_for_function("performance.getEntriesByName('piano whole').length > 0")
+    for _ in range(150):
+        if page.evaluate("performance.getEntriesByName('piano whole').length"):
+            break
+        page.wait_for_timeout(200)
     count = "performance.getEntriesByType('resource').filter((r) => r.name.includes('/piano/')).length"
     assert page.evaluate(count) == 30  # A, C, D sharp and F sharp of seven octaves, the lowest A and the highest C

@@ -18,6 +18,7 @@ from ductus.core.score.frame.parts import AddPart, ChangePart, ClefFrom, MovePar
 from ductus.core.score.frame.table import FRAME_EDITS
 from ductus.core.score.frame.transposing import TransposeBy, TransposeTo
 from ductus.core.score.instruments import INSTRUMENTS
+from ductus.core.score.mark_edits import FlipMarks, NudgeMarks
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece, make_piece, records_of
 from ductus.core.score.records import Note
@@ -26,6 +27,7 @@ from ductus.core.time.ticks import QUARTER
 from ductus.demo.shelf import PIECES
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
+from tests.core.test_marks import quarters
 
 
 def made(piece: Piece, *edits: FrameEdit) -> Piece:
@@ -265,3 +267,16 @@ def test_a_note_may_reach_over_bars_that_are_inserted() -> None:
     piece = draft.change("").apply(piece)
     after = made(piece, InsertBars(1, 1))
     assert (after.notes["n900"].tick, after.notes["n900"].ticks) == (3 * QUARTER, 2 * QUARTER)
+
+
+def test_copied_bars_keep_what_a_hand_did_to_their_marks() -> None:
+    """A dynamic under a staff that is silent there stands by no note that would take it along."""
+    piece = quarters(4)
+    piece = marked(piece, wish_of("mf"), where((), ("p1", 2, 1), 4 * QUARTER)).apply(piece)
+    mark = next(iter(piece.marks.values()))
+    piece = FlipMarks().change(piece, [mark.id]).apply(piece)
+    piece = NudgeMarks(-5, 15).change(piece, [mark.id]).apply(piece)
+    copied = CopyBars(1, 1, 3).change(piece).apply(piece)
+    assert sorted((m.tick // QUARTER, m.text, m.side, m.shift) for m in copied.marks.values()) == [
+        (4, "mf", "above", (-5, 15)), (12, "mf", "above", (-5, 15)),
+    ]  # fmt: skip

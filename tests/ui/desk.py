@@ -22,6 +22,7 @@ def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> s
 
 def open_piece(page: Page, title: str) -> str:
     """Open a piece from the shelf; returns its id."""
+    page.get_by_role("searchbox").fill(title)  # a long shelf grows on the way down
     page.get_by_role("link", name=re.compile(title)).click()
     return opened(page)
 

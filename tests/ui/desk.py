@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from fractions import Fraction as F
 
@@ -103,6 +104,8 @@ def pass_time(page: Page, milliseconds: int) -> None:
 def play_through(page: Page, most_ms: int = 120_000) -> None:
     """Let the clock run until the rehearsal keyboard has finished and the recording has stopped; then time goes on by itself."""
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # a busy machine may not have begun yet
+    with contextlib.suppress(AssertionError):  # its clicks are on their way: time that runs ahead would give them up
+        expect(page.get_by_test_id("said")).to_contain_text(re.compile("^(Recording|Play what is)"), timeout=10_000)
     for _ in range(most_ms // 2000):
         if not page.get_by_test_id("record").filter(has_text="Stop recording").count():
             break

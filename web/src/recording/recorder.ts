@@ -83,7 +83,7 @@ export async function beginRecording(programme?: Programme): Promise<void> {
   if (!useDesk.getState().recording?.waiting) return // stopped meanwhile
   if (!first) {
     useDesk.setState({ recording: null })
-    return
+    return say('The clicks did not come in time, so no recording has begun. Try it again')
   }
   if (!programme && recordLine.first_key) return waitForKey(pen.bar, first)
   const originUs = nowUs() + LEAD_US

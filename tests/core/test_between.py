@@ -17,6 +17,7 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import Sounded, performed
 from ductus.core.playback.proving import chords_of
 from ductus.core.score.changes import Draft
+from ductus.core.score.checking import check_piece
 from ductus.core.score.mark_edits import DropMarks, MarkReaches, NudgeMarks, Reword
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
@@ -181,3 +182,15 @@ def test_files_hold_them_and_music21_reads_them() -> None:
         if m.type == "note_on" and m.velocity
     ]
     assert len(struck) == len(performed(piece).notes)
+
+
+@pytest.mark.parametrize(
+    ("kind", "text", "count"), [("tremolo", "x", 2), ("tremolo", "", 2), ("tremolo", "2", 1), ("glissando", "", 0)]
+)
+def test_a_piece_with_half_a_tremolo_or_glissando_is_refused(kind: str, text: str, count: int) -> None:
+    """As a damaged or hostile file could hold it."""
+    piece = quarters(1)
+    ids = tuple(n.id for n in notes(piece, 0, count - 1)) if count else ()
+    check_piece(piece)
+    with pytest.raises(BadInput, match="a piece that cannot be"):
+        check_piece(piece.with_rows([(None, Mark("m900", kind, *LINE, 0, 2 * QUARTER, text, notes=ids))]))

@@ -144,8 +144,8 @@ class Shape:
             tuple[tuple[str, int, int], int], Mark
         ] = {}  # by voice and place of both its chords: a tremolo
         for mark in piece.marks.values():
-            if mark.kind == "glissando":
-                self.glides[mark.notes[0]] = piece.notes[mark.notes[-1]]
+            if mark.kind == "glissando" and (target := piece.notes.get(mark.notes[-1])) is not None:
+                self.glides[mark.notes[0]] = target
             elif mark.kind == "tremolo":
                 line = (mark.part, mark.staff, mark.voice)
                 self.shakes |= {(line, mark.tick): mark, (line, mark.tick + mark.ticks // 2): mark}

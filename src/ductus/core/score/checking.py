@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from ductus.core.errors import BadInput
 from ductus.core.score.edits import MAX_VOICES
-from ductus.core.score.marks import KINDS
+from ductus.core.score.marks import KINDS, STROKES
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import CAUTIONS, CLEFS, MAX_TEXT, Mark, Note
 from ductus.core.score.signs import BAR_SIGNS, NOTE_SIGNS
@@ -66,6 +66,10 @@ def _check_mark(piece: Piece, mark: Mark, last: int) -> None:
     _must(0 <= mark.tick <= mark.end <= last and len(mark.text) <= MAX_TEXT, f"mark {mark.id[:12]}")
     _must(1 <= mark.staff <= len(piece.parts[mark.part].clefs), f"mark {mark.id[:12]}")
     _must(all(i in piece.notes for i in mark.notes), f"the notes of mark {mark.id[:12]}")
+    if KINDS[mark.kind].pair:
+        _must(len(mark.notes) >= 2, f"the notes of mark {mark.id[:12]}")
+    if mark.kind == "tremolo":
+        _must(mark.text in STROKES, f"the strokes of mark {mark.id[:12]}")
 
 
 def _must(holds: bool, what: str) -> None:

@@ -57,6 +57,9 @@ KINDS: dict[str, MarkKind] = {
 }
 
 
+STROKES = ("1", "2", "3")  # texts of a tremolo
+
+
 def words_of(mark: Mark) -> str:
     """What a mark is called: by its words where it has some, else by its kind."""
     return KINDS[mark.kind].words if mark.kind == "tremolo" else mark.text or KINDS[mark.kind].words

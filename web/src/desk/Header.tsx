@@ -1,5 +1,5 @@
 /** The header: where we are, play, pen, what is heard, undo and export. */
-import { Fragment, memo, type ReactNode, useState } from 'react'
+import { Fragment, memo, useState } from 'react'
 import { DropdownMenu } from 'radix-ui'
 import { rest } from '../api/rest'
 import { hint } from '../commands/table'
@@ -116,7 +116,7 @@ function Ways() {
           <DropdownMenu.Item className="menu-item" onSelect={toggleFarView}>Far view <kbd>F8</kbd></DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); zoomBy('zoom', 1) }}>Sheet larger <kbd>Ctrl =</kbd></DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={(e) => { e.preventDefault(); zoomBy('zoom', -1) }}>Sheet smaller <kbd>Ctrl -</kbd></DropdownMenu.Item>
-          <Choice on={pages === 'a4'} onChange={(on) => layOut(on ? 'a4' : '')}>Sheet in A4 pages <kbd>Shift F9</kbd></Choice>
+          <Choice on={pages === 'a4'} onChange={(on) => layOut(on ? 'a4' : '')} hint="Shift F9">Sheet in A4 pages</Choice>
           <Choice on={pages === 'letter'} onChange={(on) => layOut(on ? 'letter' : '')}>Sheet in US letter pages</Choice>
           <DropdownMenu.Item className="menu-item" onSelect={toggleEvening}>Evening theme</DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
@@ -133,10 +133,10 @@ function Ways() {
   )
 }
 
-function Choice({ on, onChange, children }: { on: boolean; onChange: (on: boolean) => void; children: ReactNode }) {
+function Choice({ on, onChange, hint, children }: { on: boolean; onChange: (on: boolean) => void; hint?: string; children: string }) {
   return (
     <DropdownMenu.CheckboxItem className="menu-item" checked={on} onCheckedChange={onChange}>
-      <span>{children}</span><kbd>{on ? 'yes' : 'no'}</kbd>
+      <span>{children}</span><kbd>{hint && `${hint}, `}{on ? 'yes' : 'no'}</kbd>
     </DropdownMenu.CheckboxItem>
   )
 }

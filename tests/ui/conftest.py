@@ -16,7 +16,9 @@ from pathlib import Path
 
 import pytest
 from _pytest.runner import runtestprotocol
-from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
+
+from tests.ui.fake_midi import FAKE_MIDI
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -26,6 +28,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+SIZE: ViewportSize = {"width": 1280, "height": 800}
 COLD_MS = 60_000  # the first page of a machine that has just booted
 WAIT_MS = 40_000  # any later wait: half a machine may be all there is, and the shared server may still read what an earlier test played
 
@@ -126,26 +129,84 @@ def warm(chromium: Browser, shared_server: Server) -> None:
     page.close()
 
 
-def watched(context: BrowserContext, errors: list[str]) -> Page:
-    """A page whose script errors are collected."""
-    made = context.new_page()
-    made.set_default_timeout(WAIT_MS)
-    made.on("pageerror", lambda error: errors.append(str(error)))
-    return made
+class Windows:
+    """Windows of 1280 x 800, kept from one test to the next: to open one costs a browser without a graphics card more than a test does in it."""
+
+    def __init__(self, browser: Browser) -> None:
+        self.browser = browser
+        self.kept: dict[str, tuple[Page, list[str]]] = {}
+
+    def open(self, script: str = "") -> tuple[Page, list[str]]:
+        """A new window, and the list to which its script errors go."""
+        context = self.browser.new_context(viewport=SIZE, reduced_motion="reduce")
+        if script:
+            context.add_init_script(script)
+        page, errors = context.new_page(), list[str]()
+        page.set_default_timeout(WAIT_MS)
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        return page, errors
+
+    def lend(self, script: str = "") -> tuple[Page, list[str]]:
+        """The kept window with this script before each of its pages."""
+        if script not in self.kept:
+            self.kept[script] = self.open(script)
+        return self.kept[script]
+
+    def take_back(self, page: Page) -> None:
+        """Leave the window as a new one would be: no piece, no keys held, nothing stored."""
+        page.mouse.up()
+        page.unroute_all(behavior="ignoreErrors")
+        if page.url.startswith("http"):
+            page.evaluate("localStorage.clear(), sessionStorage.clear()")
+        page.goto("about:blank")
+        page.set_viewport_size(SIZE)
+        for other in page.context.pages:
+            if other is not page:
+                other.close()
+
+    def close(self) -> None:
+        for page, _ in self.kept.values():
+            page.context.close()
+        self.kept.clear()
+
+
+KEPT: list[Windows] = []  # closed where a test fails, whatever it left in them
+
+
+@pytest.fixture(scope="session")
+def windows(warm: None, chromium: Browser) -> Iterator[Windows]:
+    """The windows of this worker."""
+    made = Windows(chromium)
+    KEPT.append(made)
+    yield made
+    KEPT.remove(made)
+    made.close()
+
+
+def at_shelf(windows: Windows, url: str, script: str = "", own: bool = False) -> Iterator[Page]:
+    """A window on the shelf; any script error fails the test."""
+    page, errors = windows.open(script) if own else windows.lend(script)
+    errors.clear()
+    page.goto(url)
+    yield page
+    if own:
+        page.context.close()
+    else:
+        windows.take_back(page)
+    assert not errors
 
 
 @pytest.fixture
-def page(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
-    """A page of 1280 x 800 on the shelf; any script error fails the test."""
-    context = chromium.new_context(
-        viewport={"width": 1280, "height": 800}, base_url=server.url, reduced_motion="reduce"
-    )
-    errors: list[str] = []
-    made = watched(context, errors)
-    made.goto("/")
-    yield made
-    context.close()
-    assert not errors
+def page(request: pytest.FixtureRequest, windows: Windows, server: Server) -> Iterator[Page]:
+    """A kept window on the shelf, or (marked ``own_page``, for tests that change its clock or its scripts) a new one."""
+    own = request.node.get_closest_marker("own_page") is not None
+    yield from at_shelf(windows, server.url, own=own)
+
+
+@pytest.fixture
+def wired(windows: Windows, server: Server) -> Iterator[Page]:
+    """A window with instruments and an output that can be plugged in."""
+    yield from at_shelf(windows, server.url, FAKE_MIDI)
 
 
 @pytest.hookimpl(tryfirst=True)
@@ -157,6 +218,8 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
     item.ihook.pytest_runtest_logstart(nodeid=item.nodeid, location=item.location)
     reports = runtestprotocol(item, nextitem=nextitem, log=False)
     if any(r.failed for r in reports):
+        for windows in KEPT:
+            windows.close()
         first = next(r for r in reports if r.failed)
         said = " ".join(line[1:].strip() for line in first.longreprtext.splitlines() if line.startswith("E "))
         sys.stderr.write(f"\ntried once more: {item.nodeid} ({said[:400]})\n")

@@ -7,12 +7,11 @@ import signal
 from fractions import Fraction as F
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from ductus.demo.scenario import waltz
 from tests.ui.conftest import Server
 from tests.ui.desk import about, begin, choose, chord, drawn_notes, exported, open_piece, play_through, press, says
-from tests.ui.fake_midi import FAKE_MIDI
 
 
 def test_four_bars_by_computer_keys_are_exported_as_typed(page: Page, server: Server) -> None:
@@ -100,6 +99,7 @@ def test_a_click_on_the_sheet_places_the_pen_and_the_keys_on_screen_write(page: 
     assert (F(17), F(1), "A2", 1) in exported(server, piece)
 
 
+@pytest.mark.own_page
 @pytest.mark.own_server
 def test_the_rehearsal_keyboard_is_recorded_as_the_piece_that_it_plays(page: Page, server: Server) -> None:
     piece = begin(page, "Recorded", "3/4", "G minor")
@@ -131,11 +131,8 @@ def test_the_rehearsal_keyboard_is_recorded_as_the_piece_that_it_plays(page: Pag
     assert sorted((onset, pitch) for onset, _, pitch, _ in exported(server, piece)) == wanted
 
 
-def test_a_midi_instrument_is_found_on_plugging_in_and_writes(chromium: Browser, server: Server) -> None:
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
-    context.add_init_script(FAKE_MIDI)
-    page = context.new_page()
-    page.goto("/")
+def test_a_midi_instrument_is_found_on_plugging_in_and_writes(wired: Page, server: Server) -> None:
+    page = wired
     piece = begin(page, "Plugged in")
     expect(page.get_by_test_id("hearing")).to_contain_text("computer keys")
     page.evaluate("plugIn()")
@@ -146,7 +143,6 @@ def test_a_midi_instrument_is_found_on_plugging_in_and_writes(chromium: Browser,
     says(page, "C 4 and E 4, quarter, bar 1, beat 1")
     assert exported(server, piece) == [(F(0), F(1), "C4", 0), (F(0), F(1), "E4", 0)]
     assert b'id="n' in server.get(f"/api/pieces/{piece}/export.musicxml")
-    context.close()
 
 
 def test_ten_undone_and_ten_done_again_are_equal(page: Page, server: Server) -> None:
@@ -194,8 +190,8 @@ def test_a_bad_file_is_refused_in_words_and_a_deleted_piece_comes_back(page: Pag
     expect(page.get_by_role("link", name=re.compile("Lock Gate Waltz"))).to_have_count(1)
 
 
-def test_an_unknown_address_says_so_and_leads_back(page: Page) -> None:
-    page.goto("/piece/nowhere")
+def test_an_unknown_address_says_so_and_leads_back(page: Page, server: Server) -> None:
+    page.goto(f"{server.url}/piece/nowhere")
     expect(page.get_by_text("There is no piece at this address")).to_be_visible()
     page.get_by_role("button", name="Back to the shelf").click()
     expect(page.get_by_role("heading", name="On the shelf")).to_be_visible()

@@ -3,27 +3,20 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from fractions import Fraction as F
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from ductus.core.time.ticks import QUARTER
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, exported, open_piece, press, says
-from tests.ui.fake_midi import FAKE_MIDI
 
 
 @pytest.fixture
-def barge(chromium: Browser, server: Server) -> Iterator[Page]:
+def barge(wired: Page) -> Page:
     """A page with an instrument and an output plugged in."""
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
-    context.add_init_script(FAKE_MIDI)
-    page = context.new_page()
-    page.goto("/")
-    yield page
-    context.close()
+    return wired
 
 
 def midi(page: Page, *message: int) -> None:

@@ -10,6 +10,7 @@ from fractions import Fraction as F
 
 import mido
 import music21
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
@@ -122,6 +123,7 @@ def test_a_beat_is_clicked_in_repeated_varied_exported_and_drummed_over(page: Pa
     )
 
 
+@pytest.mark.own_page
 def test_pads_are_recorded_and_read_onto_the_kit(page: Page, server: Server) -> None:
     piece = band(page, server, "On the pads", ["Drum kit"])
     page.clock.install()
@@ -264,6 +266,7 @@ SPY = """() => {
 }"""
 
 
+@pytest.mark.own_page
 def test_parts_sound_with_their_own_instruments_alone_or_off_and_at_a_practice_tempo(
     page: Page, server: Server
 ) -> None:

@@ -7,16 +7,14 @@ counts stand in docs/gestures.md, which these tests hold to what they did.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from fractions import Fraction as F
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, exported, open_piece, says
-from tests.ui.fake_midi import FAKE_MIDI
 
 DOCUMENT = Path(__file__).parents[2] / "docs" / "gestures.md"
 
@@ -79,18 +77,8 @@ class Hands:
 
 
 @pytest.fixture
-def hands(chromium: Browser, server: Server) -> Iterator[Hands]:
-    context = chromium.new_context(
-        viewport={"width": 1280, "height": 800}, base_url=server.url, reduced_motion="reduce"
-    )
-    context.add_init_script(FAKE_MIDI)
-    page = context.new_page()
-    errors: list[str] = []
-    page.on("pageerror", lambda error: errors.append(str(error)))
-    page.goto("/")
-    yield Hands(page)
-    context.close()
-    assert not errors
+def hands(wired: Page) -> Hands:
+    return Hands(wired)
 
 
 def start(hands: Hands, meter: str = "4/4", key: str = "C major") -> str:

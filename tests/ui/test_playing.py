@@ -53,6 +53,7 @@ def rehearse(page: Page, title: str) -> None:
     page.get_by_role("menuitem", name=re.compile(f"^{title} ?record this")).click()
 
 
+@pytest.mark.own_page
 def test_a_further_take_of_the_same_bars_is_read_together_with_the_first(page: Page, server: Server) -> None:
     """Played twice: the second take stands on the page, and the first is read with it by one click; all takes stay."""
     piece = begin(page, "Twice", "3/4", "G minor")
@@ -73,6 +74,7 @@ def test_a_further_take_of_the_same_bars_is_read_together_with_the_first(page: P
     expect(joined).to_contain_text("not on the page")
 
 
+@pytest.mark.own_page
 def test_three_tries_with_slips_make_one_page_without(page: Page, server: Server) -> None:
     """The rehearsal keyboard tries three times, each time with wrong keys; each join leaves no more corrections than before, the last one none."""
     piece = begin(page, "Three tries", "3/4", "G minor")
@@ -102,6 +104,7 @@ def test_three_tries_with_slips_make_one_page_without(page: Page, server: Server
     assert join(1, "Take 5, read from takes 3, 2 and 1") == 0
 
 
+@pytest.mark.own_page
 def test_one_hand_then_the_other_against_it_then_some_bars_again(page: Page, server: Server) -> None:
     piece = begin(page, "Two passes", "3/4", "G minor")
     page.clock.install()
@@ -133,6 +136,7 @@ def test_one_hand_then_the_other_against_it_then_some_bars_again(page: Page, ser
     expect(page.get_by_test_id("take")).to_have_count(3)
 
 
+@pytest.mark.own_page
 def test_a_tune_with_a_pick_up_over_changes_of_meter(page: Page, server: Server) -> None:
     piece = open_piece(page, "Three Bends of the River")
     page.clock.install()
@@ -184,6 +188,7 @@ def test_a_recording_is_ended_by_any_key_and_begun_again_by_one(page: Page) -> N
     expect(page.locator(".system g.note").first).to_be_visible()
 
 
+@pytest.mark.own_page
 def test_free_playing_is_seen_at_once_led_through_and_brought_into_time(page: Page, server: Server) -> None:
     piece = begin(page, "Freely waltzing")
     page.clock.install()
@@ -263,6 +268,7 @@ def test_what_was_played_with_the_pen_up_is_written_from_the_journal_after_a_res
     assert len(exported(server, piece)) == 8
 
 
+@pytest.mark.own_page
 def test_the_delay_test_finds_the_lateness_and_sets_it(page: Page) -> None:
     begin(page, "Late")
     page.clock.install()
@@ -291,6 +297,7 @@ def test_the_delay_test_finds_the_lateness_and_sets_it(page: Page) -> None:
     says(page, "as they arrive")
 
 
+@pytest.mark.own_page
 def test_the_list_of_notes_goes_with_the_playing(page: Page, server: Server) -> None:
     begin(page, "Watched", "3/4", "G minor")
     page.clock.install()
@@ -313,6 +320,7 @@ def test_the_list_of_notes_goes_with_the_playing(page: Page, server: Server) -> 
     expect(page.get_by_test_id("note-list").locator('[data-row^="live"]')).to_have_count(0)
 
 
+@pytest.mark.own_page
 def test_bars_are_recorded_round_and_round_and_the_last_whole_round_stands(page: Page, server: Server) -> None:
     """Eight bars of the waltz against a round of four: two takes of bars 1 to 4, the second on the page."""
     piece = begin(page, "Round", "3/4", "G minor")

@@ -29,6 +29,7 @@ def plant(page: Page) -> None:
     press(page, "Backquote", "KeyA", "Backquote")
 
 
+@pytest.mark.own_page
 @pytest.mark.own_server
 def test_a_page_is_proved_by_playing_it(page: Page, server: Server) -> None:
     """The proof finds three planted errors and no others; one key takes the played version over, and the page is the piece again."""

@@ -19,6 +19,7 @@ from tests.building import midi_of
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, exported, opened, pass_time, play_through, press, says
 
+pytestmark = pytest.mark.own_page
 RECORD = re.compile("^Record")
 
 

@@ -6,7 +6,6 @@ import re
 import signal
 import sqlite3
 import urllib.request
-from collections.abc import Iterator
 from fractions import Fraction as F
 
 import pytest
@@ -14,18 +13,12 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, chord, exported, open_piece, opened, press, says
-from tests.ui.fake_midi import FAKE_MIDI
 
 
 @pytest.fixture
-def plugged(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
+def plugged(wired: Page) -> Page:
     """A page with an instrument that can be unplugged."""
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
-    context.add_init_script(FAKE_MIDI)
-    page = context.new_page()
-    page.goto("/")
-    yield page
-    context.close()
+    return wired
 
 
 def pitches(server: Server, piece: str) -> list[str]:
@@ -138,9 +131,9 @@ def test_dragging_over_the_keys_plays_each_and_a_finger_does_too(page: Page, ser
 
 
 def test_a_finger_plays_the_keys(warm: None, chromium: Browser, server: Server) -> None:
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, has_touch=True)
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, has_touch=True)
     page = context.new_page()
-    page.goto("/")
+    page.goto(server.url)
     piece = begin(page, "Touched")
     press(page, "Backquote")
     page.locator('[data-key-number="67"]').tap()

@@ -227,3 +227,20 @@ def test_meter_key_and_tempo_are_changed_at_the_pen_and_undone(page: Page, serve
         press(page, "Control+z")
     says(page, "Undone: Bar 5 on is in 3/8")
     assert "<fifths>-3</fifths>" not in server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+
+
+def test_what_was_open_at_one_piece_is_not_open_at_the_next(page: Page) -> None:
+    """The frame in the line, the page of keys while it learns, the print view: each ends with the piece, also by the browser's own way back."""
+    begin(page, "Left")
+    usual = page.get_by_test_id("line").inner_text()
+    for left, gone in (
+        ("F4", page.locator('[data-phrase="about"]')),
+        ("F1", page.get_by_role("dialog", name="Keys")),
+        ("Control+p", page.get_by_role("dialog", name="Print")),
+    ):
+        page.keyboard.press(left)
+        expect(gone).to_be_visible()
+        page.go_back()
+        begin(page, "Next")
+        expect(gone).to_have_count(0)
+        assert page.get_by_test_id("line").inner_text() == usual

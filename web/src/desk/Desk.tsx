@@ -13,15 +13,14 @@ import { Header } from './Header'
 import { Keys } from './Keys'
 import { TourLine } from '../tour/TourLine'
 import { Line } from './Line'
-import { stopPlaying } from '../listening/listening'
-import { closeDelayTest, DelayTest, useDelay } from '../recording/DelayTest'
-import { endRecording, stopWithProgramme } from '../recording/recorder'
+import { DelayTest, useDelay } from '../recording/DelayTest'
+import { stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
 import { Strip } from '../reading/Strip'
 import { ShapeStrip } from '../shape/ShapeStrip'
-import { closeShape, followRecording, useShape } from '../shape/shape'
+import { followRecording, useShape } from '../shape/shape'
 import { PatternStrip } from '../kit/PatternStrip'
-import { closePatterns, usePatterns } from '../kit/pattern'
+import { usePatterns } from '../kit/pattern'
 import type { Edit, FrameEdit } from '../api/wire'
 import { edit, frame, openDesk, say, settled, useDesk, useDeskParts } from './store'
 
@@ -45,13 +44,8 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
     onUnplugged(sayAfter)
     void lookForDevices()
     return () => {
-      endRecording()
-      stopProgramme()
-      stopPlaying()
-      closeDelayTest()
-      closeShape()
-      closePatterns()
       for (const stop of stops) stop()
+      stopProgramme()
     }
   }, [pieceId])
 

@@ -82,6 +82,10 @@ export const whenFollowed = (act: (tick: number | null) => void) => { followed =
 let cutOff = () => {}
 export const whenCutOff = (act: () => void) => { cutOff = act }
 
+/** What ends, or closes, with the piece: each module that keeps something of the open piece says here how it lets go of it. */
+const leavings: (() => void)[] = []
+export const whenLeft = (act: () => void) => { leavings.push(act) }
+
 const LOOK_MS = 700
 
 export function openDesk(pieceId: string): () => void {
@@ -103,6 +107,7 @@ export function openDesk(pieceId: string): () => void {
     before = now
   }, LOOK_MS)
   return () => {
+    for (const leave of leavings) leave()
     deaf()
     window.clearInterval(watch)
     socket?.close()

@@ -6,7 +6,7 @@ import { useDesk } from '../desk/store'
 import { triggerWords, useLearned } from '../input/learned'
 import { tasksWith } from './guide'
 import { startTour } from '../tour/tour'
-import { useHelp } from './help'
+import { showHelp, useHelp } from './help'
 
 const FITTING: Record<string, readonly string[]> = {
   step: ['pen', 'with', 'frame', 'coarser', 'finer', 'dot', 'triplet', 'rest', 'back', 'advance', 'policy'],
@@ -60,14 +60,14 @@ export const KeyPage = memo(function KeyPage() {
     )
   }
   return (
-    <Dialog.Root open={open} onOpenChange={(now) => { useHelp.setState({ open: now }); if (!now) learn(null) }} modal={false}>
+    <Dialog.Root open={open} onOpenChange={showHelp} modal={false}>
       <Dialog.Portal>
         <Dialog.Content className="key-page fixed top-16 right-5 bottom-4 z-50 w-[62rem] max-w-[95vw] overflow-y-auto rounded-[4px] border border-rule bg-paper p-5 shadow-xl"
           aria-describedby={undefined} onEscapeKeyDown={(e) => { if (words) { e.preventDefault(); setWords('') } }} onOpenAutoFocus={(e) => { e.preventDefault(); field.current?.focus() }} onInteractOutside={(e) => e.preventDefault()}>
           <div className="flex items-baseline justify-between">
             <Dialog.Title className="font-serif text-2xl">Keys and controls</Dialog.Title>
             <span className="no-print flex gap-2">
-              <button type="button" className="quiet-button" onClick={() => { useHelp.setState({ open: false }); startTour() }}>The tour</button>
+              <button type="button" className="quiet-button" onClick={() => { showHelp(false); startTour() }}>The tour</button>
               <button type="button" className="quiet-button" onClick={() => window.print()}>Print this page</button>
               <button type="button" className="quiet-button" onClick={reset}>Forget all learned controls</button>
               <Dialog.Close className="quiet-button">Close</Dialog.Close>

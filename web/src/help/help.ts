@@ -1,9 +1,12 @@
 /** Is the page of keys open? */
 import { create } from 'zustand'
+import { whenLeft } from '../desk/store'
 import { useLearned } from '../input/learned'
 
 export const useHelp = create<{ open: boolean }>(() => ({ open: false }))
-export const toggleHelp = () => {
+export const showHelp = (open: boolean) => {
   useLearned.getState().learn(null) // what was being learned ends with the page
-  useHelp.setState((s) => ({ open: !s.open }))
+  useHelp.setState({ open })
 }
+export const toggleHelp = () => showHelp(!useHelp.getState().open)
+whenLeft(() => showHelp(false))

@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { rest } from '../api/rest'
 import type { Pattern } from '../api/wire'
-import { frame, say, settled, useDesk } from '../desk/store'
+import { frame, say, settled, useDesk, whenLeft } from '../desk/store'
 
 interface Patterns {
   readonly open: boolean
@@ -47,6 +47,7 @@ export function togglePatterns(): void {
 }
 
 export const closePatterns = () => usePatterns.setState({ open: false })
+whenLeft(closePatterns)
 
 export function makePattern(bars: number, times: number, ready = '', bar?: number, then = () => {}): void {
   const { pen, selectedBars } = useDesk.getState()

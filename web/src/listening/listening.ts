@@ -3,7 +3,7 @@ import { create } from 'zustand'
 import { rest, type ListeningTo } from '../api/rest'
 import type { Click, Playback, TakeSounds } from '../api/wire'
 import { usePreferences } from '../desk/preferences'
-import { give, say, settled, useDesk, whileSounding } from '../desk/store'
+import { give, say, settled, useDesk, whenLeft, whileSounding } from '../desk/store'
 import { nowUs } from '../input/port'
 import { soundsHere } from '../sound/band'
 import { soundClicks, soundClickStream, soundNotes, soundNoteStream, useSound, type Stream } from '../sound/engine'
@@ -38,6 +38,10 @@ export function stopPlaying(): void {
   cancelAnimationFrame(frame)
   useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null })
 }
+whenLeft(() => {
+  stopPlaying()
+  useListening.setState({ open: false })
+})
 
 /** How it is set to be played, as the server is asked. */
 function asked(): ListeningTo {

@@ -10,12 +10,13 @@ import type { Pages } from '../api/wire'
 import { Phrase, Tail } from '../desk/Phrase'
 import { drawingOf } from '../desk/engraving'
 import { Progress } from '../desk/Progress'
-import { useDeskParts } from '../desk/store'
+import { useDeskParts, whenLeft } from '../desk/store'
 import { begin, save, useSaving } from './saving'
 
 export const usePrint = create<{ open: boolean }>(() => ({ open: false }))
 export const openPrint = () => usePrint.setState({ open: true })
 const close = () => usePrint.setState({ open: false })
+whenLeft(close)
 
 const STAVES = [8, 7.5, 7, 6.5, 6, 5.5, 5, 4.5, 4, 3.5]
 

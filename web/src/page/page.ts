@@ -1,7 +1,7 @@
 /** What is chosen on the page that is no note: a mark, or a place of the frame the line speaks of; and the field that takes marks. */
 import { create } from 'zustand'
 import type { FrameAt, FrameEdit, MarkEdit, MarksChosen, Weighed } from '../api/wire'
-import { choose, frame, give, send, settled, useDesk, whenPageTold } from '../desk/store'
+import { choose, frame, give, send, settled, useDesk, whenLeft, whenPageTold } from '../desk/store'
 
 interface Page {
   readonly marks: MarksChosen | null
@@ -11,10 +11,15 @@ interface Page {
   readonly withOpen: boolean
 }
 
-export const usePage = create<Page>(() => ({ marks: null, frame: null, weighed: null, withOpen: false }))
+const NOTHING: Page = { marks: null, frame: null, weighed: null, withOpen: false }
+export const usePage = create<Page>(() => NOTHING)
 
 /** The frame is looked at: an answer that comes after it was left does not bring it back. */
 let wanted = false
+whenLeft(() => {
+  wanted = false
+  usePage.setState(NOTHING)
+})
 whenPageTold((told) => {
   if (told.type === 'frame-at') { if (wanted) usePage.setState({ frame: told, marks: null }) }
   else if (told.type === 'weighed') { if (wanted) usePage.setState({ weighed: told }) }

@@ -3,7 +3,7 @@ import { create } from 'zustand'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
 import { playTake, stopPlaying, useListening } from '../listening/listening'
 import { setReading } from './reading'
-import { say } from '../desk/store'
+import { say, whenLeft } from '../desk/store'
 
 export const TAP_CODES: ReadonlySet<string> = new Set(['Enter', 'NumpadEnter', 'Numpad5', 'Space'])
 
@@ -36,11 +36,16 @@ export async function startTapping(take: number): Promise<void> {
   ]
 }
 
-function finish(played: boolean): void {
+function unheard(): void {
   for (const stop of unlisten) stop()
   unlisten = []
-  const { taps } = useTapping.getState()
   useTapping.setState({ on: false })
+}
+whenLeft(unheard)
+
+function finish(played: boolean): void {
+  unheard()
+  const { taps } = useTapping.getState()
   if (!played) stopPlaying()
   if (taps.length < 2) return say('Fewer than two beats were tapped, so the bars stay as they are')
   setReading({ name: 'taps', times: taps.map(Math.round) })

@@ -2,7 +2,7 @@
 import { create } from 'zustand'
 import { rest } from '../api/rest'
 import type { DelayFound } from '../api/wire'
-import { say, send, useDesk, whileSounding } from '../desk/store'
+import { say, send, useDesk, whenLeft, whileSounding } from '../desk/store'
 import { nowUs, onHeard } from '../input/port'
 import { playProgramme, stopProgramme } from '../input/rehearsal'
 import { onClick, soundClicks } from '../sound/engine'
@@ -26,6 +26,8 @@ export function closeDelayTest(): void {
   end?.()
   useDelay.setState({ open: false, found: null })
 }
+
+whenLeft(closeDelayTest)
 
 /** Play the click and listen; the rehearsal keyboard may do the playing. */
 async function run(rehearse: boolean): Promise<void> {

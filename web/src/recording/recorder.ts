@@ -6,7 +6,7 @@ import type { Programme, TempoChoice } from '../api/wire'
 import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { soundClickStream, soundNoteStream, type Stream } from '../sound/engine'
-import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff } from '../desk/store'
+import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff, whenLeft } from '../desk/store'
 import { stopPlaying, whilePlayKeyStops } from '../listening/listening'
 
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
@@ -135,6 +135,7 @@ whenCutOff(() => {
 })
 
 whilePlayKeyStops(() => endRecording())
+whenLeft(() => endRecording())
 
 export const toggleRecording = () => (useDesk.getState().recording ? endRecording() : void beginRecording())
 

@@ -3,7 +3,7 @@ import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 import { rest } from '../api/rest'
 import type { Edit, InPlace, Shape, WeighedNotes } from '../api/wire'
-import { edit, say, send, settled, useDesk, whenNotesWeighed } from '../desk/store'
+import { edit, say, send, settled, useDesk, whenLeft, whenNotesWeighed } from '../desk/store'
 import { nowUs } from '../input/port'
 import { tickOf } from '../recording/recorder'
 
@@ -45,6 +45,7 @@ export function toggleShape(): void {
 }
 
 export const closeShape = () => useShape.setState({ open: false, data: null, weighed: null })
+whenLeft(closeShape)
 
 export async function refreshShape(): Promise<void> {
   const { open, part, first, last } = useShape.getState()

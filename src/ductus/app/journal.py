@@ -42,7 +42,7 @@ class Journal:
         self._wake = threading.Event()
         self._failing_since: float | None = None
         self._error = ""
-        self._closed = False
+        self._closing = threading.Event()
         self._thread: threading.Thread | None = None
 
     def hear(self, entry: Entry) -> None:
@@ -97,16 +97,16 @@ class Journal:
         return [(h, down) for h, down in entry.heard if (h.time_us, h.kind, h.key) not in there]
 
     def _run(self) -> None:
-        while not self._closed:
+        while not self._closing.is_set():
             self._wake.wait()
             self._wake.clear()
-            time.sleep(GATHER_S)
-            while not self.flush() and not self._closed:
-                time.sleep(RETRY_S)
+            self._closing.wait(GATHER_S)
+            while not self.flush() and not self._closing.is_set():
+                self._closing.wait(RETRY_S)
 
     def close(self) -> None:
         """Write what waits and stop."""
-        self._closed = True
+        self._closing.set()
         self._wake.set()
         if self._thread is not None:
             self._thread.join(5)

@@ -9,7 +9,7 @@ Only notes and staves are changed; all by chance, seeded by the caller.
 from __future__ import annotations
 
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from fit_corpus import UNIT, Piece, unisons_once
@@ -106,12 +106,51 @@ def running(notes: list[Note], rng: random.Random) -> list[Note]:
     return out
 
 
-def close_by(notes: list[Note], rng: random.Random) -> list[Note]:
-    """The left hand's chords an octave higher, close under the right hand, its bass notes left where they are."""
+def lowest_by_beat(notes: list[Note]) -> dict[int, int]:
+    """The lowest key of each beat."""
     lowest: dict[int, int] = {}
-    for n in of_staff(notes, 1):
+    for n in notes:
         for beat in range(n[0] // UNIT, (n[0] + n[1] - 1) // UNIT + 1):
             lowest[beat] = min(lowest.get(beat, 128), n[2])
+    return lowest
+
+
+def left_chords(notes: list[Note], rng: random.Random) -> list[Note]:
+    """The left hand's longer notes as close chords, near under the right hand's line."""
+    out, lowest = line_of(notes, 1), lowest_by_beat(line_of(notes, 1))
+    steps = rng.choice(((4, 7), (5, 9), (3, 8), (4, 7, 10), (7, 12), (5, 8, 12)))
+    for n in line_of(notes, 2):
+        room = lowest.get(n[0] // UNIT, 128) - steps[-1] - n[2]
+        up = 12 if n[2] < 50 and room > 12 else 0
+        chord = (0, *steps) if n[1] >= UNIT // 2 and room > up else (0,)
+        out += [m for step in chord for m in moved([n], up + step, 2)]
+    return out
+
+
+def stride(notes: list[Note], rng: random.Random) -> list[Note]:
+    """A bass in octaves on the beats, its chords after them; the right hand as it was, or in octaves."""
+    upper = of_staff(notes, 1)
+    tune = line_of(notes, 1)
+    out = [*tune, *moved(tune, 12, 1)] if rng.random() < 0.4 else upper
+    lowest = lowest_by_beat(out)
+    half, after = rng.choice((UNIT, UNIT // 2)), rng.choice(((0, 4, 7), (4, 7, 12), (3, 8, 12), (0, 5, 9)))
+    doubled = rng.random() < 0.6
+    for n in line_of(notes, 2):
+        bass = n[2] - 12 if n[2] > 50 else n[2]
+        for t in range(n[0], n[0] + max(n[1], half), half):
+            if (t // half) % 2 == 0:
+                out += [[t, half, k, "", 0, 2, 1] for k in ((bass - 12, bass) if doubled else (bass,))]
+            else:
+                root = bass + 12
+                while root + after[-1] >= lowest.get(t // UNIT, 128) and root > 40:
+                    root -= 12
+                out += [[t, half, root + k, "", 0, 2, 1] for k in after]
+    return out
+
+
+def close_by(notes: list[Note], rng: random.Random) -> list[Note]:
+    """The left hand's chords an octave higher, close under the right hand, its bass notes left where they are."""
+    lowest = lowest_by_beat(of_staff(notes, 1))
     bass = {(n[0], n[2]) for n in line_of(notes, 2) if n[0] % (2 * UNIT) == 0}
     out = of_staff(notes, 1)
     for n in of_staff(notes, 2):
@@ -141,8 +180,13 @@ def high_or_low(notes: list[Note], rng: random.Random) -> list[Note]:
     return [n for staff in (1, 2) for n in moved(of_staff(notes, staff), by, staff)]
 
 
-VARIANTS: tuple[Callable[[list[Note], random.Random], list[Note]], ...] = (
+Variant = Callable[[list[Note], random.Random], list[Note]]
+ANY: tuple[Variant, ...] = (
     octaves, close_by, close_by, thirds, full_chords, exchanged, canon, unison_lines, fewer, broken, running, high_or_low,
+)  # fmt: skip
+DANCES: tuple[Variant, ...] = (
+    octaves, close_by, left_chords, left_chords, stride, stride, thirds, full_chords, exchanged, canon, unison_lines, fewer, broken, running,
+    high_or_low,
 )  # fmt: skip
 SELDOM = 0.04  # share of pieces in which a hand is silent for a while
 
@@ -171,10 +215,10 @@ def playable(notes: list[Note]) -> list[Note]:
     return unisons_once(kept)
 
 
-def varied(piece: Piece, rng: random.Random) -> Piece:
-    """The piece in another texture, made by one or two of the VARIANTS."""
+def varied(piece: Piece, rng: random.Random, variants: Sequence[Variant]) -> Piece:
+    """The piece in another texture, made by one or two of the variants."""
     notes = piece["notes"]
-    made = rng.sample(VARIANTS, rng.choice((1, 1, 2)))
+    made = rng.sample(variants, rng.choice((1, 1, 2)))
     if rng.random() < SELDOM:
         made.append(alone)
     for make in made:

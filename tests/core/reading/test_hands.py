@@ -109,3 +109,19 @@ def test_one_note_and_wide_hands_are_no_trouble() -> None:
     assert hands([(1.0, [84])]) == [[1]]
     assert hands([(1.0, [24])]) == [[2]]
     assert all(h in (1, 2) for row in hands(steps([[21, 40, 60, 80, 108]] * 3)) for h in row)
+
+
+@pytest.mark.parametrize(
+    ("rows", "wanted"),
+    [
+        ([[60, 64, 67, 70, 79, 91]], [[2, 2, 2, 2, 1, 1]]),  # a chord under an octave
+        (
+            [[38, 50], [50, 54, 57, 69, 78]],
+            [[2, 2], [2, 2, 2, 1, 1]],
+        ),  # a bass in octaves, its chord close under the tune
+        ([[40, 52, 64, 68, 71]], [[2, 2, 1, 1, 1]]),
+    ],
+)
+def test_no_hand_is_given_more_than_it_can_strike_at_once(rows: list[list[int]], wanted: list[list[int]]) -> None:
+    """A tenth is the most that most hands take (common practice); the other hand is free to take it."""
+    assert hands(steps(rows * 8, 0.6)) == wanted * 8

@@ -27,12 +27,13 @@ LOWEST, HIGHEST = 34, 90  # boundaries tried: at the ends one hand has (nearly) 
 BOUNDARIES: Ints = np.arange(LOWEST, HIGHEST + 1)
 WINDOW = 24  # notes back that may still be held, or that a line may go on from
 LATE_S = 0.06  # a note let go so soon after the chord began does not sound with it
-REGISTERS_S = (1.0, 3.0, 8.0)  # registers are judged over this time on each side
-ACTIVE_S = (2.0, 6.0)  # and what each hand does over this
+ACTIVE_S = (2.0, 6.0)  # what each hand does is judged over this time on each side
 SHARES = 19  # ways of sharing 1, 2, 3, 4 or more notes
 LINKED = 7  # semitones within which a note goes on from another
 SIZES = 3  # two notes or fewer, three, more: a wide gap tells less the more notes there are
-UNARY = 2 * SHARES + 37 + 3 * SIZES
+CUT = slice(2 * SHARES + 6, 2 * SHARES + 6 + 3 * SIZES)
+UNARY = 2 * SHARES + 28 + 3 * SIZES
+EASY, WIDE = 12, 16  # semitones that any hand takes at once, and that few do (common practice: an octave, a tenth)
 PAIRS = 3
 OCTAVES = (BOUNDARIES / 12).astype(np.float32)
 KEPT_MOVES = 300
@@ -63,10 +64,10 @@ def unaries(notes: Struck, start: int, end: int) -> Singles:
     """What each boundary means for the chords [start, end): shape (chords, boundaries, UNARY).
 
     0-18 how the struck notes are shared; 19-37 the same for all that sound; 38-43 span of either hand beyond a fifth, an octave, a tenth;
-    44-52 the gap at the cut, its share of the widest, the gap among the struck, by how many notes sound; 53-60 distance and squared distance from the
-    middle of the registers over three windows and the take; 61-64 place on the keyboard; 65 what the notes say one by one; 66-75 how active either side is;
-    76-77 how far the number of notes is from what that hand is used to; 78-79 lines cut in two, backward and forward; 80-83 leaps of either hand, and a hand
-    that comes from nowhere.
+    44-52 the gap at the cut, its share of the widest, the gap among the struck, by how many notes sound; 53 what the notes say one by one;
+    54-63 how active either side is; 64-65 how far the number of notes is from what that hand is used to; 66-67 lines cut in two, backward and forward;
+    68-71 leaps of either hand, and a hand that comes from nowhere; 72-73 what either hand would have to strike at once beyond an octave and a
+    tenth, in thirds of an octave; 74 how much narrower the gap at the cut is than the widest among the struck notes.
     """
     out = np.zeros((end - start, len(BOUNDARIES), UNARY), np.float32)
     begun, ended = notes.first[start:end], notes.first[start + 1 : end + 1]
@@ -91,23 +92,16 @@ def unaries(notes: Struck, start: int, end: int) -> Singles:
     over = sounds[:, :, None] & ~(pitch[:, :, None] < BOUNDARIES)
     _shares(out[:, :, SHARES : 2 * SHARES], under.sum(1), sounds.sum(1))
     size_class = np.clip(sounds.sum(1) - 2, 0, SIZES - 1)
-    _spans(out[:, :, 2 * SHARES : 2 * SHARES + 6 + 3 * SIZES], pitch, size_class, under, over, lower, upper)
-    at = 2 * SHARES + 6 + 3 * SIZES
-    for n, middle in enumerate(_middles(notes, start, end)):
-        off_by = (BOUNDARIES - middle[:, None]) / 12
-        out[:, :, at + 2 * n], out[:, :, at + 2 * n + 1] = np.abs(off_by), np.minimum(off_by**2, 9)
-    at += 8
-    from_c = (BOUNDARIES - 60) / 12
-    out[:, :, at : at + 4] = np.stack(
-        (np.abs(from_c), from_c**2, np.maximum(from_c - 0.6, 0), np.maximum(-from_c - 0.4, 0)), 1
-    )
+    _spans(out[:, :, 2 * SHARES : CUT.stop], pitch, size_class, under, over, lower, upper)
+    at = CUT.stop
     logit = np.where(there, np.clip(notes.logit[mine], -6, 6), 0)
     as_right, as_left = -np.logaddexp(0, -logit), -np.logaddexp(0, logit)
-    out[:, :, at + 4] = (np.where(lower, as_left[:, :, None], 0) + np.where(upper, as_right[:, :, None], 0)).sum(1)
-    at += 5
+    out[:, :, at] = (np.where(lower, as_left[:, :, None], 0) + np.where(upper, as_right[:, :, None], 0)).sum(1)
+    at += 1
     _activity(out[:, :, at : at + 12], notes, start, end, k, size)
     at += 12
     _lines(out[:, :, at : at + 6], notes, start, end, (struck_pitch, there), rows)
+    _reach(out[:, :, at + 6 :], struck_pitch, there, lower, upper)
     return out
 
 
@@ -143,42 +137,19 @@ def _spans(out: Singles, pitch: Ints, size_class: Ints, under: Flags, over: Flag
     )
 
 
-def _middles(notes: Struck, start: int, end: int) -> list[Floats]:
-    """The middle between the lower and the upper cluster of the pitches around each chord, for three windows and the take."""
-    out = []
-    at = notes.time[start:end]
-    time = np.repeat(notes.time, np.diff(notes.first))
-    sums = np.stack([np.bincount(np.minimum(notes.pitch, 127), minlength=128)])
-    whole = _two_means(sums.astype(float))
-    for window in REGISTERS_S:
-        a, b = np.searchsorted(time, at - window), np.searchsorted(time, at + window, side="right")
-        low, high = int(a[0]), int(b[-1])
-        running = np.zeros((high - low + 1, 128), np.int32)
-        np.put_along_axis(running[1:], np.clip(notes.pitch[low:high], 0, 127)[:, None], 1, axis=1)
-        running = running.cumsum(0)
-        counts = (running[b - low] - running[a - low]).astype(float)
-        out.append(_two_means(counts))
-    out.append(np.repeat(whole, end - start))
-    return out
-
-
-def _two_means(counts: Floats) -> Floats:
-    """The middle of two clusters of pitches, given how often each was struck (rows)."""
-    p = np.arange(128, dtype=float)
-    there = counts > 0
-    low = np.where(there, p, 999).min(1)
-    high = np.where(there, p, -1).max(1)
-    below, above = low + (high - low) * 0.25, low + (high - low) * 0.75
-    weighed = counts * p
-    n, s = counts.cumsum(1), weighed.cumsum(1)
-    rows = np.arange(len(counts))
-    for _ in range(4):
-        cut = np.clip(np.floor((below + above) / 2), 0, 127).astype(int)
-        n_low, s_low = n[rows, cut], s[rows, cut]
-        n_high, s_high = n[:, -1] - n_low, s[:, -1] - s_low
-        below = np.where(n_low > 0, s_low / np.maximum(n_low, 1), below)
-        above = np.where(n_high > 0, s_high / np.maximum(n_high, 1), above)
-    return np.asarray((below + above) / 2)
+def _reach(out: Singles, pitch: Ints, there: Flags, lower: Flags, upper: Flags) -> None:
+    """What a hand can strike at once is bounded by its size, whatever the music."""
+    wide = pitch.astype(np.float32)
+    lowest, highest = np.where(there, wide, 999).min(1)[:, None], np.where(there, wide, -99).max(1)[:, None]
+    left_top = np.where(lower, wide[:, :, None], -99).max(1)
+    right_low = np.where(upper, wide[:, :, None], 999).min(1)
+    spans = np.where(left_top > 0, left_top - lowest, 0), np.where(right_low < 999, highest - right_low, 0)
+    for n, limit in enumerate((EASY, WIDE)):
+        out[:, :, n] = sum(np.maximum(span - limit, 0) for span in spans) / 4
+    both = (left_top > 0) & (right_low < 999)
+    rising = np.sort(np.where(there, wide, highest), axis=1)
+    widest = np.diff(rising, axis=1, prepend=rising[:, :1]).max(1)[:, None]
+    out[:, :, 2] = np.where(both, widest - (right_low - left_top), 0) / 12
 
 
 def _activity(out: Singles, notes: Struck, start: int, end: int, k: Ints, size: Ints) -> None:

@@ -8,7 +8,7 @@ WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web
   src/ductus/core/recording/choices.py $(wildcard src/ductus/core/score/frame/*.py) src/ductus/core/score/mark_edits.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
 PORT ?= 8765
 
-.PHONY: setup demo test check bench bench-reading fuzz chromium converter types wheel clean
+.PHONY: setup demo test check check-python check-types check-web bench bench-reading fuzz chromium converter types wheel clean
 
 COMPILED = .venv/.compiled
 
@@ -56,10 +56,18 @@ chromium:
 	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium fonts-dejavu-core; }
 
 check: setup
+	@$(MAKE) --no-print-directory -j2 --output-sync=target check-types check-python check-web
+
+check-python: setup
 	.venv/bin/ruff check src tests bench tools
 	.venv/bin/ruff format --check src tests bench tools
 	.venv/bin/mypy
-	cd web && npx --no-install tsc -p . && npx --no-install eslint src && npx --no-install vitest run --silent
+
+check-types: setup
+	cd web && npx --no-install tsc -p .
+
+check-web: setup
+	cd web && npx --no-install eslint src && npx --no-install vitest run --silent
 
 test: setup chromium converter check
 	$(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal

@@ -42,12 +42,11 @@ from simulated_player import SKILLS, choose_pace, play, steady_clock
 RIDGE, CHAIN_RIDGE = 1e-4, 1e-3
 MOST_NOTES, MOST_PIECES = 200, 520
 BATCH = 32
-REACH = UNARY - 3
-REACHES = {  # at most: quartets on two staves stretch further than hands do, so this is not left to them; nor is a narrow gap better than a wide one
+REACH = UNARY - 2
+REACHES = {
     REACH: -1.8,
     REACH + 1: -1.2,
-    REACH + 2: 0.0,
-}
+}  # at most: quartets on two staves stretch further than hands do, so this is not left to them
 ROUNDS = 60
 MIXTURES = (((1, 2), ANY), ((2, 3), DANCES))
 

@@ -153,7 +153,7 @@ class Windows:
         return self.kept[script]
 
     def take_back(self, page: Page) -> None:
-        """Leave the window as a new one would be: no piece, no keys held, nothing stored."""
+        """Leave the window as a new one would be: no piece, no button of the mouse held, nothing stored."""
         page.mouse.up()
         page.unroute_all(behavior="ignoreErrors")
         if page.url.startswith("http"):

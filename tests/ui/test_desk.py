@@ -132,15 +132,14 @@ def test_the_rehearsal_keyboard_is_recorded_as_the_piece_that_it_plays(page: Pag
 
 
 def test_a_midi_instrument_is_found_on_plugging_in_and_writes(wired: Page, server: Server) -> None:
-    page = wired
-    piece = begin(page, "Plugged in")
-    expect(page.get_by_test_id("hearing")).to_contain_text("computer keys")
-    page.evaluate("plugIn()")
-    expect(page.get_by_test_id("hearing")).to_contain_text("Barge piano")
-    press(page, "Backquote")
+    piece = begin(wired, "Plugged in")
+    expect(wired.get_by_test_id("hearing")).to_contain_text("computer keys")
+    wired.evaluate("plugIn()")
+    expect(wired.get_by_test_id("hearing")).to_contain_text("Barge piano")
+    press(wired, "Backquote")
     for message in ((0x90, 60, 91), (0x90, 64, 50), (0x80, 60, 0), (0x90, 64, 0)):  # the second is let go by velocity 0
-        page.evaluate("m => sendMidi(...m)", list(message))
-    says(page, "C 4 and E 4, quarter, bar 1, beat 1")
+        wired.evaluate("m => sendMidi(...m)", list(message))
+    says(wired, "C 4 and E 4, quarter, bar 1, beat 1")
     assert exported(server, piece) == [(F(0), F(1), "C4", 0), (F(0), F(1), "E4", 0)]
     assert b'id="n' in server.get(f"/api/pieces/{piece}/export.musicxml")
 

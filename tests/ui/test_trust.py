@@ -15,12 +15,6 @@ from tests.ui.conftest import Server
 from tests.ui.desk import begin, chord, exported, open_piece, opened, press, says
 
 
-@pytest.fixture
-def plugged(wired: Page) -> Page:
-    """A page with an instrument that can be unplugged."""
-    return wired
-
-
 def pitches(server: Server, piece: str) -> list[str]:
     return [n[2] for n in exported(server, piece)]
 
@@ -51,28 +45,28 @@ def test_a_chord_that_was_advanced_by_hand_is_written_once(page: Page, server: S
     assert pitches(server, piece) == ["C4", "D4"]
 
 
-def test_a_plug_that_is_pulled_in_mid_chord_ends_its_keys_and_says_so(plugged: Page, server: Server) -> None:
-    piece = begin(plugged, "Pulled")
-    plugged.evaluate("plugIn()")
-    expect(plugged.get_by_test_id("hearing")).to_contain_text("Barge piano")
-    press(plugged, "Backquote")
-    plugged.evaluate("sendMidi(0x90, 60, 80)")
-    expect(plugged.locator('[data-key-number="60"]')).to_have_class(re.compile("bg-vermilion"))
-    plugged.evaluate("pullOut()")
-    expect(plugged.get_by_text(re.compile("unplugged|is gone|no longer connected")).first).to_be_visible()
-    expect(plugged.locator('[data-key-number="60"]')).not_to_have_class(re.compile("bg-vermilion"))
-    press(plugged, "d")
-    says(plugged, "E 4, quarter, bar 1, beat 2")
+def test_a_plug_that_is_pulled_in_mid_chord_ends_its_keys_and_says_so(wired: Page, server: Server) -> None:
+    piece = begin(wired, "Pulled")
+    wired.evaluate("plugIn()")
+    expect(wired.get_by_test_id("hearing")).to_contain_text("Barge piano")
+    press(wired, "Backquote")
+    wired.evaluate("sendMidi(0x90, 60, 80)")
+    expect(wired.locator('[data-key-number="60"]')).to_have_class(re.compile("bg-vermilion"))
+    wired.evaluate("pullOut()")
+    expect(wired.get_by_text(re.compile("unplugged|is gone|no longer connected")).first).to_be_visible()
+    expect(wired.locator('[data-key-number="60"]')).not_to_have_class(re.compile("bg-vermilion"))
+    press(wired, "d")
+    says(wired, "E 4, quarter, bar 1, beat 2")
     assert pitches(server, piece) == ["C4", "E4"]
 
 
-def test_a_key_struck_again_while_held_counts_as_let_go(plugged: Page, server: Server) -> None:
-    piece = begin(plugged, "Struck again")
-    plugged.evaluate("plugIn()")
-    press(plugged, "Backquote")
+def test_a_key_struck_again_while_held_counts_as_let_go(wired: Page, server: Server) -> None:
+    piece = begin(wired, "Struck again")
+    wired.evaluate("plugIn()")
+    press(wired, "Backquote")
     for message in ((0x90, 60, 80), (0x90, 60, 80), (0x80, 60, 0), (0x90, 64, 80), (0x80, 64, 0)):
-        plugged.evaluate("m => sendMidi(...m)", list(message))
-    says(plugged, "E 4, quarter, bar 1, beat 3")
+        wired.evaluate("m => sendMidi(...m)", list(message))
+    says(wired, "E 4, quarter, bar 1, beat 3")
     assert pitches(server, piece) == ["C4", "C4", "E4"]
 
 

@@ -32,7 +32,7 @@ SHARES = 19  # ways of sharing 1, 2, 3, 4 or more notes
 LINKED = 7  # semitones within which a note goes on from another
 SIZES = 3  # two notes or fewer, three, more: a wide gap tells less the more notes there are
 CUT = slice(2 * SHARES + 6, 2 * SHARES + 6 + 3 * SIZES)
-UNARY = 2 * SHARES + 28 + 3 * SIZES
+UNARY = 2 * SHARES + 27 + 3 * SIZES
 EASY, WIDE = 12, 16  # semitones that any hand takes at once, and that few do (common practice: an octave, a tenth)
 PAIRS = 3
 OCTAVES = (BOUNDARIES / 12).astype(np.float32)
@@ -67,7 +67,7 @@ def unaries(notes: Struck, start: int, end: int) -> Singles:
     44-52 the gap at the cut, its share of the widest, the gap among the struck, by how many notes sound; 53 what the notes say one by one;
     54-63 how active either side is; 64-65 how far the number of notes is from what that hand is used to; 66-67 lines cut in two, backward and forward;
     68-71 leaps of either hand, and a hand that comes from nowhere; 72-73 what either hand would have to strike at once beyond an octave and a
-    tenth, in thirds of an octave; 74 how much narrower the gap at the cut is than the widest among the struck notes.
+    tenth, in thirds of an octave.
     """
     out = np.zeros((end - start, len(BOUNDARIES), UNARY), np.float32)
     begun, ended = notes.first[start:end], notes.first[start + 1 : end + 1]
@@ -146,10 +146,6 @@ def _reach(out: Singles, pitch: Ints, there: Flags, lower: Flags, upper: Flags) 
     spans = np.where(left_top > 0, left_top - lowest, 0), np.where(right_low < 999, highest - right_low, 0)
     for n, limit in enumerate((EASY, WIDE)):
         out[:, :, n] = sum(np.maximum(span - limit, 0) for span in spans) / 4
-    both = (left_top > 0) & (right_low < 999)
-    rising = np.sort(np.where(there, wide, highest), axis=1)
-    widest = np.diff(rising, axis=1, prepend=rising[:, :1]).max(1)[:, None]
-    out[:, :, 2] = np.where(both, widest - (right_low - left_top), 0) / 12
 
 
 def _activity(out: Singles, notes: Struck, start: int, end: int, k: Ints, size: Ints) -> None:

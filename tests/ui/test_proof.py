@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -26,7 +28,9 @@ def plant(page: Page) -> None:
     says(page, "quarter, bar 5, beat 1")
     press(page, "Delete", "Escape", "Control+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowRight")
     expect(page.get_by_role("banner")).to_contain_text("bar 4 · beat 3")
-    press(page, "Backquote", "KeyA", "Backquote")
+    press(page, "Backquote", "KeyA")
+    says(page, re.compile(r"^C \d, .*bar 4, beat 3"))  # "everything is kept" stood there before the key was struck
+    press(page, "Backquote")
 
 
 @pytest.mark.own_page

@@ -69,8 +69,9 @@ check-types: setup
 check-web: setup
 	cd web && npx --no-install eslint src && npx --no-install vitest run --silent
 
+# Tests are compiled once, too (pytest's own checks of asserts with them), wherever Python is told to write no bytecode.
 test: setup chromium converter check
-	$(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal
+	PYTHONDONTWRITEBYTECODE= $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal
 
 bench: setup chromium converter
 	$(PY) bench/speed.py

@@ -30,6 +30,7 @@ FLAGS = [
 ]
 SIZE: ViewportSize = {"width": 1280, "height": 800}
 COLD_MS = 60_000  # the first page of a machine that has just booted
+SWEPT_EVERY = 8  # tests; what the pages before left in a window's memory is let go of then (some 60 MB each, mostly sounds)
 WAIT_MS = 40_000  # any later wait: half a machine may be all there is, and the shared server may still read what an earlier test played
 
 
@@ -135,6 +136,7 @@ class Windows:
     def __init__(self, browser: Browser) -> None:
         self.browser = browser
         self.kept: dict[str, tuple[Page, list[str]]] = {}
+        self.taken_back = 0
 
     def open(self, script: str = "") -> tuple[Page, list[str]]:
         """A new window, and the list to which its script errors go."""
@@ -159,6 +161,9 @@ class Windows:
         if page.url.startswith("http"):
             page.evaluate("localStorage.clear(), sessionStorage.clear()")
         page.goto("about:blank")
+        self.taken_back += 1
+        if self.taken_back % SWEPT_EVERY == 0:
+            page.request_gc()
         page.set_viewport_size(SIZE)
         for other in page.context.pages:
             if other is not page:

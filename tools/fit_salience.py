@@ -17,6 +17,7 @@ from scipy.optimize import minimize
 
 from ductus.core.reading.chords import FEATURES, LEVELS, cluster
 from fit_corpus import UNIT
+from hand_variants import RHYTHMS, varied
 from simulated_player import SKILLS, breathing_clock, choose_pace, felt_beat, play
 
 RIDGE = 1e-3
@@ -50,9 +51,13 @@ def main() -> None:
     pieces = json.loads(gzip.decompress(Path(sys.argv[1]).read_bytes()))
     rng = random.Random(6)
     rng.shuffle(pieces)
+    played = []
     for p in pieces:
         p["notes"] = p["notes"][:300]
-    data = [levels_of(p, rng) for p in pieces]
+        textured = varied(p, rng, RHYTHMS)
+        textured["notes"] = sorted(textured["notes"])[:400]
+        played += [p, textured]
+    data = [levels_of(p, rng) for p in played if len(p["notes"]) > 30]
     split = len(data) * 4 // 5
     x = np.concatenate([d[0] for d in data[:split]])
     y = np.concatenate([d[1] for d in data[:split]])

@@ -127,6 +127,19 @@ def left_chords(notes: list[Note], rng: random.Random) -> list[Note]:
     return out
 
 
+def pulsing(notes: list[Note], rng: random.Random) -> list[Note]:
+    """The left hand's notes as close chords that are struck again and again; now and then the right hand moves so, too."""
+    step = rng.choice((UNIT // 2, UNIT // 2, UNIT // 4, UNIT // 3))
+    steps = rng.choice(((4, 7), (5, 9), (3, 8), (7, 12), (4,), ()))
+    out = of_staff(notes, 1)
+    if rng.random() < 0.25:
+        out = [[n[0] + k * step, step, *n[2:]] for n in out for k in range(max(n[1] // step, 1))]
+    for n in line_of(notes, 2):
+        for k in range(max(n[1] // step, 1)):
+            out += [[n[0] + k * step, min(step, n[1]), n[2] + d, "", 0, 2, 1] for d in (0, *steps)]
+    return out
+
+
 def stride(notes: list[Note], rng: random.Random) -> list[Note]:
     """A bass in octaves on the beats, its chords after them; the right hand as it was, or in octaves."""
     upper = of_staff(notes, 1)
@@ -187,6 +200,9 @@ ANY: tuple[Variant, ...] = (
 DANCES: tuple[Variant, ...] = (
     octaves, close_by, left_chords, left_chords, stride, stride, thirds, full_chords, exchanged, canon, unison_lines, fewer, broken, running,
     high_or_low,
+)  # fmt: skip
+RHYTHMS: tuple[Variant, ...] = (
+    octaves, thirds, full_chords, left_chords, stride, broken, broken, broken, running, running, pulsing, pulsing, unison_lines, fewer,
 )  # fmt: skip
 SELDOM = 0.04  # share of pieces in which a hand is silent for a while
 

@@ -30,7 +30,7 @@ FLAGS = [
 ]
 SIZE: ViewportSize = {"width": 1280, "height": 800}
 COLD_MS = 60_000  # the first page of a machine that has just booted
-SWEPT_EVERY = 8  # tests; what the pages before left in a window's memory is let go of then (some 60 MB each, mostly sounds)
+SWEPT_EVERY = 8  # tests: what the pages before left in a window's memory is let go of then, some 60 MB each
 WAIT_MS = 40_000  # any later wait: half a machine may be all there is, and the shared server may still read what an earlier test played
 
 

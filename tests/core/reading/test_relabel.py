@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import itertools
 from fractions import Fraction as F
 
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import Take
-from ductus.core.reading.beam import Track, frame_of
+from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
 from ductus.core.reading.chords import cluster, salience
+from ductus.core.reading.divisions import allowed_divisions, rhythm_table
 from ductus.core.reading.free import classes_of, frames_for, priors, read_freely
-from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, weights
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
+from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
@@ -74,7 +76,7 @@ def test_bars_that_come_back_are_seen() -> None:
 
 
 def test_the_table_fits_the_features() -> None:
-    assert weights().shape == (len(FEATURES),)
+    fitted = weights()
     track, time = straight("3/4")
     keys = np.full(len(time), 60)
     chords = cluster(time, time + 0.2, keys, np.full(len(time), 80))
@@ -82,6 +84,9 @@ def test_the_table_fits_the_features() -> None:
     rows = features_of(found, [track], chords, salience(chords), classes_of(chords, keys), priors())
     assert rows.shape == (len(found), len(FEATURES))
     assert np.isfinite(rows).all()
+    made = told_apart(rows, fitted.middle, fitted.deviation)
+    assert made.shape == (len(found), len(fitted.weight))
+    assert np.isfinite(made @ fitted.weight).all()
 
 
 @pytest.mark.parametrize(("make", "bars", "meter", "qpm"), [(waltz, 16, "3/4", 108.0), (jig, 9, "6/8", 150.0)])
@@ -94,3 +99,54 @@ def test_a_free_piece_of_the_barge_is_offered_in_its_meter(make: object, bars: i
         result = read_freely(take, ReadSettings(readings=3), Pins())
         offered.append({str(r.meter) for r in (result, *result.rivals)})
     assert sum(meter in o for o in offered) >= 1
+
+
+def bars_of(result: ReadingResult) -> list[float]:
+    """How long each bar lasts, in seconds."""
+    last = max(n.tick for n in result.notes)
+    edges = range(0, last, result.meter.bar_ticks)
+    times = [result.pulses.time_at(t) / 1e6 for t in edges]
+    return [b - a for a, b in itertools.pairwise(times)]
+
+
+@pytest.mark.parametrize(("ratio", "followed"), [(1.3, True), (1.5, True), (1.9, False), (0.7, True), (0.52, False)])
+def test_a_tempo_may_jump_but_not_to_another_octave(ratio: float, followed: bool) -> None:
+    """A chord on the next beat after more or less than a beat is a new tempo, as far as that is not half or twice the old one."""
+    frame = frame_of(Meter(4, 4))
+    search = BeamSearch(frame, rhythm_table(), allowed_divisions(frame.beat_ticks, frame.family, None, True), None)
+    search.advance(np.arange(8) * 0.6, np.zeros((8, 5)), 0.02)
+    known = search._now
+    assert known is not None
+    steady = int(np.flatnonzero(np.isclose(known.period, 0.6, rtol=0.02) & (known.row == 0))[0])
+    best = Hypotheses(*(getattr(known, name)[[steady]] for name in Hypotheses.__dataclass_fields__))
+    targets = np.arange(search.targets.distance.shape[1])
+    after = search._jumps(
+        best, np.zeros_like(targets), targets, float(best.time[0]) + ratio * float(best.period[0]), 4e-4
+    )
+    assert bool((np.isclose(after.place - best.place[0], 1) & (after.move == JUMPED)).any()) == followed
+
+
+def lullaby(beat_s: float) -> Take:
+    """A slow tune over its basses, three beats to the bar."""
+    tune = [(0, 2, 67), (2, 1, 64), (3, 2, 65), (5, 1, 62), (6, 1, 64), (7, 1, 65), (8, 1, 67), (9, 3, 64)] * 3
+    notes = [(12 * (k // 8) + at, length, key) for k, (at, length, key) in enumerate(tune)]
+    notes += [(3 * b, 1, (48, 43, 48, 36)[b % 4]) for b in range(12)]
+    notes += [(3 * b + k, 1, (52, 55)[k - 1]) for b in range(12) for k in (1, 2)]
+    played = [
+        PlayedNote(round((1 + at * beat_s) * 1e6), round((1 + (at + length * 0.9) * beat_s) * 1e6), key)
+        for at, length, key in notes
+    ]
+    return Take(tuple(sorted(played, key=lambda n: (n.onset_us, n.key))))
+
+
+def test_a_slow_three_eight_that_was_told_has_bars_of_three_slow_eighths() -> None:
+    result = read_freely(lullaby(0.95), ReadSettings(meter=Meter(3, 8)), Pins())
+    assert np.median(bars_of(result)) == pytest.approx(2.85, rel=0.05)
+
+
+def test_a_slow_three_four_is_offered_as_three_eight_as_well() -> None:
+    """The same bars in halved values (common practice for slow movements); nothing else is as near."""
+    result = read_freely(lullaby(0.85), ReadSettings(readings=3), Pins())
+    offered = [(str(r.meter), round(float(np.median(bars_of(r))), 1)) for r in (result, *result.rivals)]
+    assert offered[0] == ("3/4", 2.5) or offered[0] == ("3/4", 2.6)
+    assert any(meter == "3/8" and length == offered[0][1] for meter, length in offered[1:]), offered

@@ -29,6 +29,7 @@ SALIENCE_WEIGHT = 0.7
 PULL_SD, BASE_FOLLOWS = 0.18, 0.04
 GATE = 3.6  # standard deviations
 JUMP = (-6.0, -8.0)  # tempo jump at a bar line, at another beat
+FURTHEST_JUMP = 0.5  # by a factor e to this, from the tempo that was and from the usual one: else a beat of half the length is a "jump" away
 PAUSE = (-4.5, -7.5)  # hold before a bar line, before another beat
 LONGEST_PAUSE_S, LEAST_PAUSE_S = 1.8, 0.12
 LATE_MATE, LATE_MATE_S = -3.0, 0.09
@@ -52,9 +53,14 @@ class Frame:
 def frame_of(meter: Meter) -> Frame:
     """The frame of a meter (2/2 is counted in quarters, an irregular meter in its smallest unit)."""
     if meter.irregular:
-        return Frame(meter, meter.count, SIMPLE, meter.unit_ticks)
+        return in_units(meter)
     pattern = beat_pattern(meter)
     return Frame(meter, len(pattern), pattern[0][1], pattern[0][0])
+
+
+def in_units(meter: Meter) -> Frame:
+    """The frame of a meter whose units are felt as beats: slow eighths of 3/8 or 6/8."""
+    return Frame(meter, meter.count, SIMPLE, meter.unit_ticks)
 
 
 @dataclass(frozen=True, slots=True)
@@ -282,7 +288,8 @@ class BeamSearch:
     def _jumps(self, h: Hypotheses, parent: Ints, target: Ints, x: float, sigma2: float) -> Hypotheses:
         beat, row, r, log = self._reached(h, parent, target)
         period = (x - h.time[parent]) / np.maximum(r, 1e-6)
-        fits = (period > self._limits[0]) & (period < self._limits[1])
+        far = np.maximum(np.abs(np.log(period / h.period[parent])), np.abs(np.log(period) - h.base[parent]))
+        fits = (period > self._limits[0]) & (period < self._limits[1]) & (far < FURTHEST_JUMP)
         parent, beat, row = parent[fits], beat[fits], row[fits]
         r, log, period = r[fits], log[fits], period[fits]
         cost = np.where(beat == 0, JUMP[0], JUMP[1])

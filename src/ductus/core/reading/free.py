@@ -16,7 +16,7 @@ import numpy as np
 from ductus.core.performance.takes import Take
 from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
-from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of
+from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.chords import Chords, cluster, salience, spread_joined
 from ductus.core.reading.divisions import Floats, Ints, allowed_divisions, rhythm_table
 from ductus.core.reading.relabel import in_order
@@ -27,11 +27,13 @@ from ductus.core.time.ticks import QUARTER
 
 # Near the shares of the open scores of tools/fit_corpus.py, where 3/8 is a sixth of 6/8 and 12/8 is not found at all.
 METER_PRIOR = {"4/4": 0.34, "3/4": 0.24, "2/4": 0.19, "6/8": 0.16, "3/8": 0.02, "9/8": 0.03, "12/8": 0.02}
+IN_EIGHTHS = ("3/8", "6/8")  # may be so slow that their eighths are the beats (common practice)
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
 YIELDS_S = 0.03  # by trial on open scores
 FOLLOWED = 4  # tracks of the beams that are labelled in all ways
 FAR_LIKELIER = 4.0  # nats
+SLOW_S = 0.7  # of a beat
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
 
@@ -75,8 +77,11 @@ def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) 
 
 
 def frames_for(settings: ReadSettings) -> list[Frame]:
-    """The frames that may be meant."""
-    return [frame_of(m) for m in ([settings.meter] if settings.meter else [parse_meter(name) for name in METER_PRIOR])]
+    """The frames that a beam looks for: of the meter that was told (slow ones also in their eighths), or of all usual ones."""
+    if settings.meter is None:
+        return [frame_of(parse_meter(name)) for name in METER_PRIOR]
+    slow = [in_units(settings.meter)] if str(settings.meter) in IN_EIGHTHS else []
+    return [frame_of(settings.meter), *slow]
 
 
 def priors() -> dict[str, float]:
@@ -125,8 +130,20 @@ def search(chords: Chords, key: Ints, settings: ReadSettings) -> list[Track]:
         tracks[:FOLLOWED], frames_for(settings), chords, weight, classes_of(chords, key), priors(), tick_s
     )
     if settings.meter is not None:
-        ordered = beam_first(ordered, tracks[0])
-    return distinct_tracks(ordered)
+        return distinct_tracks(beam_first(ordered, tracks[0]))
+    return with_halved(distinct_tracks(ordered), float(chords.time[-1] - chords.time[0]))
+
+
+def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
+    """A slow three-four could as well be a three-eight (common practice): where the third of the offers is far behind, the same bars in halved values take its
+    place. ``span_s``: seconds from the first chord to the last."""
+    first = tracks[0]
+    slow = span_s / max(float(first.place[-1] - first.place[0]), 1e-6) >= SLOW_S
+    doubted = len(tracks) >= OFFERED and first.score - tracks[OFFERED - 1].score < FAR_LIKELIER
+    if str(first.frame.meter) != "3/4" or not slow or doubted:
+        return tracks
+    halved = replace(first, frame=in_units(Meter(3, 8)))
+    return [*tracks[: OFFERED - 1], halved, *tracks[OFFERED - 1 :]]
 
 
 def beam_first(ordered: list[Track], best: Track) -> list[Track]:
@@ -176,10 +193,12 @@ def alike(a: Track, b: Track) -> bool:
     pace_a, pace_b = quarters(a), quarters(b)
     if abs(math.log(pace_a / pace_b)) > 0.2:
         return False
-    if a.frame.beats * a.frame.beat_ticks != b.frame.beats * b.frame.beat_ticks or a.frame.family != b.frame.family:
+    bar = a.frame.beats * a.frame.beat_ticks
+    same_kind = a.frame.family == b.frame.family or a.frame.meter == b.frame.meter
+    if bar != b.frame.beats * b.frame.beat_ticks or not same_kind:
         return False
-    bar = a.frame.beats
-    same = np.abs((a.place - b.place + bar / 2) % bar - bar / 2) < 0.02
+    apart = (a.place * a.frame.beat_ticks - b.place * b.frame.beat_ticks) / bar
+    same = np.abs((apart + 0.5) % 1.0 - 0.5) < 0.02 / a.frame.beats
     return float(same.mean()) > 0.5
 
 

@@ -20,6 +20,7 @@ from functools import lru_cache
 from importlib import resources
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ductus.core.reading.beam import HINT_RANGE, MEDIAN_PERIOD_S, TEMPO_SD, Frame, Track
 from ductus.core.reading.chords import Chords
@@ -36,10 +37,11 @@ PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
 MOST_PHASES = 12
 SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
 BITS: Ints = np.array([k.bit_count() for k in range(1 << 12)])  # how many pitch classes a set of them has
+LEAST_SPREAD = 0.1  # deviations: rivals that differ by less in a feature are not set apart by it
 NEAR = 0.07  # beats by which a chord may lie off a place
 FEATURES = (
     "salience", "tempo", "meter", "finer", "off beat", "beats struck", "bars struck", "loud", "long", "gap after", "bass", "new bass", "fresh", "syncopated",
-    "repeats", "repeats pitch", "first", "identity", "beam", "half bar",
+    "repeats", "repeats pitch", "first", "identity", "beam", "half bar", "middle", "alternates", "wanders",
 )  # fmt: skip
 
 
@@ -161,8 +163,32 @@ def features_of_candidate(
             float(candidate.own),
             max(track.score - best, -60.0) / 20 if candidate.own else -1.0,
             lean(f[:, 6]) if track.frame.beats == 1 else 0.0,
+            *halves(track, weight[:, 0], down),
+            wandering(track.place, time),
         ]
     )
+
+
+def halves(track: Track, heavy: Floats, down: NDArray[np.bool_]) -> tuple[float, float]:
+    """By how much bar lines weigh more than the middle of the bar (0 where it has none on a beat), and by how much every other bar line weighs more than those
+    between: a bar that is too long has a heavy middle, in one that is too short every other bar line is light. ``heavy``: how each chord speaks for a bar line."""
+    beats = track.frame.beats
+    nearest = np.round(track.place).astype(np.int64)
+    on = np.abs(track.place - nearest) < NEAR
+    middle = on & (nearest % beats == beats // 2) if beats % 2 == 0 else np.zeros(len(on), bool)
+    inside = float(heavy[down].mean() - heavy[middle].mean()) if down.any() and middle.any() else 0.0
+    odd = (nearest // beats) % 2 == 1
+    even_bars, odd_bars = down & ~odd, down & odd
+    across = abs(float(heavy[even_bars].mean() - heavy[odd_bars].mean())) if even_bars.any() and odd_bars.any() else 0.0
+    return inside, across
+
+
+def wandering(place: Floats, time: Floats) -> float:
+    """How far the tempo goes from its middle: deviation of ln of the beat's length over stretches of some eight beats."""
+    span = float(place[-1] - place[0])
+    edges = np.linspace(place[0], place[-1], max(int(span / 8), 2) + 1)
+    steps = np.diff(np.interp(edges, place, time))
+    return float(np.log(np.maximum(steps, 1e-3)).std())
 
 
 def repetition(track: Track, classes: Ints) -> tuple[float, float]:
@@ -183,12 +209,30 @@ def repetition(track: Track, classes: Ints) -> tuple[float, float]:
     return float(rhythm[filled].mean()), float(pitch[filled].mean())
 
 
+@dataclass(frozen=True, slots=True)
+class Weights:
+    """Middle and deviation of each feature over the candidates of the fit, and the weights of what ``told_apart`` makes of them."""
+
+    middle: Floats
+    deviation: Floats
+    weight: Floats
+
+
 @lru_cache(maxsize=1)
-def weights() -> Floats:
+def weights() -> Weights:
     """The fitted weights, in the order of FEATURES."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("bars.json").read_text("utf-8"))
     assert data["features"] == list(FEATURES)
-    return np.array(data["weights"])
+    weight = np.concatenate([data["plain"], data["square"], data["among"]])
+    return Weights(np.array(data["middle"]), np.array(data["deviation"]), weight)
+
+
+def told_apart(rows: Floats, middle: Floats, deviation: Floats) -> Floats:
+    """What the weights act on, shape (candidates, 3 * FEATURES): each feature in deviations from its middle, its square (too little and too much both speak
+    against a labelling), and where it stands among the rivals of this take."""
+    plain = (rows - middle) / deviation
+    among = (rows - rows.mean(0)) / (rows.std(0) + LEAST_SPREAD * deviation)
+    return np.concatenate([plain, plain * plain, among], axis=1)
 
 
 def features_of(
@@ -216,7 +260,9 @@ def in_order(
     found = siblings(tracks, frames, chords.time, tick_s)
     if not found:
         return list(tracks)
-    total = features_of(found, tracks, chords, weight, classes, priors) @ weights()
+    fitted = weights()
+    rows = features_of(found, tracks, chords, weight, classes, priors)
+    total = told_apart(rows, fitted.middle, fitted.deviation) @ fitted.weight
     best = max(t.score for t in tracks)
     total = total + SOURCE * np.array([max(tracks[c.source].score - best, -60.0) for c in found])
     total = total - np.logaddexp.reduce(total)

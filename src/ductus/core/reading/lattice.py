@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -44,13 +45,15 @@ class Segment:
 
 @dataclass(frozen=True, slots=True)
 class Candidates:
-    """Places of one note: beat, division, slot, time in seconds, and the row of each in the transition tables."""
+    """Places of one note: beat, division, slot, time in seconds, and the row of each in the transition tables. Those of one ``kind`` (a number in its lattice)
+    are the same rows in beats that lie alike, so that one goes on from them alike."""
 
     beat: Ints
     division: Ints
     slot: Ints
     time: Floats
     row: Ints
+    kind: int
 
 
 class Lattice:
@@ -70,53 +73,87 @@ class Lattice:
         """``allowed[k, g]`` is 1 where beat k may take division g; ``reach`` is a share of the local beat."""
         self.segments = segments_of(onset, release, key)
         self.ends = sorted(self.segments)
-        self._table, self._family = table, family
-        self._places = _places_of_beats(allowed, table)
-        self._widths = np.diff(beat_s)
-        self.candidates = {n: self._candidates(float(onset[n]), beat_s, reach) for n in self.ends}
+        self._family = family
+        self.candidates = candidates_of(onset, self.ends, beat_s, _places_of_beats(allowed, table), reach)
+        self.every = [s for n in self.ends for s in self.segments[n]]
+        self.counts = np.array([len(self.candidates[s.last].time) for s in self.every])
+        self.times = np.concatenate([self.candidates[s.last].time for s in self.every])
+        self._take(table)
+
+    def _take(self, table: RhythmTable) -> None:
+        self._table = table
         self._known: dict[tuple[int, int], NDArray[np.float32]] = {}
+        self._by_kind: dict[tuple[int, int, int, int, int], NDArray[np.float32]] = {}
         self._inside, self._next, self._leave, self._enter = turn_tables(table)
 
-    def _candidates(self, at: float, beat_s: Floats, reach: float) -> Candidates:
-        """Places within reach, and always the nearest on each side, however coarse the divisions are."""
-        middle = int(np.clip(np.searchsorted(beat_s, at, "right") - 1, 0, len(beat_s) - 2))
-        beats = range(max(middle - 1, 0), min(middle + 2, len(beat_s) - 1))
-        beat = np.concatenate([np.full(len(self._places[k][0]), k) for k in beats])
-        division, slot, inside = (np.concatenate([self._places[k][c] for k in beats]) for c in range(3))
-        width = self._widths[beat]
-        time = beat_s[beat] + inside * width
-        off = time - at
-        limit = np.maximum(reach * width, LEAST_REACH_S)
-        near = (off <= np.maximum(limit, off.min(where=off >= 0, initial=np.inf))) & (
-            -off <= np.maximum(limit, (-off).min(where=off < 0, initial=np.inf))
-        )
-        beat, division, slot, time = beat[near], division[near], slot[near], time[near]
-        return Candidates(beat, division, slot, time, division * MOST_SLOTS + slot)
+    def under(self, table: RhythmTable) -> Lattice:
+        """The same segments and candidates under another table."""
+        made = copy(self)
+        made._take(table)
+        return made
 
     def turns(self, before: int, after: int) -> NDArray[np.float32]:
         """Logarithms of going on from the candidates of note ``before`` to those of note ``after``."""
         found = self._known.get((before, after))
         if found is None:
-            found = self._known[before, after] = self._turns(self.candidates[before], self.candidates[after])
+            found = self._known[before, after] = self._turns_by_kind(self.candidates[before], self.candidates[after])
         return found
 
-    def _turns(self, a: Candidates, b: Candidates) -> NDArray[np.float32]:
+    def _turns_by_kind(self, a: Candidates, b: Candidates) -> NDArray[np.float32]:
+        last = len(self._family) - 1
+        leaving = EMPTY[int(self._family[min(int(a.beat[0]) + 1, last)])]
+        coming = EMPTY[int(self._family[max(int(b.beat[-1]) - 1, 0)])]
+        name = (a.kind, b.kind, int(b.beat[0] - a.beat[0]), leaving, coming)
+        found = self._by_kind.get(name)
+        if found is None:
+            found = self._by_kind[name] = self._turns(a, b, leaving, coming)
+        return found
+
+    def _turns(self, a: Candidates, b: Candidates, leaving: int, coming: int) -> NDArray[np.float32]:
+        """``leaving`` and ``coming``: the empty divisions of the beats after the one and before the other."""
         steps = b.beat[None, :] - a.beat[:, None]
         pair = (a.row[:, None], b.row[None, :])
         out = np.where(steps == 0, self._inside[pair], LOW)
         out = np.where(steps == 1, self._next[pair], out)
         if steps.max() > 1:
-            e, f = (
-                EMPTY[int(self._family[k])] for k in (min(a.beat[0] + 1, len(self._family) - 1), max(b.beat[-1] - 1, 0))
-            )
-            far = self._leave[e][a.row][:, None] + self._enter[f][b.row][None, :] + (steps - 2) * self._table.turn[e, e]
-            out = np.where(steps > 1, far, out)
-        return np.asarray(out, np.float32)  # kept for every pair of neighbours: half the memory is worth it
+            ways = self._leave[leaving][a.row][:, None] + self._enter[coming][b.row][None, :]
+            out = np.where(steps > 1, ways + (steps - 2) * self._table.turn[leaving, leaving], out)
+        return np.asarray(out, np.float32)  # kept for every kind of neighbours: half the memory is worth it
 
     def opening(self, n: int) -> Floats:
         """Logarithms of beginning at each candidate of note n."""
         c = self.candidates[n]
         return self._table.alone[c.division] + self._table.first[c.division, c.slot]
+
+
+def candidates_of(
+    onset: Floats, ends: Sequence[int], beat_s: Floats, places: Sequence[tuple[Ints, Ints, Floats]], reach: float
+) -> dict[int, Candidates]:
+    """For each note that may end a chord the places within reach, and always the nearest on each side, however coarse the divisions are."""
+    widths = np.diff(beat_s)
+    middles = np.clip(np.searchsorted(beat_s, onset, "right") - 1, 0, len(widths) - 1)
+    around: dict[int, tuple[Ints, Ints, Ints, Floats, Floats, Ints]] = {}
+    kinds: dict[tuple[bytes, bytes], int] = {}
+    out: dict[int, Candidates] = {}
+    for n in ends:
+        middle, at = int(middles[n]), float(onset[n])
+        if middle not in around:
+            beats = range(max(middle - 1, 0), min(middle + 2, len(widths)))
+            beat = np.concatenate([np.full(len(places[k][0]), k) for k in beats])
+            division, slot, inside = (np.concatenate([places[k][c] for k in beats]) for c in range(3))
+            width = widths[beat]
+            limit = np.maximum(reach * width, LEAST_REACH_S)
+            row = division * MOST_SLOTS + slot
+            around[middle] = (beat, division, slot, beat_s[beat] + inside * width, limit, row)
+        beat, division, slot, time, limit, row = around[middle]
+        off = time - at
+        near = (off <= np.maximum(limit, off.min(where=off >= 0, initial=np.inf))) & (
+            -off <= np.maximum(limit, (-off).min(where=off < 0, initial=np.inf))
+        )
+        beat, row = beat[near], row[near]
+        kind = kinds.setdefault((row.tobytes(), (beat - beat[0]).tobytes()), len(kinds))
+        out[n] = Candidates(beat, division[near], slot[near], time[near], row, kind)
+    return out
 
 
 @lru_cache(maxsize=8)
@@ -205,9 +242,10 @@ class Hearing:
 
     def __init__(self, lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats) -> None:
         """All three of shape (feels,), in seconds."""
-        every = [s for n in lattice.ends for s in lattice.segments[n]]
+        every = lattice.every
         size = np.array([s.last - s.first + 1 for s in every])
         spread = np.array([s.spread for s in every])
+        mean = np.array([s.mean for s in every])
         factorial = np.array(LOG_FACTORIAL)[size]
         chord_sd, note_sd = chord_sd[:, None], note_sd[:, None]
         variance = chord_sd**2 + note_sd**2 / size
@@ -218,19 +256,15 @@ class Hearing:
             - (size - 1) * np.log(note_sd * math.sqrt(2 * math.pi))
             - 0.5 * np.log(size)
         )
-        self._number = {(s.first, s.last): k for k, s in enumerate(every)}
-        self._score, self._half, self._lag = (
-            score.T[:, :, None].copy(),
-            (0.5 / variance).T[:, :, None].copy(),
-            lag[:, None],
-        )
+        off = np.repeat(mean, lattice.counts) - lag[:, None] - lattice.times
+        heard = np.repeat(score, lattice.counts, axis=1) - off * off * np.repeat(0.5 / variance, lattice.counts, axis=1)
+        edges = np.concatenate(([0], np.cumsum(lattice.counts))).tolist()
+        self._heard = {(s.first, s.last): heard[:, edges[k] : edges[k + 1]] for k, s in enumerate(every)}
 
-    def at(self, segment: Segment, time: Floats) -> Floats:
-        """Logarithms of hearing the segment as a chord at each time, shape (feels, times)."""
-        k = self._number[segment.first, segment.last]
-        off = segment.mean - self._lag - time
-        out: Floats = self._score[k] - off * off * self._half[k]
-        return out
+    def of(self, segment: Segment) -> Floats:
+        """Logarithms of hearing the segment as a chord at each candidate of its last note, shape (feels, candidates)."""
+        found: Floats = self._heard[segment.first, segment.last]
+        return found
 
 
 Path = list[tuple[Segment, int]]  # segments with the index of their candidate, in order
@@ -240,12 +274,10 @@ def best_paths(lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats)
     """Viterbi for every feel: (log likelihoods, paths)."""
     hearing = Hearing(lattice, lag, chord_sd, note_sd)
     value: dict[int, Floats] = {}
-    heard: dict[tuple[int, int], Floats] = {}
     for n in lattice.ends:
-        time = lattice.candidates[n].time
         best: Floats | None = None
         for segment in lattice.segments[n]:
-            emission = heard[segment.first, n] = hearing.at(segment, time)
+            emission = hearing.of(segment)
             before = segment.first - 1
             if before < 0:
                 ways = emission + lattice.opening(n)
@@ -254,12 +286,12 @@ def best_paths(lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats)
             else:
                 continue
             best = ways if best is None else np.maximum(best, ways)
-        value[n] = best if best is not None else np.full((len(lag), len(time)), LOW)
-    paths = [_trace(lattice, value, heard, b) for b in range(len(lag))]
+        value[n] = best if best is not None else np.full((len(lag), len(lattice.candidates[n].beat)), LOW)
+    paths = [_trace(lattice, value, hearing, b) for b in range(len(lag))]
     return value[lattice.ends[-1]].max(1), paths
 
 
-def _trace(lattice: Lattice, value: dict[int, Floats], heard: dict[tuple[int, int], Floats], b: int) -> Path:
+def _trace(lattice: Lattice, value: dict[int, Floats], hearing: Hearing, b: int) -> Path:
     """Follow the best path back; the choices are worked out again, which is cheaper than keeping them."""
     n = lattice.ends[-1]
     c = int(value[n][b].argmax())
@@ -269,11 +301,11 @@ def _trace(lattice: Lattice, value: dict[int, Floats], heard: dict[tuple[int, in
         for segment in lattice.segments[n]:
             before = segment.first - 1
             if before < 0:
-                score, p = float(heard[segment.first, n][b, c] + lattice.opening(n)[c]), -1
+                score, p = float(hearing.of(segment)[b, c] + lattice.opening(n)[c]), -1
             elif before in value:
                 ways = value[before][b] + lattice.turns(before, n)[:, c]
                 p = int(ways.argmax())
-                score = float(heard[segment.first, n][b, c] + ways[p])
+                score = float(hearing.of(segment)[b, c] + ways[p])
             else:
                 continue
             if score > best:
@@ -300,10 +332,9 @@ def posteriors(
     heard: dict[tuple[int, int], Floats] = {}
     ways: dict[tuple[int, int], Floats] = {}
     for n in lattice.ends:
-        time = lattice.candidates[n].time
         found = []
         for segment in lattice.segments[n]:
-            e = hearing.at(segment, time)[0]
+            e = hearing.of(segment)[0]
             before = segment.first - 1
             if before < 0:
                 w = lattice.opening(n)

@@ -112,7 +112,7 @@ def place_notes(
     passed(0.6)
     if found.chord[-1] + 1 >= SHORT_TAKE:
         table = plainer(own_style(found, grid), settings.plainness)
-        lattice = lattice_of(played, grid, allowed, table)
+        lattice = lattice.under(table)
         found = refine(played, lattice, table, [found.feel], 2, centred=centred)
         passed(0.8)
     gone: frozenset[int] = frozenset()
@@ -147,7 +147,7 @@ def without(
     found = refine(played, lattice, table, [feel], 2, centred=centred)
     if found.chord[-1] + 1 >= SHORT_TAKE:
         table = plainer(own_style(found, grid), settings.plainness)
-        lattice = lattice_of(played, grid, allowed, table)
+        lattice = lattice.under(table)
         found = refine(played, lattice, table, [found.feel], 2, centred=centred)
     return found, lattice
 

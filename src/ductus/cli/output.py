@@ -7,7 +7,6 @@ import os
 import sys
 import tempfile
 from collections.abc import Iterable
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -154,8 +153,10 @@ def _results(tasks: list[Task], jobs: int) -> Iterable[Done]:
     if jobs < 2:
         yield from map(attempt, tasks)
         return
+    from concurrent.futures import ProcessPoolExecutor, as_completed  # for several at a time only: it takes 15 ms
+
     pool = ProcessPoolExecutor(jobs)
-    futures: dict[Future[Done], Task] = {pool.submit(partial(attempt, task)): task for task in tasks}
+    futures = {pool.submit(partial(attempt, task)): task for task in tasks}
     try:
         for future in as_completed(futures):
             error = future.exception()

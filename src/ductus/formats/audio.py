@@ -21,8 +21,9 @@ import numpy.typing as npt
 import soundfile
 
 from ductus.core.errors import BadInput
+from ductus.core.performance.takes import PERCUSSION_CHANNEL
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.playback.performance import AS_SET, PERCUSSION_CHANNEL, Manner, Sounding, playback
+from ductus.core.playback.performance import AS_SET, Manner, Sounding, playback
 from ductus.core.progress import passed, stretch
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part

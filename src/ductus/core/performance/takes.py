@@ -9,6 +9,7 @@ from ductus.core.time.pulse import PulseMap
 
 SUSTAIN = 64  # MIDI controller number (MIDI 1.0 detailed specification)
 PEDAL_DOWN = 64  # its values from here on are on (the same)
+PERCUSSION_CHANNEL = 9  # General MIDI 1: channel 10, counted from 0
 
 
 @dataclass(frozen=True, slots=True)

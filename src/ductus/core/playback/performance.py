@@ -16,7 +16,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from ductus.core.chance import scattered
-from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
+from ductus.core.performance.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
 from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, glided
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.score.order import Stretch, playing_order
@@ -29,7 +29,6 @@ from ductus.core.time.values import BASE_TICKS, value_for_ticks
 
 ON_KEYS = (*range(24), 46)  # General MIDI 1: pianos, tuned percussion, organs; the harp
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)
-PERCUSSION_CHANNEL = 9  # General MIDI 1: channel 10, counted from 0
 PITCHED_CHANNELS = tuple(c for c in range(16) if c != PERCUSSION_CHANNEL)
 
 

@@ -13,7 +13,9 @@ from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, fram
 from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.divisions import allowed_divisions, rhythm_table
 from ductus.core.reading.free import classes_of, frames_for, priors, read_freely
+from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
+from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.demo.player import play
@@ -150,3 +152,13 @@ def test_a_slow_three_four_is_offered_as_three_eight_as_well() -> None:
     offered = [(str(r.meter), round(float(np.median(bars_of(r))), 1)) for r in (result, *result.rivals)]
     assert offered[0] == ("3/4", 2.5) or offered[0] == ("3/4", 2.6)
     assert any(meter == "3/8" and length == offered[0][1] for meter, length in offered[1:]), offered
+
+
+def test_a_slow_three_eight_is_counted_in_its_eighths() -> None:
+    """A dotted quarter at 21 is below a metronome's range; the eighth at 63 is meant (common practice)."""
+    result = read_freely(lullaby(0.95), ReadSettings(meter=Meter(3, 8)), Pins())
+    tempo = next(iter(page_of(result).tempi.values()))
+    assert (tempo.beat.base, tempo.beat.dots) == ("eighth", 0)
+    assert tempo.bpm == pytest.approx(63, abs=1.5)
+    assert pace_words(Meter(3, 8), 1.9e6) == "♪ ≈ 63"
+    assert pace_words(Meter(6, 8), 0.5e6) == "♩. ≈ 80"

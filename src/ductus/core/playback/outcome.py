@@ -14,10 +14,11 @@ from typing import Literal
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.settings import ReadingResult
 from ductus.core.score.changes import Draft
-from ductus.core.score.layouts import felt_beat
+from ductus.core.score.layouts import counted_beat
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import TempoMark
 from ductus.core.time.pulse import US_PER_MINUTE
+from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words
 
 Outcome = Literal["follow", "steady", "fitted"]
@@ -39,7 +40,7 @@ def tempo_marks(
     if outcome == "fitted" or len(beats) < 2:
         return []
     first, last = beats[0], beats[-1]
-    beat = felt_beat(result.meter)
+    beat = counted_beat(result.meter, (last[1] - first[1]) / (last[0] - first[0]) * QUARTER)
     shown = rounded or round(bpm_of(first[0], last[0], last[1] - first[1], beat.ticks), 2)
     marks = [TempoMark("", min(lead, first[0]), shown, beat)]
     if outcome == "steady":

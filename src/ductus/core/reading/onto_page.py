@@ -15,7 +15,7 @@ from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.reading.tempo import typical_quarter_us
 from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.edits import MAX_VOICES, clear_brackets, clear_span
-from ductus.core.score.layouts import LAYOUTS, felt_beat
+from ductus.core.score.layouts import LAYOUTS, counted_beat
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
 from ductus.core.score.voices import fits, voice_for
@@ -185,8 +185,9 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
     draft.put(KeyChange("k0", 0, result.key, result.mode))
     if tempo:
         word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
-        beat = felt_beat(result.meter)
-        bpm = round(60e6 / typical_quarter_us(result) * QUARTER / beat.ticks, 1)
+        quarter_us = typical_quarter_us(result)
+        beat = counted_beat(result.meter, quarter_us)
+        bpm = round(60e6 / quarter_us * QUARTER / beat.ticks, 1)
         draft.put(TempoMark("t0", 0, bpm, beat, word))
     return start
 

@@ -33,6 +33,7 @@ from ductus.core.reading.choosing_beats import (
 )
 from ductus.core.reading.settings import MIDDLE_C, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import typical_quarter_us
+from ductus.core.score.layouts import counted_beat
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words, plural
@@ -71,6 +72,7 @@ OUTCOME_WORDS = {
     "steady": "one steady tempo",
     "fitted": "fitted to the tempo of the piece",
 }
+PACE_SIGNS = {("quarter", 0): "♩", ("quarter", 1): "♩.", ("eighth", 0): "♪"}
 PEDAL = {True: "lengthens notes", False: "left aside"}
 VOICES: dict[Any, str] = {None: "as many voices as it needs", 1: "one voice a staff", 2: "two voices a staff"}
 
@@ -201,9 +203,11 @@ def tempo_words(meter: Meter, result: ReadingResult) -> str:
 
 def pace_words(meter: Meter, quarter_us: float) -> str:
     """A tempo, given in microseconds to the quarter, in beats of a meter."""
-    beat = meter.beat_ticks
-    sign = "♩." if meter.compound else "♩" if beat == QUARTER else "beat"
-    return f"{sign} ≈ {round(60e6 / quarter_us * QUARTER / beat)}"
+    beat = counted_beat(meter, quarter_us)
+    sign, ticks = PACE_SIGNS.get((beat.base, beat.dots), "beat"), beat.ticks
+    if meter.irregular:
+        sign, ticks = "beat", meter.beat_ticks
+    return f"{sign} ≈ {round(60e6 / quarter_us * QUARTER / ticks)}"
 
 
 def _time(choices: Choices, outcomes: Mapping[str, str]) -> tuple[Phrase, ...]:

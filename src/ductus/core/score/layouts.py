@@ -9,6 +9,7 @@ from ductus.core.score.instruments import instrument
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Part, Record, TempoMark, checked_text
 from ductus.core.time.meters import Meter
+from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue, value_for_ticks
 
 LAYOUTS: dict[str, tuple[Part, ...]] = {
@@ -79,6 +80,17 @@ def chosen_parts(names: Sequence[str]) -> list[Part]:
         same = sum(p.name.startswith(kind.name) for p in out)
         out.append(kind.part(f"p{k + 1}", k, f"{kind.name} {same + 1}" if same else ""))
     return out
+
+
+SLOWEST_BEAT = 40  # a minute: where a metronome begins (common practice)
+
+
+def counted_beat(meter: Meter, quarter_us: float) -> NoteValue:
+    """The value in which a tempo of so many microseconds to the quarter is counted: the felt beat, or the unit of a compound meter whose beats would come more slowly than
+    a metronome goes (a slow 3/8 or 6/8 is counted in eighths)."""
+    beat = felt_beat(meter)
+    slow = 60e6 / quarter_us * QUARTER / beat.ticks < SLOWEST_BEAT
+    return value_for_ticks(meter.unit_ticks) or beat if meter.compound and slow else beat
 
 
 def felt_beat(meter: Meter) -> NoteValue:

@@ -17,6 +17,7 @@ from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
 from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.tempo import tempo_curve
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
@@ -160,5 +161,6 @@ def test_a_slow_three_eight_is_counted_in_its_eighths() -> None:
     tempo = next(iter(page_of(result).tempi.values()))
     assert (tempo.beat.base, tempo.beat.dots) == ("eighth", 0)
     assert tempo.bpm == pytest.approx(63, abs=1.5)
+    assert tempo_curve(result.pulses, result.bars, 0, 8 * result.meter.bar_ticks).average == pytest.approx(63, abs=1.5)
     assert pace_words(Meter(3, 8), 1.9e6) == "♪ ≈ 63"
     assert pace_words(Meter(6, 8), 0.5e6) == "♩. ≈ 80"

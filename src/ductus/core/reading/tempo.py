@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.core.reading.settings import ReadingResult
+from ductus.core.score.layouts import counted_beat, felt_beat
 from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap, tempo_of
+from ductus.core.time.ticks import QUARTER
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,11 +34,15 @@ class TempoCurve:
 
 
 def tempo_curve(pulses: PulseMap, lines: BarLines, first_tick: int, last_tick: int) -> TempoCurve:
-    """The curve over all bars that a stretch of written time touches."""
+    """The curve over all bars that a stretch of written time touches, counted in beats (in the units of a slow compound meter)."""
+    last_tick = max(last_tick, first_tick + 1)
+    quarter_us = max(pulses.time_at(last_tick) - pulses.time_at(first_tick), 1) / (last_tick - first_tick) * QUARTER
     bars = []
-    for first, after, meter in lines.between(first_tick, max(last_tick, first_tick + 1)):
+    for first, after, meter in lines.between(first_tick, last_tick):
         start, end = pulses.time_at(first), pulses.time_at(after)
-        bars.append((lines.number_at(first), start, tempo_of(len(meter.beat_starts), max(end - start, 1) / 1e6)))
+        counted = counted_beat(meter, quarter_us)
+        beats = len(meter.beat_starts) if counted == felt_beat(meter) else (after - first) / counted.ticks
+        bars.append((lines.number_at(first), start, tempo_of(beats, max(end - start, 1) / 1e6)))
     return TempoCurve(tuple(bars))
 
 

@@ -82,6 +82,6 @@ def steady_map(quarters_per_minute: float, tick: int, time_us: int) -> PulseMap:
     return PulseMap((Pulse(tick, time_us), Pulse(tick + span, time_us + length_us)))
 
 
-def tempo_of(beats: int, seconds: float) -> float:
+def tempo_of(beats: float, seconds: float) -> float:
     """Beats a minute of a stretch (16 beats in 11.456 s are 83.80)."""
     return beats * 60 / seconds

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import re
 from fractions import Fraction as F
@@ -135,3 +136,20 @@ def with_mark(page: Page, *marks: str) -> None:
         page.get_by_role("combobox", name="mark").fill(mark)
         page.keyboard.press("Enter")
         expect(page.get_by_role("combobox", name="mark")).to_have_count(0)
+
+
+def colour_at(page: Page, x: float, y: float) -> tuple[int, ...]:
+    """Red, green and blue (0 to 255) of a point of the window, as it is seen."""
+    shot = base64.b64encode(page.screenshot(clip={"x": x, "y": y, "width": 1, "height": 1})).decode()
+    return tuple(
+        page.evaluate(
+            """async (shot) => {
+              const bytes = Uint8Array.from(atob(shot), (c) => c.charCodeAt(0))
+              const picture = await createImageBitmap(new Blob([bytes], { type: 'image/png' }))
+              const canvas = new OffscreenCanvas(1, 1).getContext('2d')
+              canvas.drawImage(picture, 0, 0)
+              return [...canvas.getImageData(0, 0, 1, 1).data].slice(0, 3)
+            }""",
+            shot,
+        )
+    )

@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from ductus.core.performance.takes import PlayedNote
 from tests.building import midi_of
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, exported, opened, pass_time, play_through, press, says
+from tests.ui.desk import begin, colour_at, exported, opened, pass_time, play_through, press, says
 
 pytestmark = pytest.mark.own_page
 RECORD = re.compile("^Record")
@@ -64,6 +64,21 @@ def waltz_taken(page: Page) -> str:
     return piece
 
 
+def is_seen_washed(page: Page) -> None:
+    """The first doubt is washed, and nothing covers the wash: beside its notes it has another colour than the paper beside it."""
+    wash = page.get_by_test_id("washes").locator("[data-doubt]").first
+    expect(wash).to_be_visible()
+    wash.scroll_into_view_if_needed()
+    for _ in range(20):  # the window is drawn a moment after it was laid out
+        box = wash.bounding_box()
+        assert box
+        inside, beside = (colour_at(page, box["x"] + by, box["y"] + box["height"] - 3) for by in (3, -4))
+        if inside != beside:
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError(f"the wash at {box} cannot be seen: {inside}")
+
+
 @pytest.mark.own_server
 def test_doubts_are_washed_named_swapped_accepted_by_one_key_each_and_outlive_a_kill(
     page: Page, server: Server, waltz_taken: str
@@ -75,7 +90,12 @@ def test_doubts_are_washed_named_swapped_accepted_by_one_key_each_and_outlive_a_
     expect(in_hand).to_have_count(1)
     left = page.get_by_test_id("doubt").count() + 1
     expect(page.get_by_test_id("take")).to_contain_text(f"{left} doubts left")
-    expect(page.get_by_test_id("washes").locator("[data-doubt]").first).to_be_visible()
+    is_seen_washed(page)
+    press(page, "Shift+F9")
+    expect(page.get_by_role("region", name="page 1")).to_be_visible()
+    is_seen_washed(page)
+    press(page, "Shift+F9")
+    expect(page.get_by_role("region", name="page 1")).to_have_count(0)
     first = in_hand.get_attribute("aria-label")
     before = exported(server, waltz_taken)
     press(page, "v")

@@ -1,4 +1,4 @@
-/** The pen: a slanted nib over the staff with a ghost of the step value, pending notes, and its bar and beat. */
+/** The pen: a slanted nib at the staff, behind the music so that nothing of it is covered, with a ghost of the step value, pending notes, and its bar and beat. */
 import type { Pen } from '../api/wire'
 import type { PenPlace } from './geometry'
 
@@ -29,7 +29,7 @@ export function PenMark({ pen, place }: { pen: Pen; place: PenPlace }) {
   const label = `${pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat ${pen.beat}`
   return (
     <div aria-hidden data-testid="pen" data-down={pen.down} className={`pointer-events-none absolute inset-0 overflow-visible ${pen.down ? 'text-vermilion' : 'text-faint'}`}>
-      <svg className="absolute inset-0 h-full w-full overflow-visible">
+      <svg className="absolute inset-0 -z-1 h-full w-full overflow-visible">
         <g opacity={pending.length ? 1 : pen.down ? 0.62 : 0.4}>
           {heads.map((y) => <Head key={y} x={x} y={y} space={space} base={pen.base} />)}
           {ledgers(heads, place, space).map((y) => (

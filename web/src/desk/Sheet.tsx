@@ -153,7 +153,7 @@ export const Sheet = memo(function Sheet() {
       <div ref={sheet} onPointerDown={onPointerDown} data-testid="sheet" role="document" aria-label="Sheet of music"
         style={zoom === 1 ? undefined : { width: `calc(${zoom} * min(100% - 17rem, 1100px))`, maxWidth: 'none', flex: 'none' }}
         data-pages={leaves.size || undefined}
-        className="relative min-h-full max-w-[1100px] min-w-0 select-none 2xl:max-w-[1300px] flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+        className="relative isolate min-h-full max-w-[1100px] min-w-0 select-none 2xl:max-w-[1300px] flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
         <Washes sheet={sheet} />
         {starts.map((first, k) => (
           <section key={k} className="leaf" data-full={k + 1 < starts.length ? 'yes' : undefined} aria-label={leaves.size ? `page ${k + 1}` : undefined}>

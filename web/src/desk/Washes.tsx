@@ -42,7 +42,7 @@ export const Washes = memo(function Washes({ sheet }: { sheet: RefObject<HTMLDiv
   }, [inHand?.key])
 
   return (
-    <div aria-hidden className="pointer-events-none absolute inset-0" data-testid="washes">
+    <div aria-hidden className="pointer-events-none absolute inset-0 -z-1" data-testid="washes">
       {washes.map((w, i) => (
         <div key={i} data-doubt={w.key} className={`absolute rounded-[3px] bg-wash ${w.key === chosen ? 'outline-2 outline-ochre/70' : 'opacity-75'}`}
           style={{ left: w.left, top: w.top, width: w.width, height: w.height }} />

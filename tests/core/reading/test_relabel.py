@@ -12,7 +12,7 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
 from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.divisions import allowed_divisions, rhythm_table
-from ductus.core.reading.free import classes_of, frames_for, priors, read_freely
+from ductus.core.reading.free import classes_of, frames_for, priors, read_freely, with_halved
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
 from ductus.core.reading.sentence import pace_words
@@ -164,3 +164,13 @@ def test_a_slow_three_eight_is_counted_in_its_eighths() -> None:
     assert tempo_curve(result.pulses, result.bars, 0, 8 * result.meter.bar_ticks).average == pytest.approx(63, abs=1.5)
     assert pace_words(Meter(3, 8), 1.9e6) == "♪ ≈ 63"
     assert pace_words(Meter(6, 8), 0.5e6) == "♩. ≈ 80"
+
+
+def test_one_page_is_not_offered_twice_as_slow_and_as_compound_three_eight() -> None:
+    """Counted in one or in three, 3/8 is the same page."""
+    slow, _ = straight("3/4", step=F(1), period_s=0.8)
+    as_one = Track(frame_of(Meter(3, 8)), slow.place / 3, slow.move, -1.0, 2.4)
+    other = Track(frame_of(Meter(4, 4)), slow.place, slow.move, -9.0, 0.8)
+    span_s = 0.8 * float(slow.place[-1])
+    assert [str(t.frame.meter) for t in with_halved([slow, other, other], span_s)] == ["3/4", "4/4", "3/8", "4/4"]
+    assert [str(t.frame.meter) for t in with_halved([slow, as_one, other], span_s)] == ["3/4", "3/8", "4/4"]

@@ -140,9 +140,10 @@ def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
     first = tracks[0]
     slow = span_s / max(float(first.place[-1] - first.place[0]), 1e-6) >= SLOW_S
     doubted = len(tracks) >= OFFERED and first.score - tracks[OFFERED - 1].score < FAR_LIKELIER
-    if str(first.frame.meter) != "3/4" or not slow or doubted:
-        return tracks
     halved = replace(first, frame=in_units(Meter(3, 8)))
+    there = any(alike(halved, t) for t in tracks[: OFFERED - 1])
+    if str(first.frame.meter) != "3/4" or not slow or doubted or there:
+        return tracks
     return [*tracks[: OFFERED - 1], halved, *tracks[OFFERED - 1 :]]
 
 

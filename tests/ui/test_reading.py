@@ -210,33 +210,42 @@ def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, 
     expect(line).not_to_contain_text("tapped")
 
 
-def test_ornaments_that_were_heard_are_taken_up_by_the_same_keys_as_doubts(page: Page, server: Server) -> None:
-    """Trill, rolled chord and grace note: offered, swapped in by X, kept in the exported file, undone."""
+def test_ornaments_are_written_as_signs_where_nothing_allowed_holds_them_and_are_decided_like_doubts(
+    page: Page, server: Server
+) -> None:
+    """Trills and grace notes are signs at once, and one can be had note by note by X; a rolled chord is offered its sign; the file follows, and undo."""
     piece = begin(page, "Crane", "4/4")
     record(page, "Dance of the Paper Crane")
     play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)
-    offers = page.get_by_test_id("doubt").filter(has_text="notes one by one")
-    expect(page.get_by_test_id("take")).to_contain_text("doubts left")
+    expect(page.get_by_test_id("take")).to_contain_text("written as signs: 3 grace notes, 3 trills and 1 turn")
+    expect(page.locator(".system g.trill")).to_have_count(3)
+    expect(page.locator(".system g.flag")).to_have_count(3)  # all else is quarters and longer
+
+    def exported(*marks: str) -> list[int]:
+        data = server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+        return [data.count(m) for m in marks]
+
+    assert exported("<trill-mark", "<arpeggiate/>", "<grace slash", "<note") == [3, 0, 3, 46]
+    expect(page.get_by_test_id("take")).to_contain_text("11 doubts left")
     in_hand = page.get_by_test_id("doubt-in-hand")
-    for kind in ("trill", "rolled", "crushed"):
-        for k in range(offers.count()):
-            offers.nth(k).click()
-            if in_hand.get_by_role("radio", name=re.compile(kind)).count():
-                break
-        expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar"))
-        press(page, "x")
-        expect(in_hand.get_by_role("radio", name=re.compile(kind))).to_be_checked()
-    says(page, "Crushed note written as such")
-    data = server.get(f"/api/pieces/{piece}/export.musicxml").decode()
-    assert data.count("<trill-mark") == 1
-    assert data.count("<arpeggiate/>") == 3
-    assert data.count("<grace slash") == 1
-    expect(page.locator(".system g.trill")).to_have_count(1)
+    expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar 1, beat 1"))
+    press(page, "x")
+    expect(in_hand.get_by_role("radio", name=re.compile("rolled"))).to_be_checked()
+    says(page, "Rolled chord written as such")
+    assert exported("<arpeggiate/>") == [3]  # one for each of its notes
+    for _ in range(2):
+        in_hand.get_by_role("button", name="next").click()
+    expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar 2"))
+    expect(in_hand.get_by_role("radio", name=re.compile("trill"))).to_be_checked()
+    press(page, "x")
+    says(page, "Trill written note by note")
+    expect(page.locator(".system g.trill")).to_have_count(2)
+    assert exported("<trill-mark") == [2]
     press(page, "Control+z")
-    says(page, "Undone: Crushed note written as such")
-    expect(page.locator(".system g.graceGrp")).to_have_count(0)
-    assert "<grace" not in server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+    says(page, "Undone: Trill written note by note")
+    expect(page.locator(".system g.trill")).to_have_count(3)
+    assert exported("<trill-mark", "<arpeggiate/>") == [3, 3]
 
 
 # Quarters and their halves around a syncopation in bar 4, (value in quarters, key); played with a spread of 28 ms, which hides it.

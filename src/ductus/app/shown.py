@@ -140,7 +140,7 @@ def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[i
     words = ornament_words(ornament, pitches)
     options = ((f"{count_words(len(ornament.events), 'note')} one by one", None), (words, None))
     notes = tuple(ids[e] for e in ornament.events if e in ids)
-    chosen = int(ornament.events[0] in worked.choices.pins.ornaments)
+    chosen = int(ornament.events[0] in worked.result.signed)
     return m.DoubtFact(ornament_key(ornament), tick, piece.timeline.place_words(tick), notes, options, chosen)
 
 

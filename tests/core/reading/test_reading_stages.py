@@ -14,6 +14,7 @@ from ductus.core.performance.takes import SUSTAIN, PlayedControl, PlayedNote, Ta
 from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.reading.against import sounding_ends, with_pedal
 from ductus.core.reading.beats import grid_for
+from ductus.core.reading.choices import Choices, choices_from_json, choices_to_json
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key
@@ -235,14 +236,15 @@ def test_a_tremolo_and_a_run_are_named_and_written_as_such_when_they_are_taken_u
     take = Take(tuple(sorted((*tremolo, *bass, *run), key=lambda n: n.onset_us)))
     found = find_ornaments(take)
     assert [(o.kind, len(o.events)) for o in found] == [("tremolo", 16), ("run", 8)]
-    pins = Pins(ornaments=frozenset(o.events[0] for o in found))
+    pins = Pins(ornaments={o.events[0]: True for o in found})
     result = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), pins)
     first, low, last = sorted(result.notes, key=lambda n: n.tick)
     assert (str(first.pitch), first.tick, first.articulations) == ("F4", 0, ("tremolo-3",))
     assert (str(low.pitch), low.tick) == ("C2", 2 * QUARTER)
     assert (str(last.pitch), last.tick) == ("C5", 4 * QUARTER)
     assert [str(p) for p in last.crushed] == ["C4", "D4", "E4", "F4", "G4", "A4", "B4"]
-    plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)))
+    refused = Pins(ornaments={o.events[0]: False for o in found})
+    plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), refused)
     assert len(plain.notes) == len(take.notes)  # nothing is imposed
 
 
@@ -293,9 +295,9 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     """A trill is one note with its sign, a rolled chord stands at one place, a crushed note before its neighbour."""
     trill = [PlayedNote(k * 90_000, k * 90_000 + 80_000, 72 + 2 * (k % 2)) for k in range(11)]
     roll = [PlayedNote(2_360_000 + k * 45_000, 3_300_000, 48 + 5 * k) for k in range(4)]
-    crushed = [PlayedNote(4_140_000, 4_190_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
+    crushed = [PlayedNote(4_150_000, 4_200_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
     take = Take((*trill, *roll, *crushed))
-    pins = Pins(ornaments=frozenset({0, 11, 15}))
+    pins = Pins(ornaments={0: True, 11: True, 15: True})
     plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)))
     result = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), pins)
     assert len(plain.notes) == 17
@@ -306,6 +308,55 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     assert all(n.articulations == ("rolled",) for n in chord)
     assert [str(p) for p in last.crushed] == ["B4"]
     assert str(last.pitch) == "C5"
+
+
+def test_what_no_allowed_value_holds_is_written_as_its_sign_and_pushes_nothing_off_its_place() -> None:
+    """A trill of eight to a beat over bass notes, where nothing is finer than a sixteenth: note by note it would be crammed, and the bass would come early. Who
+    wants its notes one by one gets them; while it is being played it reads the same."""
+    trill = [PlayedNote(2_400_000 + k * 75_000, 2_400_000 + k * 75_000 + 70_000, 72 - k % 2) for k in range(16)]
+    grace = [PlayedNote(4_150_000, 4_200_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
+    bass = [
+        PlayedNote(at, at + 590_000, key)
+        for at, key in ((1_800_000, 43), (2_405_000, 48), (3_000_000, 52), (3_598_000, 55))
+    ]
+    take = Take(tuple(sorted((*trill, *grace, *bass), key=lambda n: (n.onset_us, n.key))))
+    sixteenths = ReadSettings(meter=Meter(4, 4), shortest="16th")
+    result = read(take, CLICK, sixteenths)
+    found = {(str(n.pitch), n.tick // QUARTER, n.tick % QUARTER, n.articulations, len(n.crushed)) for n in result.notes}
+    low = {(name, 3 + k, 0, (), 0) for k, name in enumerate(("G2", "C3", "E3", "G3"))}
+    assert found == {*low, ("B4", 4, 0, ("trill",), 0), ("C5", 7, 0, (), 1)}
+    assert "1 trill and 1 grace note" in result.remarks[0]
+    first = min(e for o in result.ornaments if o.kind == "trill" for e in o.events)
+    assert first in result.signed
+    one_by_one = read(take, CLICK, sixteenths, Pins(ornaments={first: False}))
+    assert first not in one_by_one.signed
+    assert len(one_by_one.notes) == len(result.notes) + 15
+    assert len(read(take, CLICK, replace(sixteenths, shortest="64th")).notes) == len(take.notes)  # which hold it
+    live, settings = LiveReading(CLICK, replace(sixteenths, key=0)), (3_600_000, 4_200_000, 4_800_000)
+    for now in settings:
+        live.advance([n for n in take.notes if n.onset_us < now], now)
+    assert {(n.event, n.tick, n.articulations) for n in live.notes if n.hand == 1} == {
+        (n.event, n.tick, n.articulations) for n in result.notes if n.hand == 1
+    }
+
+
+@pytest.mark.parametrize(
+    ("step_ms", "keys", "hand"), [(30, (43, 50, 60), 2), (4, (43, 50, 60), 1), (30, (60, 50, 43), 1)]
+)
+def test_what_one_hand_rolls_upwards_is_in_that_hand(step_ms: int, keys: tuple[int, ...], hand: int) -> None:
+    """A tenth that is rolled under a tune belongs to the left hand; struck at once, or falling apart from above, it is shared as reach has it (common
+    practice)."""
+    notes = []
+    for bar in range(4):
+        at = round(4 * BEAT_S * bar * 1e6)
+        notes += [PlayedNote(at + k * step_ms * 1000, at + 2_300_000, key) for k, key in enumerate(keys)]
+        notes += [
+            PlayedNote(at + round(b * BEAT_S * 1e6), at + round((b + 0.95) * BEAT_S * 1e6), 69 - b) for b in range(4)
+        ]
+    take = Take(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))))
+    result = read(take, CLICK, ReadSettings(meter=Meter(4, 4), shortest="16th"))
+    assert {n.hand for n in result.notes if n.pitch.midi == 60} == {hand}
+    assert {n.hand for n in result.notes if n.pitch.midi < 60} == {2}
 
 
 def test_what_still_sounds_grows_by_beats_and_scraps_are_not_left_behind() -> None:
@@ -376,3 +427,9 @@ def test_whether_there_are_tuplets_is_asked_of_the_whole_take(
         wrong = sum(abs(p - first - float(t)) > 0.01 for p, t in zip(found.place, true, strict=True))
         right += wrong <= 0.03 * len(true)
     assert right >= least
+
+
+def test_what_was_decided_of_ornaments_is_kept_also_as_it_was_stored_before() -> None:
+    choices = Choices(ReadSettings(meter=Meter(4, 4)), Pins(ornaments={3: True, 8: False}))
+    assert choices_from_json(choices_to_json(choices)).pins.ornaments == {3: True, 8: False}
+    assert choices_from_json('{"settings":{},"ornaments":[3,9]}').pins.ornaments == {3: True, 9: True}

@@ -18,10 +18,11 @@ from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
 from ductus.core.reading.kit import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
-from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
+from ductus.core.reading.ornaments import dressed, find_ornaments, plainly, rolled_upwards
 from ductus.core.reading.places import Places, Played, place_take
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
+from ductus.core.reading.uncounted import as_signs, sign_words
 from ductus.core.reading.values import UNIT, Situation, choose_values
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.drums import DRUMS, drum_pitch
@@ -59,6 +60,7 @@ class Decoded:
     places: Places
     pulses: PulseMap
     settings: ReadSettings
+    decided: Mapping[int, bool]
 
     def written(self, pins: Pins) -> ReadingResult:
         """The written notes, ``pins`` obeyed (but for those of ornaments, which were decided before)."""
@@ -85,17 +87,23 @@ class Decoded:
             notes=notes,
             doubts=doubts,
             ornaments=tuple(find_ornaments(self.whole)) if self.settings.kit is None else (),
+            signed=frozenset(o.events[0] for o in self.ornaments),
             remarks=(
                 *result.remarks,
+                *(sign_words(self.ornaments, self.decided) if self.settings.kit is None else ()),
                 *remarks_on(self.whole),
                 *finer_heard(self.played, self.pulses, self.settings.shortest),
             ),
         )
 
     def _rolled_by(self, own: Pins) -> dict[int, int]:
-        """The hands of chords that are written as rolled: one hand rolls a chord that it can reach (common practice), the one that has most of it."""
+        """The hands of rolled chords: one hand rolls a chord that it can reach (common practice), the one that has most of it."""
         here = {event: n for n, event in enumerate(self.events)}
-        chords = [[here[e] for e in o.events if e in here] for o in self.ornaments if o.kind == "rolled chord"]
+        signed = {o.events for o in self.ornaments}
+        rolled = [o for o in find_ornaments(self.whole) if o.kind == "rolled chord"]
+        even = self.places.feel.chord_sd
+        rolled = [o for o in rolled if o.events in signed or rolled_upwards(self.whole, o, even)]
+        chords = [[here[e] for e in o.events if e in here] for o in rolled]
         keys = self.played.key
         chords = [c for c in chords if c and max(keys[c]) - min(keys[c]) <= ROLLED_REACH]
         if not chords:
@@ -121,28 +129,26 @@ def decode(
     settings: ReadSettings,
     *,
     centred: bool = False,
-    ornaments: frozenset[int] = frozenset(),
+    ornaments: Mapping[int, bool] | None = None,
 ) -> Decoded:
-    """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes; ``ornaments`` are the
-    first events of those that are written as such."""
+    """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes; ``ornaments`` says of
+    first events whether they are written as such, where a person decided."""
     if settings.kit is not None:
         take = on_drums(take, settings.kit)
-    whole = take
+    whole, decided = take, ornaments or {}
+    grid = grid_for(pulses, settings.bars, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
     taken = (
         find_strokes(take)
         if settings.kit is not None
-        else tuple(o for o in find_ornaments(take) if o.events[0] in ornaments)
-        if ornaments
-        else ()
+        else as_signs(take, find_ornaments(take), grid, settings, decided)
     )
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
     if settings.pedal:
         take = with_pedal(take)
     played = played_notes(take)
-    grid = grid_for(pulses, settings.bars, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
     with stretch(0.0, 0.6):
         places = place_take(played, grid, settings, rivals=True, centred=centred)
-    return Decoded(whole, taken, events, take, played, grid, places, pulses, settings)
+    return Decoded(whole, taken, events, take, played, grid, places, pulses, settings, decided)
 
 
 def read_against(

@@ -117,7 +117,7 @@ def choices_to_json(choices: Choices) -> str:
         "places": sorted(pins.places.items()),
         "values": sorted(pins.values.items()),
         "left_out": sorted(pins.left_out),
-        "ornaments": sorted(pins.ornaments),
+        "ornaments": sorted(pins.ornaments.items()),
         "rank": choices.rank,
         "shift": choices.shift,
         "size": choices.size,
@@ -136,6 +136,11 @@ def choices_to_json(choices: Choices) -> str:
     return json.dumps({k: v for k, v in out.items() if v or k == "settings"}, separators=(",", ":"))
 
 
+def _decided(ornament: list[Any] | int) -> tuple[int, bool]:
+    """First event of an ornament, and whether it is a sign. Once only those that are were stored, as plain numbers."""
+    return (ornament, True) if isinstance(ornament, int) else (ornament[0], ornament[1])
+
+
 def choices_from_json(text: str) -> Choices:
     """Inverse of ``choices_to_json``."""
     data = json.loads(text)
@@ -144,7 +149,7 @@ def choices_from_json(text: str) -> Choices:
         dict(data.get("places", ())),
         dict(data.get("values", ())),
         left_out=frozenset(data.get("left_out", ())),
-        ornaments=frozenset(data.get("ornaments", ())),
+        ornaments=dict(_decided(o) for o in data.get("ornaments", ())),
     )
     return Choices(
         _settings_from(data["settings"]),
@@ -186,8 +191,10 @@ def beats_chosen(found: PulseMap, bars: BarLines, choices: Choices) -> PulseMap:
 
 
 @lru_cache(maxsize=24)
-def _decoded(take: Take, pulses: PulseMap, settings: ReadSettings, centred: bool, ornaments: frozenset[int]) -> Decoded:
-    return decode(take, pulses, settings, centred=centred, ornaments=ornaments)
+def _decoded(
+    take: Take, pulses: PulseMap, settings: ReadSettings, centred: bool, ornaments: frozenset[tuple[int, bool]]
+) -> Decoded:
+    return decode(take, pulses, settings, centred=centred, ornaments=dict(ornaments))
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,12 +222,13 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     ornaments = choices.pins.ornaments
     pins = replace(choices.pins, left_out=choices.pins.left_out | outside(take, choices.extent))
     none = Pins(left_out=pins.left_out, ornaments=ornaments)
-    decoded = _decoded(take, pulses, settings, centred, ornaments)
+    decided = frozenset(ornaments.items())
+    decoded = _decoded(take, pulses, settings, centred, decided)
     found_open = decoded.written(none)
     result = decoded.written(pins) if pins != none else found_open
     for passage in choices.passages:
         own = replace(passage.settings, meter=meter, key=found_open.key)
-        decoded = _decoded(take, pulses, own, centred, ornaments)
+        decoded = _decoded(take, pulses, own, centred, decided)
         fresh = decoded.written(pins)
         result = joined_readings(result, fresh, passage.events, settings.voices)
         doubts = [*(d for d in found_open.doubts if not passage.events & set(d.events))]
@@ -317,9 +325,8 @@ def option_chosen(choices: Choices, doubt: Doubt) -> int | None:
 
 def choose_ornament(choices: Choices, ornament: Ornament, *, written: bool) -> Choices:
     """Write an ornament as such, or its notes one by one."""
-    first = ornament.events[0]
-    chosen = choices.pins.ornaments | {first} if written else choices.pins.ornaments - {first}
-    return replace(choices, pins=replace(choices.pins, ornaments=chosen))
+    decided = {**choices.pins.ornaments, ornament.events[0]: written}
+    return replace(choices, pins=replace(choices.pins, ornaments=decided))
 
 
 def settle(choices: Choices, events: Iterable[int]) -> Choices:

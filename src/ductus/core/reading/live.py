@@ -11,8 +11,10 @@ from dataclasses import dataclass, field, replace
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.against import played_notes, write_down
 from ductus.core.reading.beats import grid_for
+from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
 from ductus.core.reading.places import CHORD_SD_PRIOR_S, NOTE_SD_S, Feel, place_onward
 from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
+from ductus.core.reading.uncounted import as_signs
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
@@ -45,11 +47,15 @@ class LiveReading:
                 tuple(replace(n, release_us=max(min(n.release_us, now_us), n.onset_us + 1)) for n in played[first:])
             )
             grid = grid_for(self.pulses, bars, part.notes[0].onset_us, part.notes[-1].onset_us)
+            whole = part
+            taken = as_signs(part, find_ornaments(part), grid, settings, {}) if settings.kit is None else ()
+            part, events = plainly(part, taken)
             heard = played_notes(part)
             places = place_onward(heard, grid, settings, self.feel)
             self.feel = places.feel
             result = write_down(part, heard, grid, places, self.pulses, settings, Pins(), doubts=False)
-            fresh = [replace(n, event=n.event + first) for n in result.notes]
+            own = [replace(n, event=events[n.event]) for n in result.notes]
+            fresh = [replace(n, event=n.event + first) for n in dressed(own, whole, taken, result.key)]
             kept = followed(kept, self.notes, fresh)
             kept += grown(fresh, bars, round(self.pulses.tick_at(now_us)))
         self.notes = kept

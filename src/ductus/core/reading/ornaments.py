@@ -9,6 +9,7 @@ before a neighbour that lasts. A person who takes an offer pins it (``Pins.ornam
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
@@ -20,6 +21,7 @@ from ductus.core.reading.settings import Ornament, ReadNote
 TRILL_NOTES, TRILL_GAP_US = 5, 125_000
 TURN_GAP_US = 100_000
 ROLL_NOTES, ROLL_GAP_US, ROLL_LEAST_US, ROLL_STEP = 3, 70_000, 60_000, 12
+ROLL_STEP_US, ROLLED_OUT = 15_000, 4  # between two keys; all of it, in deviations of the player's chords
 CRUSHED_US, CRUSHED_GAP_US = 90_000, 85_000
 TREMOLO_STROKES, TREMOLO_GAP_US = 6, 100_000
 RUN_NOTES, RUN_GAP_US, RUN_STEP = 5, 70_000, 3  # the note that it leads to included; semitones of a step
@@ -130,6 +132,14 @@ def crushed_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
         if main.onset_us - note.onset_us > 15_000 and 1 <= abs(main.key - note.key) <= 2 and lasts:
             return Ornament("crushed note", (start, n))
     return None
+
+
+def rolled_upwards(take: Take, ornament: Ornament, even_s: float) -> bool:
+    """Are its keys struck upwards and clearly one after another, by a player whose chords scatter by ``even_s`` (standard deviation, seconds)? Chords that
+    only fall apart lead with the tune, as a rule (common practice)."""
+    mine = [take.notes[e] for e in ornament.events]
+    upwards = all(b.key > a.key and b.onset_us - a.onset_us >= ROLL_STEP_US for a, b in itertools.pairwise(mine))
+    return upwards and mine[-1].onset_us - mine[0].onset_us >= ROLLED_OUT * even_s * 1e6
 
 
 # --- as written ---------------------------------------------------------------------------

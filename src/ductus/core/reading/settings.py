@@ -55,15 +55,15 @@ class ReadSettings:
 @dataclass(frozen=True, slots=True)
 class Pins:
     """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; beats as
-    (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take); ``ornaments`` the first
-    events of those ornaments that are written as such."""
+    (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take); ``ornaments`` says
+    of the first events of ornaments whether they are written as such or note by note; others are as such where they are too fast to be counted."""
 
     hands: Mapping[int, int] = field(default_factory=dict)
     places: Mapping[int, int] = field(default_factory=dict)
     values: Mapping[int, int] = field(default_factory=dict)
     beats: tuple[tuple[int, int], ...] = ()
     left_out: frozenset[int] = frozenset()
-    ornaments: frozenset[int] = frozenset()
+    ornaments: Mapping[int, bool] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +130,7 @@ class ReadingResult:
     lag_us: int
     doubts: tuple[Doubt, ...] = ()
     ornaments: tuple[Ornament, ...] = ()
+    signed: frozenset[int] = frozenset()  # first events of the ornaments that are written as such
     rivals: tuple[ReadingResult, ...] = ()
     remarks: tuple[str, ...] = ()
     changes: tuple[tuple[int, Meter], ...] = ()  # of the meter, as in the settings

@@ -17,6 +17,7 @@ from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
 
 from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, options_of, second_features
+from ductus.core.reading.alike import alike
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 
@@ -104,11 +105,18 @@ def main() -> None:
             for n, row in enumerate(listed)
         ]
 
-    extras = []
-    for (s, _), listed in zip(data, options, strict=True):
-        extras.append(second_features(s, listed, decide(listed, None, first)))
-    both = [[(*f, *e) for f, e in zip(row, extras[k][n], strict=True)] for row, (k, n) in zip(rows, where, strict=True)]
-    second = fit(both, truth, np.array(weight), ALL)
+    likes = [alike(s.tick, s.played, s.hand, s.bar_end) for s, _ in data]
+    chosen = [decide(listed, None, first) for listed in options]
+    for _ in range(2):  # once more with what the second pass itself would choose
+        extras = [
+            second_features(s, listed, mine, like)
+            for (s, _), listed, mine, like in zip(data, options, chosen, likes, strict=True)
+        ]
+        both = [
+            [(*f, *e) for f, e in zip(row, extras[k][n], strict=True)] for row, (k, n) in zip(rows, where, strict=True)
+        ]
+        second = fit(both, truth, np.array(weight), ALL)
+        chosen = [decide(listed, extra, second) for listed, extra in zip(options, extras, strict=True)]
     right: dict[str, list[float]] = {"first": [], "second": []}
     for (_s, lengths), listed, extra in zip(data[split:], options[split:], extras[split:], strict=True):
         for name, w, more in (("first", first, None), ("second", second, extra)):

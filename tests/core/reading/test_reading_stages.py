@@ -13,6 +13,7 @@ import pytest
 from ductus.core.performance.takes import SUSTAIN, PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.reading.against import sounding_ends, with_pedal
+from ductus.core.reading.alike import alike
 from ductus.core.reading.beats import grid_for
 from ductus.core.reading.choices import Choices, choices_from_json, choices_to_json
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
@@ -112,6 +113,45 @@ def test_values_hold_to_the_next_note_and_detached_playing_gets_dots_or_rests() 
     rests = read(short, CLICK, ReadSettings(meter=Meter(4, 4), hand=1, staccato="rest"))
     assert max(n.ticks for n in rests.notes[:-1]) < QUARTER
     assert not any(n.articulations for n in rests.notes)
+
+
+def test_an_eighth_that_sounds_in_full_is_followed_by_a_rest() -> None:
+    """In a hand that binds its notes, half a beat of sound before the next beat is an eighth, not a quarter with a dot."""
+    bound = [
+        (4 * bar + at, 0.96 * length, 60 + 2 * k)
+        for bar in range(4)
+        for k, (at, length) in enumerate(((0, 1), (1, 0.5), (2, 0.5), (2.5, 0.5), (3, 1)))
+    ]
+    result = read(take_of(*bound, sd=0.006), CLICK, ReadSettings(meter=Meter(4, 4), hand=1, shortest="16th"))
+    assert [F(n.ticks, QUARTER) for n in result.notes] == [1, F(1, 2), F(1, 2), F(1, 2), 1] * 4
+    assert not any(n.articulations for n in result.notes)
+
+
+def test_no_value_is_shorter_than_the_shortest_that_was_chosen() -> None:
+    """Notes that are only touched are as long as the choice allows; without it they would be sixteenths."""
+    touched = take_of(*[(k, 0.2, 60 + k) for k in range(8)])
+    for shortest, least in (("eighth", F(1, 2)), ("quarter", F(1))):
+        settings = ReadSettings(meter=Meter(4, 4), hand=1, shortest=shortest)
+        assert min(F(n.ticks, QUARTER) for n in read(touched, CLICK, settings).notes) >= least
+    assert min(F(n.ticks, QUARTER) for n in read(touched, CLICK, ReadSettings(meter=Meter(4, 4), hand=1)).notes) < F(
+        1, 2
+    )
+
+
+def test_notes_in_like_places_get_like_values() -> None:
+    """One note of eight that was held longer, and one that was let go earlier, are read as the other bars have them: bars repeat their rhythm (common
+    practice)."""
+    held = [0.47, 0.5, 0.46, 0.6, 0.45, 0.36, 0.48, 0.47]
+    notes = []
+    for bar, share in enumerate(held):
+        notes += [(4 * bar, 0.95, 60), (4 * bar + 1, 0.95, 62), (4 * bar + 2, share, 64), (4 * bar + 3, 0.95, 65)]
+    result = read(take_of(*notes, sd=0.005), CLICK, ReadSettings(meter=Meter(4, 4), hand=1, shortest="16th"))
+    assert {F(n.ticks, QUARTER) for n in result.notes if n.pitch.midi == 64} == {F(1, 2)}
+    groups = alike([0, 4, 8, 12], [2.0, 4.0, 1.0, 4.0], [1, 1, 1, 1], [8, 8, 16, 16])
+    assert groups.group == [0, 1, 0, 2]  # the last has nothing after it
+    assert groups.others == [1, 0, 1, 0]
+    assert groups.share[0] == pytest.approx(np.log(1 / 4))
+    assert groups.votes([4, 2, 2, 2])[0] == {4: 1, 2: 1}
 
 
 def test_hands_by_reach_follow_what_a_hand_can_hold() -> None:

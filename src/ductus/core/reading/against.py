@@ -14,6 +14,7 @@ from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid, grid_for
+from ductus.core.reading.detached import articulations, detached_lengths, full_lengths
 from ductus.core.reading.doubts import find_doubts
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
@@ -26,18 +27,13 @@ from ductus.core.reading.uncounted import as_signs, sign_words
 from ductus.core.reading.values import UNIT, Situation, choose_values
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.drums import DRUMS, drum_pitch
-from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS
 
 TICKS_PER_UNIT = QUARTER // UNIT
 ROLLED_REACH = 17  # semitones that one hand rolls
-DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
 PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
-FULL_FROM = (
-    0.3  # a note that sounded for this share of the way to the next is taken as detached, not as followed by a rest
-)
 FINER_APART, FINER_RUN = (
     0.3,
     1.8,
@@ -231,11 +227,11 @@ def write_down(
         raise BadInput("Every note of that take is left out of the page. The take is kept.")
     if settings.kit is not None:
         return strokes_written(take, played, places, pulses, settings, pins, ticks, order)
-    lengths, choices = note_values(take, pulses, bars, ticks, hand, order)
+    lengths, choices = note_values(take, pulses, settings, ticks, hand, order)
     passed(0.95)
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
     if settings.staccato == "dot":
-        lengths = full_lengths(take, pulses, ticks, lengths, hand, order)
+        lengths = full_lengths(take, pulses, bars, ticks, lengths, hand, order)
     marks = articulations(take, pulses, lengths, settings)
     if settings.staccato == "rest":
         lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
@@ -342,9 +338,10 @@ def played_places(take: Take, pulses: PulseMap, lag_us: int) -> list[tuple[int, 
 
 
 def note_values(
-    take: Take, pulses: PulseMap, bars: BarLines, ticks: list[int], hand: list[int], order: list[int]
+    take: Take, pulses: PulseMap, settings: ReadSettings, ticks: list[int], hand: list[int], order: list[int]
 ) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """Length of each note in ticks, and its choices (ticks, probability)."""
+    bars = settings.bars
     beats = [bars.beat_at(ticks[n]) for n in order]
     end_us = sounding_ends(take, ticks, hand, order)
     situation = Situation(
@@ -358,7 +355,9 @@ def note_values(
         [b[0] // TICKS_PER_UNIT for b in beats],
         [b[1] // TICKS_PER_UNIT for b in beats],
     )
-    found, ranked = choose_values(situation)
+    found, ranked = choose_values(
+        situation, BASE_TICKS[settings.shortest] // TICKS_PER_UNIT if settings.shortest else 0
+    )
     lengths: list[int] = [0] * len(take.notes)
     choices: list[list[tuple[int, float]]] = [[] for _ in take.notes]
     for k, n in enumerate(order):
@@ -392,45 +391,6 @@ def sounding_ends(take: Take, ticks: list[int], hand: list[int], order: list[int
         if up > ends[n]:
             ends[n] = max(ends[n], following[side] if up >= following[side] - PEDAL_CHANGE_US else up)
     return ends
-
-
-def articulations(take: Take, pulses: PulseMap, lengths: list[int], settings: ReadSettings) -> list[tuple[str, ...]]:
-    """Staccato dots on short values that sounded for less than half of their length."""
-    if settings.staccato != "dot":
-        return [()] * len(lengths)
-    out: list[tuple[str, ...]] = []
-    for note, length in zip(take.notes, lengths, strict=True):
-        sounded = pulses.tick_at(note.release_us) - pulses.tick_at(note.onset_us)
-        out.append(("staccato",) if sounded < DETACHED * length and length <= QUARTER else ())
-    return out
-
-
-def full_lengths(
-    take: Take, pulses: PulseMap, ticks: list[int], lengths: list[int], hand: list[int], order: list[int]
-) -> list[int]:
-    """Detached notes in full: a short note that was let go early reaches the next onset of its hand, if that is not far."""
-    onsets = {h: sorted({ticks[n] for n in order if hand[n] == h}) for h in (1, 2)}
-    out = list(lengths)
-    for n in order:
-        k = bisect_right(onsets[hand[n]], ticks[n])
-        if k == len(onsets[hand[n]]):
-            continue
-        gap = onsets[hand[n]][k] - ticks[n]
-        sounded = pulses.tick_at(take.notes[n].release_us) - pulses.tick_at(take.notes[n].onset_us)
-        if lengths[n] < gap <= QUARTER and sounded > FULL_FROM * gap:
-            out[n] = gap
-    return out
-
-
-def detached_lengths(take: Take, pulses: PulseMap, lengths: list[int], shortest: int) -> list[int]:
-    """Short values with rests instead of dots: the plain value nearest to what sounded, where that is clearly shorter."""
-    plain = sorted({v for v in BASE_TICKS.values() if v >= shortest})
-    out = []
-    for note, length in zip(take.notes, lengths, strict=True):
-        sounded = pulses.tick_at(note.release_us) - pulses.tick_at(note.onset_us)
-        nearest = min(plain, key=lambda v: abs(np.log(max(sounded, 1) / v)))
-        out.append(nearest if sounded < 0.7 * length and nearest < length else length)
-    return out
 
 
 def names(

@@ -4,7 +4,7 @@
 
 A note may end at one of the next onsets of its hand, at a plain value of its own, or at the bar line. The choice is a
 conditional logit over sparse features (``features_of``), its weights fitted by ``tools/fit_values.py``; a second pass knows
-how detached the hand plays around the note and what its chord-mates chose. Principle: Nakamura, Yoshii & Sagayama
+how detached the hand plays around the note, what its chord-mates chose, and what was played and chosen in like places (``alike``). Principle: Nakamura, Yoshii & Sagayama
 2017, note value recognition (from memory); the features are ours.
 
 Conventions: written time is in ``UNIT``ths of a quarter inside this module, so that fitted tables and ticks agree.
@@ -15,10 +15,13 @@ from __future__ import annotations
 import json
 import math
 from bisect import bisect_left, bisect_right
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import lru_cache
 from importlib import resources
+
+from ductus.core.reading.alike import Alike, alike
 
 UNIT = 5040
 LATTICE = tuple(
@@ -46,7 +49,15 @@ AT_CHORD = AT_NEAR + 8
 FIRST_PASS = AT_CHORD + 8
 AT_LOCAL = FIRST_PASS
 AT_MATES = AT_LOCAL + 3 * N_LOCAL
-ALL = AT_MATES + 4
+LIKE_EDGES = (-0.7, -0.4, -0.2, -0.08, 0.08, 0.2, 0.4, 0.7)
+VOTE_EDGES = (0.001, 0.34, 0.67, 0.999)  # share of the like places that chose a length
+PART_EDGES = (0.3, 0.45, 0.55, 0.7, 0.8, 0.999, 1.001)  # of the way to the next onset
+SIZE_EDGES = (UNIT // 2, UNIT, UNIT + 1, 2 * UNIT, 2 * UNIT + 1)  # of that way
+N_LIKE, N_VOTE, N_PART, N_SIZE = len(LIKE_EDGES) + 1, len(VOTE_EDGES) + 1, len(PART_EDGES) + 1, len(SIZE_EDGES) + 1
+AT_LIKE = AT_MATES + 4
+AT_VOTE = AT_LIKE + 9 * N_LIKE
+AT_PART = AT_VOTE + 3 * N_VOTE
+ALL = AT_PART + N_PART * N_SIZE
 HELD_OVER = 0.4  # share of what would be tied over a bar line that has to have sounded
 NEIGHBOURS = 9  # notes on each side that say how detached the hand plays
 
@@ -77,8 +88,8 @@ class Option:
     ratio: float
 
 
-def options_of(s: Situation) -> list[list[Option]]:
-    """The choices of every note with their first-pass features."""
+def options_of(s: Situation, shortest: int = 0) -> list[list[Option]]:
+    """The choices of every note with their first-pass features; none is shorter than ``shortest`` but for what ends at an onset."""
     onsets: dict[int, list[int]] = {}
     first_s: dict[tuple[int, int], float] = {}
     keys_at: dict[tuple[int, int], list[int]] = {}
@@ -91,12 +102,13 @@ def options_of(s: Situation) -> list[list[Option]]:
     again: dict[int, list[int]] = {}
     for n, tick in enumerate(s.tick):
         again.setdefault(s.key[n], []).append(tick)
-    return [_options(s, n, onsets[s.hand[n]], first_s, keys_at, again[s.key[n]]) for n in range(len(s.tick))]
+    return [_options(s, n, shortest, onsets[s.hand[n]], first_s, keys_at, again[s.key[n]]) for n in range(len(s.tick))]
 
 
 def _options(
     s: Situation,
     n: int,
+    shortest: int,
     onsets: list[int],
     first_s: dict[tuple[int, int], float],
     keys_at: dict[tuple[int, int], list[int]],
@@ -109,10 +121,15 @@ def _options(
     limit = again[r] if r < len(again) else 1 << 60  # a key struck again ends its note
     ends = {t: i + 1 for i, t in enumerate(ahead) if t <= limit}
     for length in (*LATTICE, s.bar_end[n] - tick):
-        if length > 0 and tick + length <= limit and (0.3 * length <= played <= 2.2 * length or not ends):
+        if (
+            length > 0
+            and length >= shortest
+            and tick + length <= limit
+            and (0.3 * length <= played <= 2.2 * length or not ends)
+        ):
             ends.setdefault(tick + length, 0)
     if not ends:
-        ends[min(limit, tick + LATTICE[0])] = 0
+        ends[min(limit, tick + max(LATTICE[0], shortest))] = 0
     following = ahead[0] if ahead else None
     mates = sorted(keys_at[hand, tick])
     key = s.key[n]
@@ -160,8 +177,12 @@ def class_of(length: int) -> int:
     return CLASSES.get(length, N_CLASS - 2 if length <= UNIT else N_CLASS - 1)
 
 
-def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[int]) -> list[list[tuple[int, ...]]]:
-    """What the second pass adds: the length against how the hand plays here, and the choice of chord-mates."""
+def second_features(
+    s: Situation, options: list[list[Option]], chosen: Sequence[int], like: Alike
+) -> list[list[tuple[int, ...]]]:
+    """What the second pass adds: the length against how the hand plays here and in like places, and the choice of chord-mates and of like places."""
+    lengths = [row[k].length for row, k in zip(options, chosen, strict=True)]
+    votes = like.votes(lengths)
     by_hand: dict[int, list[int]] = {}
     mates: dict[tuple[int, int], list[int]] = {}
     for n in range(len(s.tick)):
@@ -176,7 +197,7 @@ def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[
             usual[n] = (around[half] + around[~half]) / 2 if around else -0.1
     out = []
     for n, row in enumerate(options):
-        others = [options[m][chosen[m]].length for m in mates[s.hand[n], s.tick[n]] if m != n]
+        others = [lengths[m] for m in mates[s.hand[n], s.tick[n]] if m != n]
         rows = []
         for option in row:
             kind = 0 if option.ahead == 1 else 1 if option.ahead > 1 else 2
@@ -184,8 +205,24 @@ def second_features(s: Situation, options: list[list[Option]], chosen: Sequence[
             if others:
                 same = sum(length == option.length for length in others)
                 extra.append(AT_MATES + (0 if same == len(others) else 1 if same else 2))
-            rows.append(tuple(extra))
+            rows.append((*extra, *like_features(like, n, option, kind, votes[like.group[n]], lengths[n])))
         out.append(rows)
+    return out
+
+
+def like_features(like: Alike, n: int, option: Option, kind: int, votes: Counter[int], mine: int) -> list[int]:
+    """An option against what was played and chosen in like places, and which part of the way to the next onset it takes."""
+    way, share, others = like.way[n], like.share[n], like.others[n]
+    if not way:
+        return []
+    part = bisect_left(PART_EDGES, option.length / way)
+    out = [AT_PART + part * N_SIZE + bisect_right(SIZE_EDGES, way)]
+    if share is not None:
+        many = 0 if others == 1 else 1 if others < 4 else 2
+        expected = share + math.log(way / option.length)
+        out.append(AT_LIKE + (kind + 3 * many) * N_LIKE + bisect_left(LIKE_EDGES, expected))
+        agree = (votes[option.length] - (option.length == mine)) / others
+        out.append(AT_VOTE + kind * N_VOTE + bisect_left(VOTE_EDGES, agree))
     return out
 
 
@@ -201,31 +238,31 @@ def slice_of(s: Situation, first: int, last: int) -> Situation:
     return Situation(**{f.name: getattr(s, f.name)[first:last] for f in fields(Situation)})
 
 
-def choose_values(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]]]:
-    """The length of each note in UNITs, and for each note its choices (length, probability), likeliest first. A long take is worked out in
+def choose_values(s: Situation, shortest: int = 0) -> tuple[list[int], list[list[tuple[int, float]]]]:
+    """The length of each note in UNITs, none of its own accord under ``shortest``, and for each note its choices (length, probability), likeliest first. A long take is worked out in
     stretches that see some notes of their neighbours, so that memory stays in proportion."""
     count = len(s.tick)
     if count <= LONG_TAKE:
-        return choose_together(s)
+        return choose_together(s, shortest)
     lengths: list[int] = []
     ranked: list[list[tuple[int, float]]] = []
     for first in range(0, count, STRETCH):
         last = min(first + STRETCH, count)
         a, b = max(first - OVERLAP, 0), min(last + OVERLAP, count)
-        here, ways = choose_together(slice_of(s, a, b))
+        here, ways = choose_together(slice_of(s, a, b), shortest)
         lengths += here[first - a : last - a]
         ranked += ways[first - a : last - a]
     return lengths, ranked
 
 
-def choose_together(s: Situation) -> tuple[list[int], list[list[tuple[int, float]]]]:
+def choose_together(s: Situation, shortest: int) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """``choose_values`` for notes that are worked out at once."""
-    options = options_of(s)
+    options, like = options_of(s, shortest), alike(s.tick, s.played, s.hand, s.bar_end)
     first, second = value_weights()
     chosen = [max(range(len(row)), key=lambda k: sum([first[f] for f in row[k].features])) for row in options]
     plain = [[sum([second[f] for f in option.features]) for option in row] for row in options]
     for _ in range(2):
-        extra = second_features(s, options, chosen)
+        extra = second_features(s, options, chosen, like)
         scores = [
             [alone + sum([second[f] for f in more]) for alone, more in zip(row, rows, strict=True)]
             for row, rows in zip(plain, extra, strict=True)

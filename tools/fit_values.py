@@ -16,8 +16,8 @@ import numpy as np
 from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
 
-from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, options_of, second_features
 from ductus.core.reading.alike import alike
+from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, options_of, second_features
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 

@@ -117,19 +117,7 @@ def _options(
     tick, hand, played = s.tick[n], s.hand[n], max(s.played[n], UNIT / 40)
     k = bisect_right(onsets, tick)
     ahead = onsets[k : k + ONSETS_AHEAD]
-    r = bisect_right(again, tick)
-    limit = again[r] if r < len(again) else 1 << 60  # a key struck again ends its note
-    ends = {t: i + 1 for i, t in enumerate(ahead) if t <= limit}
-    for length in (*LATTICE, s.bar_end[n] - tick):
-        if (
-            length > 0
-            and length >= shortest
-            and tick + length <= limit
-            and (0.3 * length <= played <= 2.2 * length or not ends)
-        ):
-            ends.setdefault(tick + length, 0)
-    if not ends:
-        ends[min(limit, tick + max(LATTICE[0], shortest))] = 0
+    ends = _ends(s, n, shortest, ahead, again)
     following = ahead[0] if ahead else None
     mates = sorted(keys_at[hand, tick])
     key = s.key[n]
@@ -170,6 +158,18 @@ def _options(
             features.append(AT_CHORD + role)
         out.append(Option(length, tuple(features), which, ratio))
     return out
+
+
+def _ends(s: Situation, n: int, shortest: int, ahead: list[int], again: list[int]) -> dict[int, int]:
+    """Where a note may end, each with the number of the onset of its hand that it is (0: of its own accord)."""
+    tick, played = s.tick[n], max(s.played[n], UNIT / 40)
+    r = bisect_right(again, tick)
+    limit = again[r] if r < len(again) else 1 << 60  # a key struck again ends its note
+    ends = {t: i + 1 for i, t in enumerate(ahead) if t <= limit}
+    for length in (*LATTICE, s.bar_end[n] - tick):
+        if max(shortest, 1) <= length <= limit - tick and (0.3 * length <= played <= 2.2 * length or not ends):
+            ends.setdefault(tick + length, 0)
+    return ends or {min(limit, tick + max(LATTICE[0], shortest)): 0}
 
 
 def class_of(length: int) -> int:

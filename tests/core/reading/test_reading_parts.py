@@ -280,7 +280,7 @@ def test_key_features_turn_with_the_music() -> None:
     higher = key_scores([k + 7 for k in keys], starts, lengths)
     assert max(plain, key=plain.__getitem__) + 1 == max(higher, key=higher.__getitem__)
     assert sum(math.exp(v) for v in plain.values()) == pytest.approx(1)
-    assert len(turned(np.zeros(96), 3)) == FEATURES_OF_KEY
+    assert len(turned(np.zeros(132), 3)) == FEATURES_OF_KEY
 
 
 @pytest.mark.parametrize("curve", [(0.6, 1.1), (-0.5, 0.55), (0.0, 0.3)])

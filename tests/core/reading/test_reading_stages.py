@@ -473,3 +473,19 @@ def test_what_was_decided_of_ornaments_is_kept_also_as_it_was_stored_before() ->
     choices = Choices(ReadSettings(meter=Meter(4, 4)), Pins(ornaments={3: True, 8: False}))
     assert choices_from_json(choices_to_json(choices)).pins.ornaments == {3: True, 8: False}
     assert choices_from_json('{"settings":{},"ornaments":[3,9]}').pins.ornaments == {3: True, 9: True}
+
+
+@pytest.mark.parametrize(("home", "away", "fifths"), [(60, 64, 0), (62, 69, 2), (65, 60, -1)])
+def test_the_signature_is_that_of_the_beginning_where_the_music_stops_elsewhere(
+    home: int, away: int, fifths: int
+) -> None:
+    """The first part of a sonata leaves its key and ends in another (common practice): the mediant of a famous one, a fifth above in most."""
+    chords = ((0, 4, 7), (5, 9, 12), (7, 11, 14), (0, 4, 7))
+    notes = [
+        (4.0 * bar + beat, (home if bar < 12 else away) + k - (12 if not n else 0))
+        for bar in range(28)
+        for beat in range(4)
+        for n, k in enumerate(chords[bar % 4])
+    ]
+    keys, starts = [k for _, k in notes], [at for at, _ in notes]
+    assert estimate_key(keys, starts, [1.0] * len(keys)) == (fifths, "major")

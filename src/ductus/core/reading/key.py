@@ -4,14 +4,15 @@ Every signature of -6..6 fifths gets a score: the pitch classes by duration, tho
 last top note, each weighed by its distance from the signature. A weighted profile as Krumhansl & Kessler 1982 have it
 (from memory), but its weights are fitted on open scores (``tools/fit_spelling.py``), and beginnings and ends count for
 themselves. Beside them stands the evidence of *local keys*: every few beats the music may be in a key of its own, and
-which local keys belong to which signature is known (a piece in C sharp minor may stand on its dominant for long); the chances of
-a pitch class in a local key are those of Temperley 2007, "Music and Probability" (Kostka-Payne excerpts, from memory). Mode: major if the last bass lies on the signature's major tonic, minor if on its minor one, else by the
-better of the two tonics in the whole.
+which local keys belong to which signature is known (a piece in C sharp minor may stand on its dominant for long). The opening speaks once more for itself, since
+a take may stop far from home, and a signature is that of the beginning. The chances of a pitch class in a local key are those of Temperley 2007, "Music and Probability" (Kostka-Payne excerpts, from memory). Mode: major if the last bass lies on the signature's major tonic, minor if on its minor one, else by the
+better of the two tonics in the opening.
 """
 
 from __future__ import annotations
 
 import json
+from bisect import bisect_left
 from collections.abc import Sequence
 from functools import lru_cache
 from importlib import resources
@@ -23,8 +24,9 @@ from ductus.core.reading.divisions import Floats
 
 SIGNATURES = tuple(range(-6, 7))
 # profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names;
-# evidence of local keys for the major and for the minor tonic
-FEATURES = 75
+# evidence of local keys for the major and for the minor tonic; profile of the opening, 12, and its evidence of both tonics
+FEATURES = 89
+OPENING = (24.0, 48.0, 0.35)  # quarters, at least and at most; share of the whole
 TOLERANCE = 1e-6  # quarters
 WINDOW = 4.0  # quarters in which one local key holds
 WHOLE = 20.0  # nats of evidence that count as one
@@ -48,10 +50,9 @@ def spelling_table() -> dict[str, Any]:
 def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence[float]) -> Floats:
     """Profile (shares), then one-hot pitch classes of first bass, last bass and last top, then shares of the moments at
     which a triad on each root sounds, major and minor; then the evidence of local keys for each tonic, major and minor;
-    for a signature of 0 fifths.
-
-    Shape (96,); ``starts`` rising and ``lengths`` in quarters."""
-    out = np.zeros(96)
+    for a signature of 0 fifths;
+    and the profile and the evidence of the opening. Shape (132,); ``starts`` rising and ``lengths`` in quarters."""
+    out = np.zeros(132)
     out[:12] = profile(keys, lengths)
     first = [k for k, s in zip(keys, starts, strict=True) if s <= starts[0] + TOLERANCE]
     last = [k for k, s in zip(keys, starts, strict=True) if s >= starts[-1] - TOLERANCE]
@@ -59,9 +60,23 @@ def key_features(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
     out[24 + min(last) % 12] = 1
     out[36 + max(last) % 12] = 1
     out[48:72] = triad_shares(keys, starts, lengths)
-    windows = local_windows(keys, starts)
-    evidence = local_evidence(windows, np.array(spelling_table()["relations"])).ravel()
-    out[72:] = (evidence - evidence.max()) / WHOLE
+    out[72:96] = tonic_evidence(keys, starts)
+    opening = opening_of(starts)
+    out[96:108] = profile(keys[:opening], lengths[:opening])
+    out[108:] = tonic_evidence(keys[:opening], starts[:opening])
+    return out
+
+
+def opening_of(starts: Sequence[float]) -> int:
+    """How many notes are the opening."""
+    shortest, longest, share = OPENING
+    return bisect_left(starts, starts[0] + min(max(share * (starts[-1] - starts[0]), shortest), longest))
+
+
+def tonic_evidence(keys: Sequence[int], starts: Sequence[float]) -> Floats:
+    """ln likelihood of the local keys for each tonic, major and minor, beside the best, in WHOLEs. Shape (24,)."""
+    evidence = local_evidence(local_windows(keys, starts), np.array(spelling_table()["relations"])).ravel()
+    out: Floats = (evidence - evidence.max()) / WHOLE
     return out
 
 
@@ -118,10 +133,11 @@ def triad_shares(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
 
 def turned(features: Floats, fifths: int) -> Floats:
     """The features as seen from a signature, shape (FEATURES,): everything turned so that its major tonic is 0, the names'
-    likelihood, and the evidence for its two tonics."""
+    likelihood, the evidence for its two tonics, and the opening's profile and evidence."""
     shift = (7 * fifths) % 12
-    rows = [np.roll(features[k : k + 12], -shift) for k in range(0, 96, 12)]
-    return np.concatenate([*rows[:6], [rows[0] @ name_likelihoods(), rows[6][0], rows[7][9]]])
+    rows = [np.roll(features[k : k + 12], -shift) for k in range(0, 132, 12)]
+    own = [rows[0] @ name_likelihoods(), rows[6][0], rows[7][9]]
+    return np.concatenate([*rows[:6], own, rows[8], [rows[9][0], rows[10][9]]])
 
 
 def name_likelihoods() -> Floats:
@@ -152,5 +168,6 @@ def mode_of(fifths: int, keys: Sequence[int], starts: Sequence[float], lengths: 
     bass = (min(k for k, s in zip(keys, starts, strict=True) if s >= starts[-1] - TOLERANCE) - tonic) % 12
     if bass in (0, 9):
         return "minor" if bass else "major"
-    seen = np.roll(profile(keys, lengths), -tonic)
+    opening = opening_of(starts)
+    seen = np.roll(profile(keys[:opening], lengths[:opening]), -tonic)
     return "minor" if seen[9] + seen[4] + seen[8] > seen[0] + seen[7] else "major"

@@ -17,7 +17,7 @@ from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
 
 from ductus.core.reading.alike import alike
-from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, options_of, second_features
+from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, like_features, options_of, second_features
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 
@@ -47,6 +47,11 @@ def situation_of(piece: dict[str, Any], rng: random.Random) -> tuple[Situation, 
         [(t - pickup) // beat * beat + pickup for t in tick],
         [beat] * len(tick),
     ), [notes[r[4]][1] // SCALE for r in rows]
+
+
+def with_likes(rows: list[list[tuple[int, ...]]], more: list[list[tuple[int, ...]]]) -> list[list[tuple[int, ...]]]:
+    """Both kinds of features of every option."""
+    return [[(*a, *b) for a, b in zip(x, y, strict=True)] for x, y in zip(rows, more, strict=True)]
 
 
 def fit(rows: list[list[tuple[int, ...]]], truth: list[int], weight: np.ndarray, size: int) -> np.ndarray:
@@ -109,7 +114,7 @@ def main() -> None:
     chosen = [decide(listed, None, first) for listed in options]
     for _ in range(2):  # once more with what the second pass itself would choose
         extras = [
-            second_features(s, listed, mine, like)
+            with_likes(second_features(s, listed, mine, like), like_features(listed, like))
             for (s, _), listed, mine, like in zip(data, options, chosen, likes, strict=True)
         ]
         both = [

@@ -15,7 +15,6 @@ from __future__ import annotations
 import json
 import math
 from bisect import bisect_left, bisect_right
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import lru_cache
@@ -205,24 +204,29 @@ def second_features(
             if others:
                 same = sum(length == option.length for length in others)
                 extra.append(AT_MATES + (0 if same == len(others) else 1 if same else 2))
-            rows.append((*extra, *like_features(like, n, option, kind, votes[like.group[n]], lengths[n])))
+            if like.others[n]:
+                agree = (votes[like.group[n]][option.length] - (option.length == lengths[n])) / like.others[n]
+                extra.append(AT_VOTE + kind * N_VOTE + bisect_left(VOTE_EDGES, agree))
+            rows.append(tuple(extra))
         out.append(rows)
     return out
 
 
-def like_features(like: Alike, n: int, option: Option, kind: int, votes: Counter[int], mine: int) -> list[int]:
-    """An option against what was played and chosen in like places, and which part of the way to the next onset it takes."""
-    way, share, others = like.way[n], like.share[n], like.others[n]
-    if not way:
-        return []
-    part = bisect_left(PART_EDGES, option.length / way)
-    out = [AT_PART + part * N_SIZE + bisect_right(SIZE_EDGES, way)]
-    if share is not None:
-        many = 0 if others == 1 else 1 if others < 4 else 2
-        expected = share + math.log(way / option.length)
-        out.append(AT_LIKE + (kind + 3 * many) * N_LIKE + bisect_left(LIKE_EDGES, expected))
-        agree = (votes[option.length] - (option.length == mine)) / others
-        out.append(AT_VOTE + kind * N_VOTE + bisect_left(VOTE_EDGES, agree))
+def like_features(options: list[list[Option]], like: Alike) -> list[list[tuple[int, ...]]]:
+    """Every option against what was played in like places, and which part of the way to the next onset it takes."""
+    out = []
+    for row, way, share, others in zip(options, like.way, like.share, like.others, strict=True):
+        size, many = bisect_right(SIZE_EDGES, way), 0 if others == 1 else 1 if others < 4 else 2
+        rows: list[tuple[int, ...]] = []
+        for option in row if way else ():
+            part = AT_PART + bisect_left(PART_EDGES, option.length / way) * N_SIZE + size
+            if share is None:
+                rows.append((part,))
+                continue
+            kind = 0 if option.ahead == 1 else 1 if option.ahead > 1 else 2
+            expected = share + math.log(way / option.length)
+            rows.append((part, AT_LIKE + (kind + 3 * many) * N_LIKE + bisect_left(LIKE_EDGES, expected)))
+        out.append(rows or [()] * len(row))
     return out
 
 
@@ -260,7 +264,10 @@ def choose_together(s: Situation, shortest: int) -> tuple[list[int], list[list[t
     options, like = options_of(s, shortest), alike(s.tick, s.played, s.hand, s.bar_end)
     first, second = value_weights()
     chosen = [max(range(len(row)), key=lambda k: sum([first[f] for f in row[k].features])) for row in options]
-    plain = [[sum([second[f] for f in option.features]) for option in row] for row in options]
+    plain = [
+        [sum([second[f] for f in (*option.features, *more)]) for option, more in zip(row, rows, strict=True)]
+        for row, rows in zip(options, like_features(options, like), strict=True)
+    ]
     for _ in range(2):
         extra = second_features(s, options, chosen, like)
         scores = [

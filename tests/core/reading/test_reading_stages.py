@@ -15,7 +15,7 @@ from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.reading.against import sounding_ends, with_pedal
 from ductus.core.reading.alike import alike
 from ductus.core.reading.beats import grid_for
-from ductus.core.reading.choices import Choices, choices_from_json, choices_to_json
+from ductus.core.reading.choices import Choices, Passage, choices_from_json, choices_to_json, read_chosen
 from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key
@@ -489,3 +489,17 @@ def test_the_signature_is_that_of_the_beginning_where_the_music_stops_elsewhere(
     ]
     keys, starts = [k for _, k in notes], [at for at, _ in notes]
     assert estimate_key(keys, starts, [1.0] * len(keys)) == (fifths, "major")
+
+
+def test_a_sign_stays_where_a_passage_is_read_finer() -> None:
+    """The trill is one note on the page; read again down to 32nds, which could hold its notes, it must not come out as the first of them alone."""
+    trill = [PlayedNote(2_400_000 + k * 75_000, 2_400_000 + k * 75_000 + 70_000, 72 - k % 2) for k in range(16)]
+    take = Take((PlayedNote(1_800_000, 2_350_000, 67), *trill, PlayedNote(3_600_000, 4_150_000, 67)))
+    sixteenths = ReadSettings(meter=Meter(4, 4), shortest="16th", hand=1)
+    whole = read_chosen(take, CLICK, Choices(sixteenths))
+    main = next(n for n in whole.result.notes if n.articulations == ("trill",))
+    finer = Passage(frozenset({main.event}), replace(sixteenths, shortest="32nd"))
+    again = read_chosen(take, CLICK, Choices(sixteenths, passages=(finer,)))
+    assert [(n.event, n.tick, n.ticks, n.articulations) for n in again.result.notes] == [
+        (n.event, n.tick, n.ticks, n.articulations) for n in whole.result.notes
+    ]

@@ -45,7 +45,7 @@ SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably br
 @dataclass(frozen=True, slots=True)
 class Decoded:
     """A take with the places of its notes found: what all writing down (with whatever pins) starts from. ``take`` is the one that
-    was read, with the ``ornaments`` that are written as such made plain; ``events`` are those of the ``whole`` take."""
+    was read, with the ``ornaments`` that are written as such (of those that were ``heard``) made plain; ``events`` are those of the ``whole`` take."""
 
     whole: Take
     ornaments: tuple[Ornament, ...]
@@ -56,6 +56,7 @@ class Decoded:
     places: Places
     pulses: PulseMap
     settings: ReadSettings
+    heard: tuple[Ornament, ...]
     decided: Mapping[int, bool]
 
     def written(self, pins: Pins) -> ReadingResult:
@@ -82,7 +83,7 @@ class Decoded:
             result,
             notes=notes,
             doubts=doubts,
-            ornaments=tuple(find_ornaments(self.whole)) if self.settings.kit is None else (),
+            ornaments=self.heard,
             signed=frozenset(o.events[0] for o in self.ornaments),
             remarks=(
                 *result.remarks,
@@ -96,7 +97,7 @@ class Decoded:
         """The hands of rolled chords: one hand rolls a chord that it can reach (common practice), the one that has most of it."""
         here = {event: n for n, event in enumerate(self.events)}
         signed = {o.events for o in self.ornaments}
-        rolled = [o for o in find_ornaments(self.whole) if o.kind == "rolled chord"]
+        rolled = [o for o in self.heard if o.kind == "rolled chord"]
         even = self.places.feel.chord_sd
         rolled = [o for o in rolled if o.events in signed or rolled_upwards(self.whole, o, even)]
         chords = [[here[e] for e in o.events if e in here] for o in rolled]
@@ -133,18 +134,15 @@ def decode(
         take = on_drums(take, settings.kit)
     whole, decided = take, ornaments or {}
     grid = grid_for(pulses, settings.bars, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
-    taken = (
-        find_strokes(take)
-        if settings.kit is not None
-        else as_signs(take, find_ornaments(take), grid, settings, decided)
-    )
+    heard = tuple(find_ornaments(take)) if settings.kit is None else ()
+    taken = as_signs(take, heard, grid, settings, decided) if settings.kit is None else find_strokes(take)
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
     if settings.pedal:
         take = with_pedal(take)
     played = played_notes(take)
     with stretch(0.0, 0.6):
         places = place_take(played, grid, settings, rivals=True, centred=centred)
-    return Decoded(whole, taken, events, take, played, grid, places, pulses, settings, decided)
+    return Decoded(whole, taken, events, take, played, grid, places, pulses, settings, heard, decided)
 
 
 def read_against(

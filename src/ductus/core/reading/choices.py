@@ -226,6 +226,7 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     decoded = _decoded(take, pulses, settings, centred, decided)
     found_open = decoded.written(none)
     result = decoded.written(pins) if pins != none else found_open
+    decided = frozenset(found_open.signs.items())
     for passage in choices.passages:
         own = replace(passage.settings, meter=meter, key=found_open.key)
         decoded = _decoded(take, pulses, own, centred, decided)

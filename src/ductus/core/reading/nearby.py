@@ -36,7 +36,7 @@ def read_nearby(
     a, b = bisect_left(onsets, pulses.time_at(low)), bisect_right(onsets, pulses.time_at(high))
     if not 0 < b - a <= MOST_SHARE * len(onsets):
         return None
-    ornaments = {e - a: sign for e, sign in wanted.pins.ornaments.items() if a <= e < b}
+    ornaments = {e - a: sign for e, sign in before.open.signs.items() if a <= e < b}
     part = replace(take, notes=take.notes[a:b])
     decoded = decode(part, pulses, settings, centred=centred, ornaments=ornaments)
     open_part = decoded.written(Pins(left_out=local(wanted.pins.left_out, a, b), ornaments=ornaments))

@@ -1,4 +1,5 @@
-"""What is played too fast to be counted: trills, turns, tremolos, rolled chords, runs, crushed notes. They are offered, never imposed.
+"""What is played too fast to be counted: trills, turns, tremolos, rolled chords, runs, crushed notes.
+Where no value can hold them they are their signs (``uncounted``), elsewhere they are offered.
 
 Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second; a turn
 goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled

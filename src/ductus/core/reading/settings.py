@@ -136,6 +136,11 @@ class ReadingResult:
     changes: tuple[tuple[int, Meter], ...] = ()  # of the meter, as in the settings
 
     @property
+    def signs(self) -> dict[int, bool]:
+        """First events of the ornaments that were heard, and whether each is written as its sign: what a reading of a part has to keep to."""
+        return {o.events[0]: o.events[0] in self.signed for o in self.ornaments}
+
+    @property
     def bars(self) -> BarLines:
         """The bars that it was read in."""
         return BarLines(self.meter, self.changes)

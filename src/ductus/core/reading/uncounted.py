@@ -30,7 +30,9 @@ def as_signs(
     take: Take, found: Sequence[Ornament], grid: BeatGrid, settings: ReadSettings, decided: Mapping[int, bool]
 ) -> tuple[Ornament, ...]:
     """Those of the ornaments that are written as signs; ``decided`` by a person: first event -> as its sign, or note by note."""
-    return tuple(o for o in found if decided.get(o.events[0], too_fast(take, o, grid, settings)))
+    return tuple(
+        o for o in found if (decided[o.events[0]] if o.events[0] in decided else too_fast(take, o, grid, settings))
+    )
 
 
 def too_fast(take: Take, ornament: Ornament, grid: BeatGrid, settings: ReadSettings) -> bool:

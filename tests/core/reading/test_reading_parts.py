@@ -108,7 +108,7 @@ def test_the_feel_is_estimated_from_where_chords_came() -> None:
     place = np.repeat(np.arange(200) * 0.5, 2)
     chord = np.repeat(np.arange(200), 2)
     onset = place + 0.02 + np.repeat(rng.normal(0, 0.03, 200), 2) + rng.normal(0, 0.01, 400)
-    feel = estimate_feel(onset, place, chord)
+    feel = estimate_feel(onset, place, chord, None)
     assert feel.lag == pytest.approx(0.02, abs=0.006)
     assert feel.chord_sd == pytest.approx(0.03, abs=0.005)
     assert feel.note_sd == pytest.approx(0.01, abs=0.003)

@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ductus.core.reading.divisions import EMPTY, MOST_SLOTS, Floats, Ints, RhythmTable
+from ductus.core.reading.hand_lags import HABITS
 
 MOST_TOGETHER = 10  # a player has ten fingers
 WIDEST_CHORD_S = 0.14
@@ -31,6 +32,17 @@ SAME_LN, OTHER_LN = math.log(0.53), math.log(0.47)  # the next note belongs to t
 SQUEEZED = -12.0  # two chords at one place: only where nothing else is left
 LOW = -1e18
 LOG_FACTORIAL = [math.lgamma(m + 1) for m in range(MOST_TOGETHER + 2)]
+
+
+@dataclass(frozen=True, slots=True)
+class Feel:
+    """What the player does on average, in seconds: lag, deviation of chords, deviation of notes inside a chord, and how much later than the lag
+    the notes of each habit come (negative: sooner)."""
+
+    lag: float
+    chord_sd: float
+    note_sd: float
+    habits: tuple[float, ...] = (0.0,) * HABITS
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,8 +81,9 @@ class Lattice:
         allowed: Ints,
         table: RhythmTable,
         reach: float,
+        habit: Ints | None = None,
     ) -> None:
-        """``allowed[k, g]`` is 1 where beat k may take division g; ``reach`` is a share of the local beat."""
+        """``allowed[k, g]`` is 1 where beat k may take division g; ``reach`` is a share of the local beat; ``habit`` that of each note, if known."""
         self.segments = segments_of(onset, release, key)
         self.ends = sorted(self.segments)
         self._family = family
@@ -78,6 +91,10 @@ class Lattice:
         self.every = [s for n in self.ends for s in self.segments[n]]
         self.counts = np.array([len(self.candidates[s.last].time) for s in self.every])
         self.times = np.concatenate([self.candidates[s.last].time for s in self.every])
+        self.mean = np.array([s.mean for s in self.every])
+        self.spread = np.array([s.spread for s in self.every])
+        self.habit = habit
+        self.of_habit, self.aside = habits_in(self.every, self.mean, onset, habit)
         self._take(table)
 
     def _take(self, table: RhythmTable) -> None:
@@ -237,26 +254,41 @@ def _places_of_beats(allowed: Ints, table: RhythmTable) -> list[tuple[Ints, Ints
     return out
 
 
-class Hearing:
-    """What every segment sounds like to some feels (lag and both deviations, one row for each feel), worked out at once."""
+def habits_in(every: Sequence[Segment], mean: Floats, onset: Floats, habit: Ints | None) -> tuple[Floats, Floats]:
+    """For every segment and habit: how many notes have it, and the sum of their distances from the mean of all; shape (segments, HABITS)."""
+    if habit is None:
+        habit = np.zeros(len(onset), np.int64)
+    mine = habit[:, None] == np.arange(HABITS)
+    first, end = np.array([s.first for s in every]), np.array([s.last for s in every]) + 1
+    number = np.concatenate((np.zeros((1, HABITS)), np.cumsum(mine, 0)))
+    total = np.concatenate((np.zeros((1, HABITS)), np.cumsum(np.where(mine, onset[:, None], 0.0), 0)))
+    count = number[end] - number[first]
+    return count, total[end] - total[first] - count * mean[:, None]
 
-    def __init__(self, lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats) -> None:
-        """All three of shape (feels,), in seconds."""
+
+class Hearing:
+    """What every segment sounds like to some feels, worked out at once."""
+
+    def __init__(self, lattice: Lattice, feels: Sequence[Feel]) -> None:
         every = lattice.every
         size = np.array([s.last - s.first + 1 for s in every])
-        spread = np.array([s.spread for s in every])
-        mean = np.array([s.mean for s in every])
         factorial = np.array(LOG_FACTORIAL)[size]
-        chord_sd, note_sd = chord_sd[:, None], note_sd[:, None]
+        lag, chord_sd, note_sd = (
+            np.array([getattr(f, name) for f in feels])[:, None] for name in ("lag", "chord_sd", "note_sd")
+        )
+        habits = np.array([f.habits for f in feels])
+        theirs = habits @ lattice.of_habit.T
+        mean = lattice.mean - theirs / size  # once the habits are taken out
+        spread = lattice.spread - 2 * habits @ lattice.aside.T + habits**2 @ lattice.of_habit.T - theirs**2 / size
         variance = chord_sd**2 + note_sd**2 / size
         score = (size - 1) * SAME_LN + OTHER_LN + factorial - 0.5 * np.log(2 * math.pi * variance)
         score = (
             score
-            - spread / (2 * note_sd**2)
+            - np.maximum(spread, 0.0) / (2 * note_sd**2)
             - (size - 1) * np.log(note_sd * math.sqrt(2 * math.pi))
             - 0.5 * np.log(size)
         )
-        off = np.repeat(mean, lattice.counts) - lag[:, None] - lattice.times
+        off = np.repeat(mean - lag, lattice.counts, axis=1) - lattice.times
         heard = np.repeat(score, lattice.counts, axis=1) - off * off * np.repeat(0.5 / variance, lattice.counts, axis=1)
         edges = np.concatenate(([0], np.cumsum(lattice.counts))).tolist()
         self._heard = {(s.first, s.last): heard[:, edges[k] : edges[k + 1]] for k, s in enumerate(every)}
@@ -270,9 +302,9 @@ class Hearing:
 Path = list[tuple[Segment, int]]  # segments with the index of their candidate, in order
 
 
-def best_paths(lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats) -> tuple[Floats, list[Path]]:
+def best_paths(lattice: Lattice, feels: Sequence[Feel]) -> tuple[Floats, list[Path]]:
     """Viterbi for every feel: (log likelihoods, paths)."""
-    hearing = Hearing(lattice, lag, chord_sd, note_sd)
+    hearing = Hearing(lattice, feels)
     value: dict[int, Floats] = {}
     for n in lattice.ends:
         best: Floats | None = None
@@ -286,8 +318,8 @@ def best_paths(lattice: Lattice, lag: Floats, chord_sd: Floats, note_sd: Floats)
             else:
                 continue
             best = ways if best is None else np.maximum(best, ways)
-        value[n] = best if best is not None else np.full((len(lag), len(lattice.candidates[n].beat)), LOW)
-    paths = [_trace(lattice, value, hearing, b) for b in range(len(lag))]
+        value[n] = best if best is not None else np.full((len(feels), len(lattice.candidates[n].beat)), LOW)
+    paths = [_trace(lattice, value, hearing, b) for b in range(len(feels))]
     return value[lattice.ends[-1]].max(1), paths
 
 
@@ -323,11 +355,9 @@ def log_sum(x: Floats, axis: int) -> Floats:
     return out
 
 
-def posteriors(
-    lattice: Lattice, lag: float, chord_sd: float, note_sd: float
-) -> list[tuple[Segment, NDArray[np.float64]]]:
+def posteriors(lattice: Lattice, feel: Feel) -> list[tuple[Segment, NDArray[np.float64]]]:
     """Forward-backward: for every segment, the probability that it is a chord of the take at each candidate."""
-    hearing = Hearing(lattice, np.array([lag]), np.array([chord_sd]), np.array([note_sd]))
+    hearing = Hearing(lattice, [feel])
     fore: dict[int, Floats] = {}
     heard: dict[tuple[int, int], Floats] = {}
     ways: dict[tuple[int, int], Floats] = {}

@@ -21,6 +21,7 @@ from ductus.core.reading.divisions import (
     COUNT,
     DIVISIONS,
     EMPTY,
+    MOST_SLOTS,
     Floats,
     Ints,
     RhythmTable,
@@ -29,14 +30,17 @@ from ductus.core.reading.divisions import (
     rhythm_table,
     tabulate,
 )
-from ductus.core.reading.lattice import Lattice, as_notes, best_paths, posteriors
+from ductus.core.reading.hand_lags import HABITS, habits_of
+from ductus.core.reading.lattice import Feel, Lattice, as_notes, best_paths, posteriors
 from ductus.core.reading.settings import ReadSettings
 
 REACH_BEATS = 0.36  # a note is looked for within this share of a beat of its onset
 LAG_STARTS_S = (-0.02, 0.0, 0.02)
+TUNE_STARTS_S = (0.0, -0.025)  # the tune with the rest, and brought out
 CHORD_SD_STARTS_S = (0.012, 0.03)
 NOTE_SD_S, CHORD_SD_PRIOR_S = 0.014, 0.020
 PSEUDO_COUNT = 20  # of the priors on both deviations
+HABIT_PSEUDO_COUNT, MOST_HABIT_S = 10, 0.04  # notes without a habit that stand against those of one
 LEAST_CHORD_SD_S = 0.006
 # Beats that were found in the playing follow it, and fine places explain what is left: the less scatter, the more of them, and so on. No player is taken to
 # be so even.
@@ -45,13 +49,16 @@ MOST_LAG_S = 0.05
 ROUNDS = 3
 LEAST_SHARE = 0.002  # less likely places are not named as rivals
 STYLE_PSEUDO_COUNT = 15.0  # how much the counts of scores weigh against the take's own turns, per row
+FIGURE_PSEUDO_COUNT = 15.0  # and against its own figures inside a beat
+STYLE_ROUNDS = 2
 SHORT_TAKE = 60  # chords below which a take does not teach its own style
 LONG_TAKE = 6000  # notes; a longer take is decoded in stretches
 STRETCH = 3000  # notes of one
 OVERLAP = 48  # notes that a stretch sees of its neighbours
 SPARE_BEATS = 4
-# Nats by which a reading with tuplets (or very fine values) must be likelier than one without, and for each beat of them: by trial on open scores.
-RARE_WORTH, RARE_BEAT_WORTH = 1.0, 2.45
+# Nats by which a reading with tuplets (or very fine values) must be likelier than one without, and for each beat of them, with a click and where the beats were
+# found in the playing (and follow it into many a tuplet): by trial on open scores. The more of the beats have them, the less a beat must be worth.
+RARE_WORTH, RARE_BEAT_WORTH = 1.0, {False: 0.75, True: 2.45}
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
 
 
@@ -62,15 +69,6 @@ class Played:
     onset: Floats
     release: Floats
     key: Ints
-
-
-@dataclass(frozen=True, slots=True)
-class Feel:
-    """What the player does on average, in seconds: lag, deviation of chords, deviation of notes inside a chord."""
-
-    lag: float
-    chord_sd: float
-    note_sd: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +92,7 @@ def place_onward(played: Played, grid: BeatGrid, settings: ReadSettings, feel: F
     lattice = lattice_of(played, grid, allowed_by_beat(grid, settings), table)
     found = refine(played, lattice, table, [feel], 1)
     time_s = grid.seconds[found.beat] + (found.place - found.beat) * np.diff(grid.seconds)[found.beat]
-    return replace(found, feel=estimate_feel(played.onset, time_s, found.chord))
+    return replace(found, feel=estimate_feel(played.onset, time_s, found.chord, None))
 
 
 def place_notes(
@@ -105,25 +103,36 @@ def place_notes(
     ``centred``: the beats were found from the same notes, so that there is no lag to look for."""
     allowed = allowed_by_beat(grid, settings)
     table = plainer(rhythm_table(), settings.plainness)
-    starts = [Feel(lag, sd, NOTE_SD_S) for sd in CHORD_SD_STARTS_S for lag in ((0.0,) if centred else LAG_STARTS_S)]
-    lattice = lattice_of(played, grid, allowed, table)
+    first = ((0.0, 0.0),) if centred else tuple(itertools.product(LAG_STARTS_S, TUNE_STARTS_S))
+    starts = [Feel(lag, sd, NOTE_SD_S, (0.0, 0.0, tune)) for sd in CHORD_SD_STARTS_S for lag, tune in first]
+    habit = habits_of(played.onset, played.release, played.key)
+    lattice = lattice_of(played, grid, allowed, table, habit)
     passed(0.1)
     found = refine(played, lattice, table, starts, ROUNDS, centred=centred)
     passed(0.6)
-    if found.chord[-1] + 1 >= SHORT_TAKE:
-        table = plainer(own_style(found, grid), settings.plainness)
+    rounds = 1 if centred else STYLE_ROUNDS
+    for _ in range(rounds if found.chord[-1] + 1 >= SHORT_TAKE else 0):
+        table = plainer(own_style(found, grid, figures=not centred), settings.plainness)
         lattice = lattice.under(table)
         found = refine(played, lattice, table, [found.feel], 2, centred=centred)
-        passed(0.8)
+    passed(0.8)
     gone: frozenset[int] = frozenset()
     for rare in rare_kinds(settings):
-        if beats := len({int(k) for k, g in zip(found.beat, found.division, strict=True) if int(g) in rare}):
-            plain, lattice_without = without(rare | gone, played, grid, settings, found.feel, centred)
-            if found.score - plain.score < RARE_WORTH + RARE_BEAT_WORTH * beats:
+        if beats := beats_in(found, rare):
+            plain, lattice_without = without(rare | gone, played, grid, settings, found.feel, habit, centred)
+            share = beats / beats_in(found)
+            if found.score - plain.score < RARE_WORTH + RARE_BEAT_WORTH[centred] * beats * (1 - share / 2):
                 found, lattice, gone = plain, lattice_without, rare | gone
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found
+
+
+def beats_in(found: Places, kinds: frozenset[int] | None = None) -> int:
+    """How many beats have a note, or are divided in one of these kinds."""
+    return len(
+        {k for k, g in zip(found.beat.tolist(), found.division.tolist(), strict=True) if kinds is None or g in kinds}
+    )
 
 
 def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
@@ -136,17 +145,23 @@ def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
 
 
 def without(
-    rare: frozenset[int], played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel, centred: bool
+    rare: frozenset[int],
+    played: Played,
+    grid: BeatGrid,
+    settings: ReadSettings,
+    feel: Feel,
+    habit: Ints,
+    centred: bool,
 ) -> tuple[Places, Lattice]:
     """The places if some divisions are not in the take at all. Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly
     always unevenness, a lone 32nd before a beat a hand that comes early."""
     allowed = allowed_by_beat(grid, settings)
     allowed[:, sorted(rare)] = 0
     table = plainer(rhythm_table(), settings.plainness)
-    lattice = lattice_of(played, grid, allowed, table)
+    lattice = lattice_of(played, grid, allowed, table, habit)
     found = refine(played, lattice, table, [feel], 2, centred=centred)
     if found.chord[-1] + 1 >= SHORT_TAKE:
-        table = plainer(own_style(found, grid), settings.plainness)
+        table = plainer(own_style(found, grid, figures=not centred), settings.plainness)
         lattice = lattice.under(table)
         found = refine(played, lattice, table, [found.feel], 2, centred=centred)
     return found, lattice
@@ -164,7 +179,8 @@ def place_take(
     with stretch(0.0, 0.1):
         head = part_of(played, 0, edges[1])
         learned = place_notes(head, grid_between(grid, head)[1], settings, centred=centred)
-    table = plainer(own_style(learned, grid_between(grid, head)[1]), settings.plainness)
+    style = own_style(learned, grid_between(grid, head)[1], figures=not centred)
+    table = plainer(style, settings.plainness)
     feel, chords = learned.feel, 0
     found: list[Places] = []
     for first, last in itertools.pairwise(edges):
@@ -172,7 +188,8 @@ def place_take(
         a, b = max(first - OVERLAP, 0), min(last + OVERLAP, count)
         piece = part_of(played, a, b)
         offset, beats = grid_between(grid, piece)
-        lattice = lattice_of(piece, beats, allowed_by_beat(beats, settings), table)
+        habit = habits_of(piece.onset, piece.release, piece.key)
+        lattice = lattice_of(piece, beats, allowed_by_beat(beats, settings), table, habit)
         here = refine(piece, lattice, table, [feel], 2)
         feel = here.feel
         own = slice(first - a, last - a)
@@ -244,9 +261,11 @@ def plainer(table: RhythmTable, plainness: int) -> RhythmTable:
     return replace(table, turn=table.turn - price, alone=table.alone - price)
 
 
-def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable) -> Lattice:
+def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable, habit: Ints | None = None) -> Lattice:
     """The lattice of a take over a grid."""
-    return Lattice(played.onset, played.release, played.key, grid.seconds, grid.family, allowed, table, REACH_BEATS)
+    return Lattice(
+        played.onset, played.release, played.key, grid.seconds, grid.family, allowed, table, REACH_BEATS, habit
+    )
 
 
 def refine(
@@ -254,14 +273,13 @@ def refine(
 ) -> Places:
     """Decode and estimate the feel by turns, from several starts at once; the best of the last round."""
     for left in range(rounds, 0, -1):
-        lag, chord_sd, note_sd = (
-            np.array([getattr(f, name) for f in feels]) for name in ("lag", "chord_sd", "note_sd")
-        )
-        scores, paths = best_paths(lattice, lag, chord_sd, note_sd)
+        scores, paths = best_paths(lattice, feels)
         if left > 1:
             decoded = (as_notes(path, lattice, len(played.onset)) for path in paths)
             least = LEAST_CENTRED_SD_S if centred else LEAST_CHORD_SD_S
-            feels = distinct([estimate_feel(played.onset, time, chord, least) for _, _, _, time, chord in decoded])
+            feels = distinct(
+                [estimate_feel(played.onset, time, chord, lattice.habit, least) for _, _, _, time, chord in decoded]
+            )
     best = int(scores.argmax())
     beat, division, slot, _, chord = as_notes(paths[best], lattice, len(played.onset))
     return Places(beat, beat + table.slot_at[division, slot], division, slot, chord, feels[best], float(scores[best]))
@@ -269,44 +287,75 @@ def refine(
 
 def distinct(feels: Sequence[Feel]) -> list[Feel]:
     """Feels that differ by at least a tenth of a millisecond: starts that met need not be followed twice."""
-    return list({tuple(round(v * 1e4) for v in (f.lag, f.chord_sd, f.note_sd)): f for f in feels}.values())
+    return list({tuple(round(v * 1e4) for v in (f.lag, f.chord_sd, f.note_sd, *f.habits)): f for f in feels}.values())
 
 
-def estimate_feel(onset: Floats, place_s: Floats, chord: Ints, least: float = LEAST_CHORD_SD_S) -> Feel:
-    """Lag (median over chords, at most 50 ms) and both deviations (with pseudo-counts; that of chords at ``least``), from a decoding."""
+def estimate_feel(
+    onset: Floats, place_s: Floats, chord: Ints, habit: Ints | None, least: float = LEAST_CHORD_SD_S
+) -> Feel:
+    """Lag (median over chords, at most 50 ms), habits (medians, with pseudo-counts) and both deviations (with pseudo-counts; that of chords at
+    ``least``), from a decoding."""
     numbers = np.arange(chord[-1] + 1)
     first = np.searchsorted(chord, numbers)
     size = np.diff(np.append(first, len(chord)))
+    lag = float(np.clip(np.median(np.add.reduceat(onset, first) / size - place_s[first]), -MOST_LAG_S, MOST_LAG_S))
+    habits = (0.0,) * HABITS
+    if habit is not None:
+        habits = habits_from(onset - place_s - lag, habit)
+        onset = onset - np.array(habits)[habit]
     mean = np.add.reduceat(onset, first) / size
     residual = mean - place_s[first]
-    lag = float(np.clip(np.median(residual), -MOST_LAG_S, MOST_LAG_S))
     inner = float(((onset - mean[chord]) ** 2).sum())
     freedom = len(onset) - len(numbers)
     note_var = (inner + PSEUDO_COUNT * NOTE_SD_S**2) / (freedom + PSEUDO_COUNT)
     outer = float((np.minimum(np.abs(residual - lag), 0.12) ** 2).sum() - (note_var / size).sum())
     chord_var = (max(outer, 0.0) + PSEUDO_COUNT * CHORD_SD_PRIOR_S**2) / (len(numbers) + PSEUDO_COUNT)
-    return Feel(lag, max(chord_var, least**2) ** 0.5, max(note_var, 0.004**2) ** 0.5)
+    return Feel(lag, max(chord_var, least**2) ** 0.5, max(note_var, 0.004**2) ** 0.5, habits)
 
 
-def own_style(places: Places, grid: BeatGrid) -> RhythmTable:
-    """The rhythm table with the take's own turns between divisions counted in."""
+def habits_from(late: Floats, habit: Ints) -> tuple[float, ...]:
+    """How late the notes of each habit came (median; at most 40 ms)."""
+    out = []
+    for kind in range(HABITS):
+        mine = late[habit == kind]
+        own = float(np.median(mine)) * len(mine) / (len(mine) + HABIT_PSEUDO_COUNT) if len(mine) else 0.0
+        out.append(min(max(own, -MOST_HABIT_S), MOST_HABIT_S))
+    return tuple(out)
+
+
+def own_style(places: Places, grid: BeatGrid, *, figures: bool) -> RhythmTable:
+    """The rhythm table with the take's own turns between divisions counted in, and its figures inside them (not where the beats were found in the playing:
+    what was misread there comes back)."""
     turn, first, step = rhythm_counts()
-    mine = np.zeros_like(turn)
-    at = {int(k): int(g) for k, g in zip(places.beat, places.division, strict=True)}
-    low, high = min(at), max(at)
-    before = at[low]
-    for k in range(low + 1, high + 1):
-        g = at.get(k, EMPTY[int(grid.family[k])])
-        mine[before, g] += 1
-        before = g
-    rows = np.maximum(turn.sum(1, keepdims=True), 1e-9)
-    return tabulate(turn / rows * STYLE_PSEUDO_COUNT + mine, first, step)
+    my_turn, my_first, my_step = np.zeros_like(turn), np.zeros_like(first), np.zeros_like(step)
+    division: dict[int, int] = {}
+    struck: dict[int, set[int]] = {}
+    for k, g, s in zip(places.beat.tolist(), places.division.tolist(), places.slot.tolist(), strict=True):
+        division[k] = g
+        struck.setdefault(k, set()).add(s)
+    beats = range(min(division), max(division) + 1)
+    row = [division.get(k, EMPTY[int(grid.family[k])]) for k in beats]
+    np.add.at(my_turn, (row[:-1], row[1:]), 1)
+    for k, slots in struck.items() if figures else ():
+        g, at = division[k], sorted(slots)
+        my_first[g, at[0]] += 1
+        np.add.at(my_step, (g, at, [*at[1:], MOST_SLOTS]), 1)
+    turn = turn / np.maximum(turn.sum(1, keepdims=True), 1e-9) * STYLE_PSEUDO_COUNT
+    if not figures:
+        return tabulate(turn + my_turn, first, step)
+    return tabulate(turn + my_turn, at_most(first) + my_first, at_most(step) + my_step)
+
+
+def at_most(counts: Floats) -> Floats:
+    """The counts of scores, no row weighing more than FIGURE_PSEUDO_COUNT against the take's own."""
+    total = counts.sum(-1, keepdims=True)
+    return np.asarray(counts * (np.minimum(total, FIGURE_PSEUDO_COUNT) / np.maximum(total, 1e-9)))
 
 
 def rivals_of(lattice: Lattice, count: int, feel: Feel) -> tuple[tuple[tuple[int, int, int, float], ...], ...]:
     """For each note the places it may stand at, as (beat, division, slot, probability), likeliest first."""
     merged: list[dict[F, list[float]]] = [{} for _ in range(count)]
-    for segment, share in posteriors(lattice, feel.lag, feel.chord_sd, feel.note_sd):
+    for segment, share in posteriors(lattice, feel):
         found = lattice.candidates[segment.last]
         for c in np.flatnonzero(share > LEAST_SHARE):
             beat, division, slot = int(found.beat[c]), int(found.division[c]), int(found.slot[c])

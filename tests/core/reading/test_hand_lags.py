@@ -11,9 +11,9 @@ import pytest
 
 from ductus.core.reading.beats import grid_for
 from ductus.core.reading.divisions import rhythm_table
-from ductus.core.reading.hand_lags import HABITS, habits_of
+from ductus.core.reading.hand_lags import HABITS, habits_of, lags_within, usual
 from ductus.core.reading.lattice import Feel, Hearing, Lattice
-from ductus.core.reading.places import Played, allowed_by_beat, habits_from, lattice_of, place_notes
+from ductus.core.reading.places import Played, allowed_by_beat, lattice_of, place_notes
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
@@ -88,16 +88,24 @@ def test_even_sixteenths_with_a_few_loose_ones_hold_no_triplet() -> None:
 def test_the_tune_is_the_top_of_the_right_hand() -> None:
     onset = np.array([0.0, 0.0, 0.0, 0.5, 1.0, 1.0, 1.01])
     key = np.array([43, 67, 76, 74, 45, 66, 74])
-    assert habits_of(onset, onset + 0.4, key).tolist() == [0, 1, 2, 2, 0, 1, 2]
+    assert habits_of(onset, onset + 0.4, key)[0].tolist() == [0, 1, 2, 2, 0, 1, 2]
 
 
-def test_habits_are_medians_that_a_few_notes_do_not_make() -> None:
-    late = np.array([0.03] * 40 + [-0.02] * 40 + [0.5])
-    habit = np.array([0] * 40 + [2] * 40 + [1])
-    left, inner, tune = habits_from(late, habit)
-    assert left == pytest.approx(0.03 * 40 / 50)
-    assert tune == pytest.approx(-0.02 * 40 / 50)
-    assert inner == pytest.approx(0.04)  # the most that is believed
+def test_lags_come_from_chords_that_hold_several_habits() -> None:
+    onset, habit, chord = [], [], []
+    for k in range(40):
+        onset += [float(k), k + 0.005, k - 0.02]
+        habit += [0, 1, 2]
+        chord += [k] * 3
+    late = lags_within(np.array([*onset, 50.0]), np.array([*habit, 2]), np.array([*chord, 40]))
+    few = 40 / 50  # drawn to none by ten notes without a habit
+    assert late == pytest.approx((0.0, 0.005 * few, -0.02 * few))
+
+
+def test_a_habit_is_a_median_that_a_few_notes_do_not_make() -> None:
+    assert usual(np.array([-0.02] * 40 + [np.nan] * 5)) == pytest.approx(-0.02 * 40 / 50)
+    assert usual(np.array([0.5] * 90)) == pytest.approx(0.04)  # the most that is believed
+    assert usual(np.array([])) == 0.0
 
 
 def test_taking_habits_out_is_hearing_the_notes_where_they_would_have_been() -> None:

@@ -19,12 +19,34 @@ HABITS = 3
 TOGETHER_S = 0.035  # a rough idea of chords will do here: onsets that follow each other so soon
 
 
-def habits_of(onset: Floats, release: Floats, key: Ints) -> Ints:
-    """The habit of each note (onsets rising)."""
+PSEUDO_COUNT, MOST_LAG_S = 10, 0.04  # notes without a habit that stand against those of one
+
+
+def habits_of(onset: Floats, release: Floats, key: Ints) -> tuple[Ints, tuple[float, ...]]:
+    """The habit of each note (onsets rising), and how late the notes of each come beside others that are struck with them."""
     chord = np.cumsum(np.append(False, np.diff(onset) > TOGETHER_S))
     order = np.lexsort((key, chord))
     hand, _ = hands_by_reach(np.maximum.accumulate(onset[order]), release[order], key[order], chord[order])
     top = np.append(np.diff(chord) > 0, True)
     habit = np.empty(len(onset), np.int64)
     habit[order] = np.where(hand == 1, np.where(top, 2, 1), 0)
-    return habit
+    return habit, lags_within(onset, habit, chord)
+
+
+def lags_within(onset: Floats, habit: Ints, chord: Ints) -> tuple[float, ...]:
+    """How late the notes of each habit come, from chords that hold several: against their left hand, or against the tune where that has nothing."""
+    count = np.zeros((int(chord[-1]) + 1, HABITS))
+    total = np.zeros_like(count)
+    np.add.at(count, (chord, habit), 1)
+    np.add.at(total, (chord, habit), onset)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean = total / count  # NaN where a chord has no note of the habit
+    tune = usual(mean[:, 2] - mean[:, 0])
+    return 0.0, tune + usual(mean[:, 1] - mean[:, 2]), tune
+
+
+def usual(late: Floats) -> float:
+    """The median of those there are, drawn to 0 where they are few."""
+    late = late[np.isfinite(late)]
+    found = float(np.median(late)) * len(late) / (len(late) + PSEUDO_COUNT) if len(late) else 0.0
+    return min(max(found, -MOST_LAG_S), MOST_LAG_S)

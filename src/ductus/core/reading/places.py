@@ -30,17 +30,15 @@ from ductus.core.reading.divisions import (
     rhythm_table,
     tabulate,
 )
-from ductus.core.reading.hand_lags import HABITS, habits_of
+from ductus.core.reading.hand_lags import HABITS, habits_of, usual
 from ductus.core.reading.lattice import Feel, Lattice, as_notes, best_paths, posteriors
 from ductus.core.reading.settings import ReadSettings
 
 REACH_BEATS = 0.36  # a note is looked for within this share of a beat of its onset
 LAG_STARTS_S = (-0.02, 0.0, 0.02)
-TUNE_STARTS_S = (0.0, -0.025)  # the tune with the rest, and brought out
 CHORD_SD_STARTS_S = (0.012, 0.03)
 NOTE_SD_S, CHORD_SD_PRIOR_S = 0.014, 0.020
 PSEUDO_COUNT = 20  # of the priors on both deviations
-HABIT_PSEUDO_COUNT, MOST_HABIT_S = 10, 0.04  # notes without a habit that stand against those of one
 LEAST_CHORD_SD_S = 0.006
 # Beats that were found in the playing follow it, and fine places explain what is left: the less scatter, the more of them, and so on. No player is taken to
 # be so even.
@@ -103,9 +101,9 @@ def place_notes(
     ``centred``: the beats were found from the same notes, so that there is no lag to look for."""
     allowed = allowed_by_beat(grid, settings)
     table = plainer(rhythm_table(), settings.plainness)
-    first = ((0.0, 0.0),) if centred else tuple(itertools.product(LAG_STARTS_S, TUNE_STARTS_S))
-    starts = [Feel(lag, sd, NOTE_SD_S, (0.0, 0.0, tune)) for sd in CHORD_SD_STARTS_S for lag, tune in first]
-    habit = habits_of(played.onset, played.release, played.key)
+    habit, lags = habits_of(played.onset, played.release, played.key)
+    first = (0.0,) if centred else LAG_STARTS_S
+    starts = [Feel(lag, sd, NOTE_SD_S, lags) for sd in CHORD_SD_STARTS_S for lag in first]
     lattice = lattice_of(played, grid, allowed, table, habit)
     passed(0.1)
     found = refine(played, lattice, table, starts, ROUNDS, centred=centred)
@@ -188,7 +186,7 @@ def place_take(
         a, b = max(first - OVERLAP, 0), min(last + OVERLAP, count)
         piece = part_of(played, a, b)
         offset, beats = grid_between(grid, piece)
-        habit = habits_of(piece.onset, piece.release, piece.key)
+        habit, _ = habits_of(piece.onset, piece.release, piece.key)
         lattice = lattice_of(piece, beats, allowed_by_beat(beats, settings), table, habit)
         here = refine(piece, lattice, table, [feel], 2)
         feel = here.feel
@@ -301,7 +299,7 @@ def estimate_feel(
     lag = float(np.clip(np.median(np.add.reduceat(onset, first) / size - place_s[first]), -MOST_LAG_S, MOST_LAG_S))
     habits = (0.0,) * HABITS
     if habit is not None:
-        habits = habits_from(onset - place_s - lag, habit)
+        habits = tuple(usual((onset - place_s - lag)[habit == kind]) for kind in range(HABITS))
         onset = onset - np.array(habits)[habit]
     mean = np.add.reduceat(onset, first) / size
     residual = mean - place_s[first]
@@ -311,16 +309,6 @@ def estimate_feel(
     outer = float((np.minimum(np.abs(residual - lag), 0.12) ** 2).sum() - (note_var / size).sum())
     chord_var = (max(outer, 0.0) + PSEUDO_COUNT * CHORD_SD_PRIOR_S**2) / (len(numbers) + PSEUDO_COUNT)
     return Feel(lag, max(chord_var, least**2) ** 0.5, max(note_var, 0.004**2) ** 0.5, habits)
-
-
-def habits_from(late: Floats, habit: Ints) -> tuple[float, ...]:
-    """How late the notes of each habit came (median; at most 40 ms)."""
-    out = []
-    for kind in range(HABITS):
-        mine = late[habit == kind]
-        own = float(np.median(mine)) * len(mine) / (len(mine) + HABIT_PSEUDO_COUNT) if len(mine) else 0.0
-        out.append(min(max(own, -MOST_HABIT_S), MOST_HABIT_S))
-    return tuple(out)
 
 
 def own_style(places: Places, grid: BeatGrid, *, figures: bool) -> RhythmTable:

@@ -13,7 +13,7 @@ from __future__ import annotations
 import numpy as np
 
 from ductus.core.reading.divisions import Floats, Ints
-from ductus.core.reading.hands import hands_by_reach
+from ductus.core.reading.hands import hand_logits
 
 HABITS = 3
 TOGETHER_S = 0.035  # a rough idea of chords will do here: onsets that follow each other so soon
@@ -26,10 +26,10 @@ def habits_of(onset: Floats, release: Floats, key: Ints) -> tuple[Ints, tuple[fl
     """The habit of each note (onsets rising), and how late the notes of each come beside others that are struck with them."""
     chord = np.cumsum(np.append(False, np.diff(onset) > TOGETHER_S))
     order = np.lexsort((key, chord))
-    hand, _ = hands_by_reach(np.maximum.accumulate(onset[order]), release[order], key[order], chord[order])
+    right = hand_logits(onset, release, key) > 0
     top = np.append(np.diff(chord) > 0, True)
-    habit = np.empty(len(onset), np.int64)
-    habit[order] = np.where(hand == 1, np.where(top, 2, 1), 0)
+    habit = np.where(right, 1, 0)
+    habit[order[top & right[order]]] = 2
     return habit, lags_within(onset, habit, chord)
 
 

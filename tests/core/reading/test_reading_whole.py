@@ -49,7 +49,7 @@ def scores(bench: Any) -> list[dict[str, Any]]:
 
 
 # Floors: two or three points under what was measured when they were set (make bench-reading).
-FLOORS = {"onset": 0.97, "value": 0.85, "staff": 0.86, "spelling": 0.97}
+FLOORS = {"onset": 0.98, "value": 0.87, "staff": 0.9, "spelling": 0.98}
 
 
 @pytest.mark.parametrize("skill", ["steady", "rough"])
@@ -59,7 +59,7 @@ def test_click_takes_of_open_scores_stay_above_the_floors(bench: Any, scores: li
         assert np.mean([r[name] for r in rows]) >= floor, name
     assert np.mean([r["key"] for r in rows]) >= 0.66  # one of them is Dorian: two signatures are about equally likely
     caught, wrong = sum(r["caught"] for r in rows), sum(r["wrong"] for r in rows)
-    assert caught >= 0.6 * wrong
+    assert caught >= 0.75 * wrong
     assert max(r["doubts_per_100"] for r in rows) <= 12
 
 

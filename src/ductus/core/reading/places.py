@@ -56,7 +56,7 @@ OVERLAP = 48  # notes that a stretch sees of its neighbours
 SPARE_BEATS = 4
 # Nats by which a reading with tuplets (or very fine values) must be likelier than one without, and for each beat of them, with a click and where the beats were
 # found in the playing (and follow it into many a tuplet): by trial on open scores. The more of the beats have them, the less a beat must be worth.
-RARE_WORTH, RARE_BEAT_WORTH = 1.0, {False: 0.75, True: 2.45}
+RARE_WORTH = {False: (4.0, 0.5), True: (1.0, 2.45)}
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
 
 
@@ -119,7 +119,8 @@ def place_notes(
         if beats := beats_in(found, rare):
             plain, lattice_without = without(rare | gone, played, grid, settings, found.feel, habit, centred)
             share = beats / beats_in(found)
-            if found.score - plain.score < RARE_WORTH + RARE_BEAT_WORTH[centred] * beats * (1 - share / 2):
+            worth, each = RARE_WORTH[centred]
+            if found.score - plain.score < worth + each * beats * (1 - share / 2):
                 found, lattice, gone = plain, lattice_without, rare | gone
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))

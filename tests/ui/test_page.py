@@ -371,6 +371,11 @@ def test_a_left_hand_on_a_treble_staff_is_offered_a_bass_clef_where_it_happens(p
     quarters(page, "adgadgad")
     offer = page.get_by_test_id("offer")
     expect(offer).to_contain_text("notes far below the staff: bass clef?")
+    offer.hover()
+    where = offer.bounding_box()
+    quarters(page, "a")
+    says(page, "C 2, quarter, bar 3, beat 1")
+    assert offer.bounding_box() == where  # it does not run away from the mouse
     offer.get_by_role("button", name="yes").click()
     says(page, "Bass clef from bar 1, beat 1 on")
     expect(offer).to_have_count(0)

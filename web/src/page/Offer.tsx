@@ -6,12 +6,14 @@ import { frame, useDesk } from '../desk/store'
 export function Offer({ place }: { place: PenPlace }) {
   const offer = useDesk((s) => s.pen?.offer)
   const [left, setLeft] = useState('')
+  const [held, setHeld] = useState<PenPlace | null>(null) // under the mouse it stays where it is, so that a press meets what it was meant for
   if (!offer || left === JSON.stringify(offer.do)) return null
+  const at = held ?? place
   return (
-    <p role="status" data-testid="offer" className="absolute z-10 flex items-center gap-2 rounded-[3px] bg-wash px-2 font-serif whitespace-nowrap shadow" style={{ left: Math.max(place.x - 60, 8), top: place.systemBottom + 30 }}>
+    <p role="status" data-testid="offer" onPointerEnter={() => setHeld(place)} onPointerLeave={() => setHeld(null)} className="absolute z-10 flex items-center gap-2 rounded-[3px] bg-wash px-2 font-serif whitespace-nowrap shadow" style={{ left: Math.max(at.x - 60, 8), top: at.systemBottom + 30 }}>
       {offer.words}
-      <button type="button" className="underline" onClick={() => frame(offer.do)}>yes</button>
-      <button type="button" className="underline" onClick={() => setLeft(JSON.stringify(offer.do))}>no</button>
+      <button type="button" className="underline" onClick={() => { setHeld(null); frame(offer.do) }}>yes</button>
+      <button type="button" className="underline" onClick={() => { setHeld(null); setLeft(JSON.stringify(offer.do)) }}>no</button>
     </p>
   )
 }

@@ -10,7 +10,7 @@ export function Offer({ place }: { place: PenPlace }) {
   if (!offer || left === JSON.stringify(offer.do)) return null
   const at = held ?? place
   return (
-    <p role="status" data-testid="offer" onPointerEnter={() => setHeld(place)} onPointerLeave={() => setHeld(null)} className="absolute z-10 flex items-center gap-2 rounded-[3px] bg-wash px-2 font-serif whitespace-nowrap shadow" style={{ left: Math.max(at.x - 60, 8), top: at.systemBottom + 30 }}>
+    <p role="status" data-testid="offer" onPointerEnter={() => setHeld(place)} onPointerLeave={() => setHeld(null)} className="absolute z-10 flex items-center gap-2 rounded-[3px] bg-wash px-2 font-serif whitespace-nowrap shadow" style={{ left: Math.max(at.x - 60, 8), top: at.systemBottom + 36 }}>
       {offer.words}
       <button type="button" className="underline" onClick={() => { setHeld(null); frame(offer.do) }}>yes</button>
       <button type="button" className="underline" onClick={() => { setHeld(null); setLeft(JSON.stringify(offer.do)) }}>no</button>

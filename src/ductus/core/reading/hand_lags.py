@@ -17,8 +17,6 @@ from ductus.core.reading.hands import hand_logits
 
 HABITS = 3
 TOGETHER_S = 0.035  # a rough idea of chords will do here: onsets that follow each other so soon
-
-
 PSEUDO_COUNT, MOST_LAG_S = 10, 0.04  # notes without a habit that stand against those of one
 
 
@@ -34,7 +32,7 @@ def habits_of(onset: Floats, release: Floats, key: Ints) -> tuple[Ints, tuple[fl
 
 
 def lags_within(onset: Floats, habit: Ints, chord: Ints) -> tuple[float, ...]:
-    """How late the notes of each habit come, from chords that hold several: against their left hand, or against the tune where that has nothing."""
+    """How late the notes of each habit come beside the left hand (seconds), from chords that hold several; what lies under the tune is compared with the tune."""
     count = np.zeros((int(chord[-1]) + 1, HABITS))
     total = np.zeros_like(count)
     np.add.at(count, (chord, habit), 1)

@@ -94,7 +94,8 @@ class Lattice:
         self.mean = np.array([s.mean for s in self.every])
         self.spread = np.array([s.spread for s in self.every])
         self.habit = habit
-        self.of_habit, self.aside = habits_in(self.every, self.mean, onset, habit)
+        if habit is not None:
+            self.of_habit, self.aside = habits_in(self.every, self.mean, onset, habit)
         self._take(table)
 
     def _take(self, table: RhythmTable) -> None:
@@ -254,10 +255,8 @@ def _places_of_beats(allowed: Ints, table: RhythmTable) -> list[tuple[Ints, Ints
     return out
 
 
-def habits_in(every: Sequence[Segment], mean: Floats, onset: Floats, habit: Ints | None) -> tuple[Floats, Floats]:
+def habits_in(every: Sequence[Segment], mean: Floats, onset: Floats, habit: Ints) -> tuple[Floats, Floats]:
     """For every segment and habit: how many notes have it, and the sum of their distances from the mean of all; shape (segments, HABITS)."""
-    if habit is None:
-        habit = np.zeros(len(onset), np.int64)
     mine = habit[:, None] == np.arange(HABITS)
     first, end = np.array([s.first for s in every]), np.array([s.last for s in every]) + 1
     number = np.concatenate((np.zeros((1, HABITS)), np.cumsum(mine, 0)))
@@ -276,10 +275,12 @@ class Hearing:
         lag, chord_sd, note_sd = (
             np.array([getattr(f, name) for f in feels])[:, None] for name in ("lag", "chord_sd", "note_sd")
         )
-        habits = np.array([f.habits for f in feels])
-        theirs = habits @ lattice.of_habit.T
-        mean = lattice.mean - theirs / size  # once the habits are taken out
-        spread = lattice.spread - 2 * habits @ lattice.aside.T + habits**2 @ lattice.of_habit.T - theirs**2 / size
+        mean, spread = lattice.mean, lattice.spread
+        if lattice.habit is not None:  # not while it is played: the habits are taken out
+            habits = np.array([f.habits for f in feels])
+            theirs = habits @ lattice.of_habit.T
+            spread = spread - 2 * habits @ lattice.aside.T + habits**2 @ lattice.of_habit.T - theirs**2 / size
+            mean = mean - theirs / size
         variance = chord_sd**2 + note_sd**2 / size
         score = (size - 1) * SAME_LN + OTHER_LN + factorial - 0.5 * np.log(2 * math.pi * variance)
         score = (

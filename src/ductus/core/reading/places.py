@@ -90,7 +90,7 @@ def place_onward(played: Played, grid: BeatGrid, settings: ReadSettings, feel: F
     lattice = lattice_of(played, grid, allowed_by_beat(grid, settings), table)
     found = refine(played, lattice, table, [feel], 1)
     time_s = grid.seconds[found.beat] + (found.place - found.beat) * np.diff(grid.seconds)[found.beat]
-    return replace(found, feel=estimate_feel(played.onset, time_s, found.chord, None))
+    return replace(found, feel=estimate_feel(played.onset, time_s, found.chord, lattice.habit))
 
 
 def place_notes(

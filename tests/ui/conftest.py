@@ -18,6 +18,8 @@ import pytest
 from _pytest.runner import runtestprotocol
 from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
 
+from ductus.app.library import Library
+from ductus.demo.shelf import fill_library
 from tests.ui.fake_midi import FAKE_MIDI
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
@@ -86,16 +88,27 @@ def closed(server: Server) -> None:
 
 @pytest.fixture(scope="session")
 def shared_server() -> Iterator[Server]:
-    """A demo library, served for all tests of this worker."""
+    """A demo library, made by the application itself and served for all tests of this worker."""
     with tempfile.TemporaryDirectory() as folder:
         made = Server(Path(folder) / "library")
         yield made
         closed(made)
 
 
+@pytest.fixture(scope="session")
+def demo_shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A demo library as it is when the application has just made it, to be copied: to read its take anew for each test takes seconds."""
+    folder = tmp_path_factory.mktemp("demo")
+    made = Library(folder / "library.sqlite")
+    fill_library(made)
+    made.close()
+    return folder
+
+
 @pytest.fixture
-def own_server(tmp_path: Path) -> Iterator[Server]:
+def own_server(tmp_path: Path, demo_shelf: Path) -> Iterator[Server]:
     """A server for tests that kill it, or look at the whole shelf."""
+    shutil.copytree(demo_shelf, tmp_path / "library")
     made = Server(tmp_path / "library")
     yield made
     closed(made)
@@ -188,11 +201,11 @@ def windows(warm: None, chromium: Browser) -> Iterator[Windows]:
     made.close()
 
 
-def at_shelf(windows: Windows, url: str, script: str = "", own: bool = False) -> Iterator[Page]:
-    """A window on the shelf; any script error fails the test."""
+def at_the_door(windows: Windows, url: str, script: str = "", own: bool = False) -> Iterator[Page]:
+    """A window that has come as far as the server's icon: neither shelf nor desk is drawn yet. Any script error fails the test."""
     page, errors = windows.open(script) if own else windows.lend(script)
     errors.clear()
-    page.goto(url)
+    page.goto(f"{url}/icon.svg")
     yield page
     if own:
         page.context.close()
@@ -203,15 +216,15 @@ def at_shelf(windows: Windows, url: str, script: str = "", own: bool = False) ->
 
 @pytest.fixture
 def page(request: pytest.FixtureRequest, windows: Windows, server: Server) -> Iterator[Page]:
-    """A kept window on the shelf, or (marked ``own_page``, for tests that change its clock or its scripts) a new one."""
+    """A kept window at the door, or (marked ``own_page``, for tests that change its clock or its scripts) a new one."""
     own = request.node.get_closest_marker("own_page") is not None
-    yield from at_shelf(windows, server.url, own=own)
+    yield from at_the_door(windows, server.url, own=own)
 
 
 @pytest.fixture
 def wired(windows: Windows, server: Server) -> Iterator[Page]:
     """A window with instruments and an output that can be plugged in."""
-    yield from at_shelf(windows, server.url, FAKE_MIDI)
+    yield from at_the_door(windows, server.url, FAKE_MIDI)
 
 
 @pytest.hookimpl(tryfirst=True)

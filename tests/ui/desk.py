@@ -14,7 +14,16 @@ from tests.ui.conftest import Server
 
 
 def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> str:
-    """Make a piece by the sentence on the shelf; returns its id."""
+    """A new piece, open at its desk; returns its id. (`begin_by_sentence` makes one as a person does.)"""
+    tonic, mode = key.split()
+    asked = {"title": title, "meter": meter, "fifths": music21.key.Key(tonic, mode).sharps, "mode": mode}
+    made = page.request.post(f"{address(page)}/api/pieces", data=asked)
+    assert made.ok, made.text()
+    return at_desk(page, made.json()["id"])
+
+
+def begin_by_sentence(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> str:
+    """On the shelf: make a piece by its sentence; returns its id."""
     page.get_by_label("title", exact=True).fill(title)
     page.get_by_label("meter", exact=True).fill(meter)
     page.get_by_label("key", exact=True).select_option(label=key)
@@ -23,9 +32,25 @@ def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> s
 
 
 def open_piece(page: Page, title: str) -> str:
-    """Open a piece from the shelf; returns its id."""
-    page.get_by_role("searchbox").fill(title)  # a long shelf grows on the way down
-    page.get_by_role("link", name=re.compile(title)).click()
+    """Open a piece that is on the shelf; returns its id. (The shelf's own tests find it there.)"""
+    listed = page.request.get(f"{address(page)}/api/pieces").json()
+    return at_desk(page, next(p["id"] for p in listed if title in p["title"]))
+
+
+def address(page: Page) -> str:
+    """Where the server of this page is."""
+    return "/".join(page.url.split("/")[:3])
+
+
+def to_shelf(page: Page, url: str = "") -> None:
+    """Go to the shelf (of the server that the page came from, or of another), and wait until it stands."""
+    page.goto(url or address(page))
+    page.get_by_role("heading", name="On the shelf").wait_for()
+
+
+def at_desk(page: Page, piece: str) -> str:
+    """Open a piece by its address; returns its id."""
+    page.goto(f"{address(page)}/piece/{piece}")
     return opened(page)
 
 

@@ -11,11 +11,25 @@ from playwright.sync_api import Page, expect
 
 from ductus.demo.scenario import waltz
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, choose, chord, drawn_notes, exported, open_piece, play_through, press, says
+from tests.ui.desk import (
+    about,
+    begin,
+    begin_by_sentence,
+    choose,
+    chord,
+    drawn_notes,
+    exported,
+    open_piece,
+    play_through,
+    press,
+    says,
+    to_shelf,
+)
 
 
 def test_four_bars_by_computer_keys_are_exported_as_typed(page: Page, server: Server) -> None:
-    piece = begin(page, "Four bars", "3/4", "G major")
+    to_shelf(page)
+    piece = begin_by_sentence(page, "Four bars", "3/4", "G major")
     expect(page.get_by_test_id("pen-state")).to_have_text("Pen up")  # always up when a piece opens
     press(page, "a")
     assert drawn_notes(page) == 0
@@ -179,6 +193,7 @@ def test_after_a_kill_nothing_committed_is_lost_and_undo_goes_on(page: Page, ser
 
 @pytest.mark.own_server
 def test_a_bad_file_is_refused_in_words_and_a_deleted_piece_comes_back(page: Page) -> None:
+    to_shelf(page)
     page.get_by_label("Files to import").set_input_files(
         {"name": "letter.mid", "mimeType": "audio/midi", "buffer": b"Dear band"}
     )

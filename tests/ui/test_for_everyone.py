@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, chord, exported, open_piece, press, says
+from tests.ui.desk import begin, chord, exported, open_piece, press, says, to_shelf
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 # Web Content Accessibility Guidelines 2.0 to 2.2, levels A and AA, as far as axe-core can tell (targets of 24 pixels among them).
@@ -39,7 +39,7 @@ def key(*names: str) -> Callable[[Page], None]:
 
 
 def on_shelf(page: Page) -> None:
-    page.goto(page.url.split("/piece")[0])
+    to_shelf(page)
     page.get_by_label(re.compile("^Tags of Lock Gate Waltz")).click()
 
 
@@ -52,7 +52,6 @@ def in_piece(title: str, *keys: str) -> Callable[[Page], None]:
     """Another piece of the shelf, and keys there."""
 
     def go(page: Page) -> None:
-        page.goto(page.url.split("/piece")[0])
         open_piece(page, title)
         press(page, *keys)
 
@@ -106,7 +105,7 @@ def test_no_barrier_in_any_state(page: Page, server: Server, state: str) -> None
 
 def test_the_check_itself_sees_barriers(page: Page, server: Server) -> None:
     """A picture with no name and a button of four pixels are found; else nothing would be proved by finding none."""
-    page.goto(server.url)
+    to_shelf(page)
     page.evaluate(
         "document.querySelector('main').insertAdjacentHTML('beforeend', '<img src=x><button style=\"width:4px;height:4px;padding:0\"></button>')"
     )
@@ -123,8 +122,7 @@ def focused(page: Page) -> str:
 
 
 def test_eight_bars_are_entered_heard_back_and_corrected_without_eyes(page: Page, server: Server) -> None:
-    page.goto(server.url)
-    page.get_by_role("heading", name="On the shelf").wait_for()
+    to_shelf(page)
     for _ in range(60):
         page.keyboard.press("Tab")
         if focused(page) == "Begin":
@@ -194,7 +192,7 @@ def test_what_stands_at_a_note_is_said_with_it(page: Page, server: Server) -> No
 
 
 def test_the_tour_waits_for_each_gesture(page: Page, server: Server) -> None:
-    page.goto(server.url)
+    to_shelf(page)
     page.get_by_role("button", name="Show me").click()
     page.wait_for_selector(".system svg")
     tour = page.get_by_test_id("tour")
@@ -221,8 +219,7 @@ def test_the_tour_waits_for_each_gesture(page: Page, server: Server) -> None:
     expect(tour).to_contain_text("That was the tour")
     press(page, "Escape")
     tour.get_by_role("button", name="Close").click()
-    page.goto(server.url)
-    page.get_by_role("heading", name="On the shelf").wait_for()
+    to_shelf(page)
     expect(page.get_by_test_id("tour-offer")).to_have_count(0)  # it is not offered twice
     expect(page.get_by_role("link", name="First Steps aboard").first).to_be_visible()
 
@@ -248,7 +245,7 @@ def test_four_hundred_percent_and_forced_colours_are_usable(chromium: Browser, s
     """At 400 % of 1280 pixels a page has 320 (WCAG 2.1, 1.4.10 Reflow): the line, the pen and the sheet can all be reached."""
     context = chromium.new_context(viewport={"width": 320, "height": 640}, forced_colors="active")
     page = context.new_page()
-    page.goto(server.url)
+    to_shelf(page, server.url)
     page.get_by_role("link", name="Lock Gate Waltz").first.click()
     page.wait_for_selector(".system svg")
     for target in (
@@ -270,7 +267,6 @@ def test_four_hundred_percent_and_forced_colours_are_usable(chromium: Browser, s
 @pytest.mark.own_server
 def test_answers_are_walked_through_with_the_arrows(page: Page, server: Server) -> None:
     """The lead-through of the demo's free take: one stop of Tab for the group, the arrows go from answer to answer."""
-    page.goto(server.url)
     open_piece(page, "Tiller Tune")
     press(page, "KeyR")
     group = page.get_by_role("radiogroup").first

@@ -15,7 +15,7 @@ from playwright.sync_api import Page, expect
 
 from ductus.engraving.pdf import CONVERTER
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, choose, chord, open_piece, opened, press, says, with_mark
+from tests.ui.desk import about, begin, choose, chord, open_piece, opened, press, says, to_shelf, with_mark
 
 
 def score_of(server: Server, piece: str) -> music21.stream.Score:
@@ -67,6 +67,7 @@ def select_bar(page: Page) -> None:
 
 def song_by_keys(page: Page) -> str:
     """Set-up and notes of the song, by keys alone; returns its id."""
+    to_shelf(page)
     tab_to(page, "layout")
     page.keyboard.type("singer")
     for label, words in (

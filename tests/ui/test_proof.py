@@ -38,7 +38,6 @@ def plant(page: Page) -> None:
 def test_a_page_is_proved_by_playing_it(page: Page, server: Server) -> None:
     """The proof finds three planted errors and no others; one key takes the played version over, and the page is the piece again."""
     page.clock.install()
-    page.goto(server.url)
     piece = open_piece(page, "Lock Gate Waltz")
     right = exported(server, piece)
     plant(page)

@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from ductus.core.performance.takes import PlayedNote
 from tests.building import midi_of
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, colour_at, exported, opened, pass_time, play_through, press, says
+from tests.ui.desk import begin, colour_at, exported, opened, pass_time, play_through, press, says, to_shelf
 
 pytestmark = pytest.mark.own_page
 RECORD = re.compile("^Record")
@@ -267,6 +267,7 @@ def syncopated(seed: int, quarters_per_minute: float = 100.0, spread_s: float = 
 def test_a_doubt_repairs_the_syncopated_bar(page: Page, server: Server) -> None:
     """A 16th, an eighth and a 16th were read as something else; the doubt of that bar names them, and X, once or twice, writes them."""
     data = midi_of(syncopated(0), 100, (4, 4))
+    to_shelf(page)
     page.get_by_label("Files to import").set_input_files(
         {"name": "hidden.mid", "mimeType": "audio/midi", "buffer": data}
     )

@@ -15,7 +15,7 @@ from ductus.demo.shelf import FREELY, HASTY, PIECES
 from ductus.engraving.pages import PageSetup
 from ductus.formats.musicxml_write import write_musicxml
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, press, says
+from tests.ui.desk import begin, begin_by_sentence, press, says, to_shelf
 
 pytestmark = pytest.mark.own_server
 DROP = """(files) => {
@@ -33,8 +33,7 @@ def drop(page: Page, **files: bytes) -> None:
 
 
 def shelf(page: Page, server: Server) -> None:
-    page.goto(server.url)
-    page.get_by_role("heading", name="On the shelf").wait_for()
+    to_shelf(page, server.url)
     expect(page.get_by_test_id("pieces").get_by_role("listitem").first).to_be_visible()
 
 
@@ -157,13 +156,14 @@ def test_many_pieces_are_listed_in_a_moment(page: Page, server: Server) -> None:
 
 
 def test_a_pick_up_of_any_length_is_told_and_what_is_none_is_not_taken(page: Page, server: Server) -> None:
+    to_shelf(page)
     page.get_by_label("pick-up", exact=True).select_option(label="a pick-up of")
     length = page.get_by_label("length of the pick-up")
     for wrong in ("9/8", "1/3", "a bit", "0/4"):
         length.fill(wrong)
         assert not length.evaluate("e => e.checkValidity()"), wrong
     length.fill("5/16")
-    piece = begin(page, "Upbeat")
+    piece = begin_by_sentence(page, "Upbeat")
     score = music21.converter.parseData(server.get(f"/api/pieces/{piece}/export.musicxml").decode(), format="musicxml")
     lead = score.parts[0].getElementsByClass("Measure")[0]
     assert (lead.number, lead.duration.quarterLength) == (0, 1.25)

@@ -178,8 +178,9 @@ def test_beams_join_within_the_beat(meter: str, notes: list[tuple[F, F]], beams:
     assert " ".join("".join(w[0] for w in s.beams) for s in symbols) == beams
 
 
-def test_a_further_voice_hides_its_rests_only_where_it_has_not_begun() -> None:
-    piece = piece_of("4/4", [(0, 4), (4, 4)])
+def test_a_further_voice_shows_no_silence_before_it_begins_and_after_it_has_ended() -> None:
+    """Common practice: rests stand only inside the bars through which a further voice goes on."""
+    piece = piece_of("4/4", [(0, 4), (4, 4), (8, 4)])
     draft = Draft(piece)
     for onset in (1, 5):
         draft.put(
@@ -190,7 +191,22 @@ def test_a_further_voice_hides_its_rests_only_where_it_has_not_begun() -> None:
     two = draft.change("two").apply(piece)
     first, second = (notate_bar(two, "p1", bar).voices[1].symbols for bar in (0, 1))
     assert [(s.is_rest, s.hidden) for s in first] == [(True, True), (False, False), (True, False)]
-    assert [(s.is_rest, s.hidden) for s in second] == [(True, False), (False, False), (True, False)]
+    assert [(s.is_rest, s.hidden) for s in second] == [(True, False), (False, False), (True, True)]
+
+
+def test_a_bracket_keeps_the_rests_that_are_its_own() -> None:
+    """A triplet of one note in a further voice: its rests stand, the silence around the bracket does not (common practice)."""
+    piece = piece_of("4/4", [(0, 4)])
+    draft = Draft(piece)
+    note = next(iter(piece.notes.values()))
+    draft.put(replace(note, id=draft.new_id("n"), voice=2, tick=QUARTER, ticks=QUARTER // 3))
+    symbols = notate_bar(draft.change("one").apply(piece), "p1", 0).voices[1].symbols
+    assert [(s.is_rest, s.span is not None, s.hidden) for s in symbols] == [
+        (True, False, True),
+        (False, True, False),
+        (True, True, False),
+        (True, False, True),
+    ]
 
 
 def test_reminding_accidentals_stand_in_the_next_bar_and_in_another_octave_if_wanted() -> None:

@@ -57,10 +57,8 @@ def _notate(piece: Piece, part_id: str, index: int) -> PartBar:
             asked = [s for m in marks if (m.staff, m.voice) == (staff, voice) if (s := span_of(m))]
             follow = next_onset(piece, (part_id, staff, voice), bar, mine)
             line = (part_id, staff, voice)
-            begun = voice == 1 or (
-                index > 0 and bool(piece.line_between(line, piece.timeline.bar(index - 1).start, bar.start))
-            )
-            voices.append(_voice_bar(bar, line, mine, asked, follow, begun))
+            drawn_bar = _voice_bar(bar, line, mine, asked, follow)
+            voices.append(drawn_bar if voice == 1 else _without_outer_rests(piece, line, index, drawn_bar))
     drawn, cautions = _accidentals(piece, part_id, index, voices)
     return PartBar(index, tuple(voices), drawn, cautions)
 
@@ -102,7 +100,7 @@ def written_chords(notes: Sequence[Note], limit: int) -> list[tuple[int, int, tu
 
 
 def _voice_bar(
-    bar: Bar, line: tuple[str, int, int], notes: Sequence[Note], asked: Sequence[TupletSpan], follow: int, begun: bool
+    bar: Bar, line: tuple[str, int, int], notes: Sequence[Note], asked: Sequence[TupletSpan], follow: int
 ) -> VoiceBar:
     part, staff, voice = line
 
@@ -135,8 +133,6 @@ def _voice_bar(
                     ids if over else frozenset(),
                 )
             )
-    if not begun:
-        symbols = _hide_first_rests(symbols)
     return VoiceBar(staff, voice, beam(bar, symbols))
 
 
@@ -174,10 +170,20 @@ def _cut(
     return out
 
 
-def _hide_first_rests(symbols: list[Symbol]) -> list[Symbol]:
-    """Silence before a further voice begins is not drawn."""
-    first = next(i for i, s in enumerate(symbols) if s.notes)
-    return [replace(s, hidden=True) if i < first else s for i, s in enumerate(symbols)]
+def _without_outer_rests(piece: Piece, line: tuple[str, int, int], index: int, drawn: VoiceBar) -> VoiceBar:
+    """Silence before a further voice begins, and after it has ended, is not drawn (common practice in music for keyboards, where the number of voices
+    changes: the first voice goes on and shows the beats). A bar beside it that has notes of the voice keeps its rests, a bracket keeps its own."""
+    first = next(i for i, s in enumerate(drawn.symbols) if s.notes)
+    last = max(i for i, s in enumerate(drawn.symbols) if s.notes)
+    bars = piece.timeline.bar
+    begun = index > 0 and bool(piece.line_between(line, bars(index - 1).start, bars(index).start))
+    goes_on = bool(piece.line_between(line, bars(index).end, bars(index + 1).end))
+    spans = {s.span for s in drawn.symbols if s.notes and s.span}
+
+    def outside(i: int, symbol: Symbol) -> bool:
+        return ((i < first and not begun) or (i > last and not goes_on)) and symbol.span not in spans
+
+    return replace(drawn, symbols=tuple(replace(s, hidden=outside(i, s)) for i, s in enumerate(drawn.symbols)))
 
 
 def crushed_id(note: Note, k: int) -> str:

@@ -12,7 +12,7 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
 from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.divisions import allowed_divisions, rhythm_table
-from ductus.core.reading.free import classes_of, frames_for, priors, read_freely, with_halved
+from ductus.core.reading.free import classes_of, find_beats, frames_for, priors, read_freely, with_halved
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
 from ductus.core.reading.sentence import pace_words
@@ -174,3 +174,27 @@ def test_one_page_is_not_offered_twice_as_slow_and_as_compound_three_eight() -> 
     span_s = 0.8 * float(slow.place[-1])
     assert [str(t.frame.meter) for t in with_halved([slow, other, other], span_s)] == ["3/4", "4/4", "3/8", "4/4"]
     assert [str(t.frame.meter) for t in with_halved([slow, as_one, other], span_s)] == ["3/4", "3/8", "4/4"]
+
+
+@pytest.mark.parametrize("seed", [2, 5, 8])
+def test_what_the_page_may_hold_does_not_move_the_beats(seed: int) -> None:
+    """An uneven player needs somewhere to stand between the divisions that are written: with fewer of them each slip would be a turn of the tempo."""
+    take = Take(tuple(n for n in _unevenly(seed)))
+    plain = ReadSettings(meter=Meter(3, 4), about=96)
+    told = ReadSettings(meter=Meter(3, 4), about=96, shortest="eighth", tuplets=False)
+    assert [b.pulses for b in find_beats(take, plain, Pins(), 3)] == [
+        b.pulses for b in find_beats(take, told, Pins(), 3)
+    ]
+
+
+def _unevenly(seed: int) -> list[PlayedNote]:
+    """The waltz, freely, with 30 ms more of unevenness in each chord."""
+    rng = np.random.default_rng(seed)
+    off: dict[int, int] = {}
+    moved = []
+    for n in play(waltz(), range(16), seed, 96, free=True, start_us=0):
+        by = off.setdefault(n.onset_us // 100_000, int(rng.normal(0, 30_000)))
+        moved.append(
+            PlayedNote(max(n.onset_us + by, 0), max(n.release_us + by, n.onset_us + by + 40_000), n.key, n.velocity)
+        )
+    return sorted(moved, key=lambda n: (n.onset_us, n.key))

@@ -95,18 +95,13 @@ def classes_of(chords: Chords, key: Ints) -> Ints:
 
 
 def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[Track]:
-    """The best tracks of the beams over all meters that may be meant, best first. Meters that fall far behind on the way are dropped."""
+    """The best tracks of the beams over all meters that may be meant, best first. Meters that fall far behind on the way are dropped.
+
+    What the page may hold (shortest value, tuplets) is not asked here: with fewer places to stand on, an uneven chord would have to be a turn of the tempo."""
     beams: list[tuple[float, BeamSearch]] = []
     for frame in frames_for(settings):
         about_s = 60 / settings.about * frame.beat_ticks / QUARTER if settings.about else None
-        divisions = allowed_divisions(
-            frame.beat_ticks,
-            frame.family,
-            settings.shortest,
-            settings.tuplets,
-            settings.tuplet_kinds,
-            settings.tuplet_shortest,
-        )
+        divisions = allowed_divisions(frame.beat_ticks, frame.family, None, None)
         prior = math.log(METER_PRIOR.get(str(frame.meter), 0.05))
         beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s)))
     at = 0

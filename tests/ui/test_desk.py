@@ -95,6 +95,13 @@ def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server:
     press(page, "Backquote", "a")
     says(page, "C 4, quarter, bar 2, beat 3")
     assert exported(server, piece) == [(F(6), F(1), "C4", 1)]
+    empty = page.get_by_text("Takes will stand here")
+    expect(empty).to_be_visible()
+    page.keyboard.down("d")  # what is held takes the place of the words in the empty margin
+    expect(page.get_by_test_id("pending")).to_contain_text("E 4: quarter")
+    expect(empty).to_have_count(0)
+    page.keyboard.up("d")
+    expect(empty).to_be_visible()
 
 
 @pytest.mark.own_server

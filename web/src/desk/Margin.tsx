@@ -33,6 +33,7 @@ export const Margin = memo(function Margin() {
   const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
   const differing = useDesk((s) => s.differing)
+  const held = useDesk((s) => Boolean(s.pen?.down && s.pen.pending.length)) // what is about to be written takes the place of the empty margin's words
   const proof = useDesk((s) => (s.way === 'proof' ? s.proof : null))
   const onPage = new Set(readings.map((r) => r.take))
   const rest = [...takes].reverse().filter((t) => !onPage.has(t.id))
@@ -54,7 +55,7 @@ export const Margin = memo(function Margin() {
       <Now />
       <Beside cards={cards} />
       <Journal />
-      {!cards.length && !recording && (
+      {!cards.length && !recording && !held && (
         <p className="border-l-2 border-rule pl-3 text-faint max-lg:hidden">Takes will stand here beside the music they belong to.</p>
       )}
     </aside>

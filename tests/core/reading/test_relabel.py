@@ -19,6 +19,7 @@ from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import tempo_curve
 from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.ticks import QUARTER
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
 
@@ -198,3 +199,34 @@ def _unevenly(seed: int) -> list[PlayedNote]:
             PlayedNote(max(n.onset_us + by, 0), max(n.release_us + by, n.onset_us + by + 40_000), n.key, n.velocity)
         )
     return sorted(moved, key=lambda n: (n.onset_us, n.key))
+
+
+TUNE = [(67, 2), (69, 1), (71, 1), (72, 3), (71, 1), (69, 2), (67, 2), (64, 4)] * 3  # key, quarters
+
+
+def _over_triplets(seed: int) -> Take:
+    """Twelve bars of a tune in halves and quarters over broken chords in triplets, at 92, played unevenly by 12 ms."""
+    rng = np.random.default_rng(seed)
+    notes = []
+    beat_us, at = 60e6 / 92, 0
+    for key, beats in TUNE:
+        begin = 500_000 + at * beat_us + rng.normal(0, 12_000)
+        notes.append(PlayedNote(round(begin), round(begin + beats * beat_us * 0.95), key, 84))
+        at += beats
+    for k in range(at * 3):
+        begin = 500_000 + k * beat_us / 3 + rng.normal(0, 12_000)
+        chord = ((48, 52, 55), (43, 50, 53), (45, 52, 57), (43, 47, 53))[k // 12 % 4]
+        notes.append(PlayedNote(round(begin), round(begin + beat_us / 3.2), chord[k % 3], 50))
+    return Take(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))))
+
+
+def test_triplets_under_a_tune_are_offered_as_triplets_beside_the_compound_meters() -> None:
+    """Common practice: 12/8 and 4/4 in triplets sound the same; who wants the one must not be left with the other."""
+    result = read_freely(_over_triplets(1), ReadSettings(readings=3), Pins())
+    offered = (result, *result.rivals)
+    assert [r.meter.compound for r in offered] == [True, True, False]
+    simple = offered[2]
+    assert [F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi > 60] == [beats for _, beats in TUNE]
+    assert {F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi < 60} == {F(1, 3)}
+    refused = read_freely(_over_triplets(1), ReadSettings(readings=3, tuplets=False), Pins())
+    assert all(r.meter.compound for r in (refused, *refused.rivals))

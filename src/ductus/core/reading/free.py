@@ -18,7 +18,7 @@ from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.chords import Chords, cluster, salience, spread_joined
-from ductus.core.reading.divisions import Floats, Ints, allowed_divisions, rhythm_table
+from ductus.core.reading.divisions import COMPOUND, Floats, Ints, allowed_divisions, rhythm_table
 from ductus.core.reading.relabel import in_order
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
@@ -126,7 +126,8 @@ def search(chords: Chords, key: Ints, settings: ReadSettings) -> list[Track]:
     )
     if settings.meter is not None:
         return distinct_tracks(beam_first(ordered, tracks[0]))
-    return with_halved(distinct_tracks(ordered), float(chords.time[-1] - chords.time[0]))
+    offered = with_halved(distinct_tracks(ordered), float(chords.time[-1] - chords.time[0]))
+    return offered if settings.tuplets is False else with_triplets(offered)
 
 
 def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
@@ -140,6 +141,17 @@ def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
     if str(first.frame.meter) != "3/4" or not slow or doubted or there:
         return tracks
     return [*tracks[: OFFERED - 1], halved, *tracks[OFFERED - 1 :]]
+
+
+def with_triplets(tracks: list[Track]) -> list[Track]:
+    """A compound meter could as well be a simple one in triplets (common practice: 12/8 and 4/4, 6/8 and 2/4): where all that are offered are compound, the
+    longest bars of them come third in beats of quarters."""
+    offered = tracks[:OFFERED]
+    if len(offered) < OFFERED or any(t.frame.family != COMPOUND for t in offered):
+        return tracks
+    widest = max(offered[:-1], key=lambda t: t.frame.beats)
+    simple = replace(widest, frame=frame_of(Meter(widest.frame.beats, 4)))
+    return [*offered[:-1], simple, *tracks[OFFERED - 1 :]]
 
 
 def beam_first(ordered: list[Track], best: Track) -> list[Track]:

@@ -12,7 +12,7 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
 from ductus.core.reading.chords import cluster, salience
 from ductus.core.reading.divisions import allowed_divisions, rhythm_table
-from ductus.core.reading.free import classes_of, find_beats, frames_for, priors, read_freely, with_halved
+from ductus.core.reading.free import classes_of, find_beats, frames_for, priors, read_freely, with_halved, with_triplets
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
 from ductus.core.reading.sentence import pace_words
@@ -228,5 +228,7 @@ def test_triplets_under_a_tune_are_offered_as_triplets_beside_the_compound_meter
     simple = offered[2]
     assert [F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi > 60] == [beats for _, beats in TUNE]
     assert {F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi < 60} == {F(1, 3)}
+    one = Track(frame_of(Meter(3, 8)), np.arange(0, 8, 1.0), np.zeros(8, int), 0.0, 0.9)
+    assert with_triplets([one] * 4) == [one] * 4  # there is no bar of one quarter
     refused = read_freely(_over_triplets(1), ReadSettings(readings=3, tuplets=False), Pins())
     assert all(r.meter.compound for r in (refused, *refused.rivals))

@@ -150,6 +150,8 @@ def with_triplets(tracks: list[Track]) -> list[Track]:
     if len(offered) < OFFERED or any(t.frame.family != COMPOUND for t in offered):
         return tracks
     widest = max(offered[:-1], key=lambda t: t.frame.beats)
+    if widest.frame.beats < 2:  # bars of one beat: no meter of quarters is like them
+        return tracks
     simple = replace(widest, frame=frame_of(Meter(widest.frame.beats, 4)))
     return [*offered[:-1], simple, *tracks[OFFERED - 1 :]]
 

@@ -6,6 +6,7 @@ import base64
 import contextlib
 import re
 from fractions import Fraction as F
+from typing import Any
 
 import music21
 from playwright.sync_api import Locator, Page, expect
@@ -17,6 +18,11 @@ def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> s
     """A new piece, open at its desk; returns its id. (`begin_by_sentence` makes one as a person does.)"""
     tonic, mode = key.split()
     asked = {"title": title, "meter": meter, "fifths": music21.key.Key(tonic, mode).sharps, "mode": mode}
+    return begin_with(page, asked)
+
+
+def begin_with(page: Page, asked: dict[str, Any]) -> str:
+    """A new piece by the answers of the sentence as the server takes them, open at its desk; returns its id."""
     made = page.request.post(f"{address(page)}/api/pieces", data=asked)
     assert made.ok, made.text()
     return at_desk(page, made.json()["id"])

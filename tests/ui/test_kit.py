@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import re
-import urllib.request
 from fractions import Fraction as F
 
 import mido
@@ -14,7 +13,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import exported, open_piece, opened, play_through, press, says
+from tests.ui.desk import begin_with, exported, open_piece, opened, play_through, press, says
 from tests.ui.test_instruments import until
 from tests.ui.test_playing import rehearse, to_record
 
@@ -22,19 +21,9 @@ KICK, SNARE, CLOSED, OPEN, CRASH = 36, 38, 42, 46, 49
 HEARD = "() => { window.heard = []; window.addEventListener('note-scheduled', (e) => window.heard.push({ ...e.detail, at: performance.now() })) }"
 
 
-def band(page: Page, server: Server, title: str, parts: list[str]) -> str:
+def band(page: Page, title: str, parts: list[str]) -> str:
     """A piece for these instruments, open at its desk; returns its id."""
-    asked = urllib.request.Request(
-        f"{server.url}/api/pieces",
-        json.dumps({"title": title, "parts": parts, "bpm": 120}).encode(),
-        {"Content-Type": "application/json"},
-        method="POST",
-    )
-    with urllib.request.urlopen(asked) as answer:
-        piece = json.load(answer)["id"]
-    page.goto(f"{server.url}/piece/{piece}")
-    opened(page)
-    return piece
+    return begin_with(page, {"title": title, "parts": parts, "bpm": 120})
 
 
 def line(page: Page):  # type: ignore[no-untyped-def]
@@ -80,7 +69,7 @@ def strike(page: Page, row: int, *columns: int, of: int = 8) -> None:
 
 
 def test_a_beat_is_clicked_in_repeated_varied_exported_and_drummed_over(page: Page, server: Server) -> None:
-    piece = band(page, server, "Ballast beat", ["Piano", "Drum kit"])
+    piece = band(page, "Ballast beat", ["Piano", "Drum kit"])
     press(page, "ArrowDown", "ArrowDown", "BracketRight")  # the kit's staff, eighths
     expect(line(page)).to_contain_text("drum kit")
     expect(page.get_by_test_id("keys")).to_contain_text("bass drum")
@@ -125,7 +114,7 @@ def test_a_beat_is_clicked_in_repeated_varied_exported_and_drummed_over(page: Pa
 
 @pytest.mark.own_page
 def test_pads_are_recorded_and_read_onto_the_kit(page: Page, server: Server) -> None:
-    piece = band(page, server, "On the pads", ["Drum kit"])
+    piece = band(page, "On the pads", ["Drum kit"])
     page.clock.install()
     to_record(page)
     rehearse(page, "Sparks over the Paddle, on the pads")
@@ -139,7 +128,7 @@ def test_pads_are_recorded_and_read_onto_the_kit(page: Page, server: Server) -> 
 
 
 def test_a_bass_line_by_steps_in_bars_that_go_round_with_the_beat_heard(page: Page, server: Server) -> None:
-    piece = band(page, server, "Round and round", ["Bass guitar", "Drum kit"])
+    piece = band(page, "Round and round", ["Bass guitar", "Drum kit"])
     press(page, "ArrowDown", "Shift+KeyB")
     expect(line(page)).to_contain_text("into drum kit")  # the pen is there; its line stays as it is now
     pick(page, "ready pattern", "eighths with a backbeat")
@@ -173,7 +162,7 @@ def test_a_bass_line_by_steps_in_bars_that_go_round_with_the_beat_heard(page: Pa
 
 
 def test_times_are_quantized_in_place_and_taken_back_the_writing_never_changes(page: Page, server: Server) -> None:
-    piece = band(page, server, "Shaped", ["Piano"])
+    piece = band(page, "Shaped", ["Piano"])
     press(page, "Backquote", "BracketRight")
     for _ in range(4):
         press(page, "KeyA", "KeyD")
@@ -211,7 +200,7 @@ def test_times_are_quantized_in_place_and_taken_back_the_writing_never_changes(p
 
 
 def test_velocities_are_drawn_typed_and_played_over(page: Page, server: Server) -> None:
-    piece = band(page, server, "Loud and soft", ["Piano"])
+    piece = band(page, "Loud and soft", ["Piano"])
     press(page, "Backquote")
     for letter in "ASDF":
         press(page, f"Key{letter}")
@@ -313,7 +302,7 @@ def test_parts_sound_with_their_own_instruments_alone_or_off_and_at_a_practice_t
 
 
 def test_keys_are_held_to_the_harmony_and_freed_to_compare(page: Page, server: Server) -> None:
-    piece = band(page, server, "Held", ["Piano"])
+    piece = band(page, "Held", ["Piano"])
     press(page, "Backquote", "Digit6", "Shift+Digit2")
     for letters in ("adg", "sfh"):
         for letter in letters:

@@ -180,7 +180,7 @@ def test_one_page_is_not_offered_twice_as_slow_and_as_compound_three_eight() -> 
 @pytest.mark.parametrize("seed", [2, 5, 8])
 def test_what_the_page_may_hold_does_not_move_the_beats(seed: int) -> None:
     """An uneven player needs somewhere to stand between the divisions that are written: with fewer of them each slip would be a turn of the tempo."""
-    take = Take(tuple(n for n in _unevenly(seed)))
+    take = Take(tuple(_unevenly(seed)))
     plain = ReadSettings(meter=Meter(3, 4), about=96)
     told = ReadSettings(meter=Meter(3, 4), about=96, shortest="eighth", tuplets=False)
     assert [b.pulses for b in find_beats(take, plain, Pins(), 3)] == [

@@ -24,7 +24,7 @@ from ductus.core.reading.divisions import (
     smallest_division,
 )
 from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
-from ductus.core.reading.free import find_beats, pulses_of, same_bars, search, smoothed
+from ductus.core.reading.free import find_beats, heard, pulses_of, same_bars, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
 from ductus.core.reading.key import FEATURES as FEATURES_OF_KEY
@@ -219,11 +219,7 @@ def test_nobody_is_taken_to_be_so_even_that_beats_which_follow_them_fit_exactly(
 
 def test_rivals_of_a_search_are_distinct_and_two_pinned_beats_settle_it() -> None:
     notes = tuple(PlayedNote(k * 300_000, k * 300_000 + 250_000, 60 + k % 7) for k in range(48))
-    onset, release, key, velocity = (
-        np.array([getattr(n, f) for n in notes], float) for f in ("onset_us", "release_us", "key", "velocity")
-    )
-    keys = key.astype(int)
-    tracks = search(cluster(onset / 1e6, release / 1e6, keys, velocity.astype(int)), keys, ReadSettings())
+    tracks = search(heard(Take(notes)), ReadSettings())
     assert not all(same_bars(t, tracks[0]) for t in tracks[:3])
     assert (
         len({(str(t.frame.meter), round(t.place[-1] - t.place[0], 2), round(float(t.place[0]), 2)) for t in tracks[:3]})

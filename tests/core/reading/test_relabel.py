@@ -3,18 +3,33 @@
 from __future__ import annotations
 
 import itertools
+import math
+from collections.abc import Sequence
+from dataclasses import replace
 from fractions import Fraction as F
 
 import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.bar_evidence import (
+    ALL_SLOTS,
+    FIRST_SLOT,
+    MEASURED,
+    Judged,
+    bass_line,
+    beat_s,
+    levels_of,
+    likeness,
+    long_notes,
+    measured,
+    repetition,
+)
 from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
-from ductus.core.reading.chords import cluster, salience
-from ductus.core.reading.divisions import allowed_divisions, rhythm_table
-from ductus.core.reading.free import classes_of, find_beats, frames_for, priors, read_freely, with_halved, with_triplets
+from ductus.core.reading.divisions import SIMPLE, allowed_divisions, rhythm_table
+from ductus.core.reading.free import find_beats, frames_for, heard, priors, read_freely, with_halved, with_triplets
 from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.relabel import FEATURES, features_of, levels_of, repetition, siblings, told_apart, weights
+from ductus.core.reading.relabel import features_of, siblings, told_apart, weights
 from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import tempo_curve
@@ -44,8 +59,7 @@ def test_octave_family_and_phase_of_a_straight_three_four_are_all_offered() -> N
         ("2/4", 0.6),
         ("3/4", 0.3),
         ("3/4", 1.2),
-        ("3/8", 1.8),
-        ("6/8", 1.8),
+        ("6/8", 0.9),
         ("6/8", 0.6),
     } <= kinds
     phases = {
@@ -55,6 +69,15 @@ def test_octave_family_and_phase_of_a_straight_three_four_are_all_offered() -> N
     }
     assert phases == {0.0, 1.0, 2.0}
     assert sum(c.own for c in found) == 1
+
+
+def test_no_beat_is_slower_than_a_metronome_counts_unless_its_meter_was_told() -> None:
+    """The slowest mark is 40 (common practice)."""
+    track, time = straight("3/4", period_s=0.6)
+    beats = [beat_s(c.track, time) for c in siblings([track], frames_for(ReadSettings()), time)]
+    assert 1.15 < max(beats) <= 1.5
+    told = siblings([track], frames_for(ReadSettings(meter=Meter(6, 8))), time)
+    assert max(beat_s(c.track, time) for c in told) > 1.75
 
 
 def test_a_told_meter_and_tempo_leave_only_what_keeps_them() -> None:
@@ -79,14 +102,64 @@ def test_bars_that_come_back_are_seen() -> None:
     assert repetition(Track(frame, track.place, track.move, 0.0, 0.6), tune)[1] < 0.5
 
 
+def notes_at(time: Sequence[float], keys: Sequence[int], length_s: Sequence[float]) -> Take:
+    """A take of notes at these seconds."""
+    rows = zip(time, keys, length_s, strict=True)
+    return Take(tuple(PlayedNote(round(t * 1e6), round((t + s) * 1e6), k) for t, k, s in rows))
+
+
+def test_harmony_that_comes_back_after_a_bar_speaks_for_that_bar() -> None:
+    """Two chords that change every three beats and come back after six: three beats later nothing is alike, six beats later all is."""
+    track, time = straight("3/4", 8, F(1))
+    keys = [(60, 67)[k // 3 % 2] for k in range(len(time))]
+    harmony = heard(notes_at(time, keys, [0.5] * len(time))).harmony
+    one, two, four, _, _, bars, pitches = likeness(track, harmony)
+    assert (one, two, four, bars) == (0.0, pytest.approx(1), pytest.approx(1), 0.0)
+    assert pitches == pytest.approx(0, abs=1e-6)  # one pitch class to the bar
+    other = likeness(replace(track, frame=frame_of(Meter(4, 4))), harmony)
+    assert 0 < other[0] < 1
+    assert other[-1] > 0.3
+
+
+def test_the_gap_of_the_bass_is_told_in_beats_and_in_bars() -> None:
+    track, time = straight("3/4", 8, F(1))
+    keys = [(36, 64, 67)[k % 3] for k in range(len(time))]
+    known = heard(notes_at(time, keys, [0.5] * len(time)))
+    assert known.bass.tolist() == [k % 3 == 0 for k in range(len(time))]
+    on, struck, beats, bars = bass_line(track, known.bass, levels_of(track) == 0)
+    assert (on, beats, bars) == (1.0, pytest.approx(math.log(3)), 0.0)
+    assert struck == pytest.approx(24 / 23)  # eight bar lines over seven bars and two beats
+
+
+def test_long_notes_are_weighed_where_they_stand_in_the_bar() -> None:
+    """A half and two eighths: the half is the long one, and only the slots of three beats know of it."""
+    frame = frame_of(Meter(3, 4))
+    place = np.array([k + x for k in range(0, 24, 3) for x in (0.0, 2.0, 2.5)])
+    track = Track(frame, place, np.zeros(len(place), int), 0.0, 0.6)
+    length = np.array([1.0, -0.5, -0.5] * 8)
+    slots = long_notes(track, length)
+    first = FIRST_SLOT[3, SIMPLE]
+    assert slots[first : first + 6].round(6).tolist() == [round(1 / 3, 6), 0, 0, 0, round(-1 / 6, 6), round(-1 / 6, 6)]
+    assert np.count_nonzero(slots) == 3
+    five = Track(frame_of(Meter(5, 4)), place, np.zeros(len(place), int), 0.0, 0.6)
+    assert not long_notes(five, length).any()  # a bar that the fit never saw
+
+
+def test_a_take_knows_where_in_the_bar_it_begins_and_ends() -> None:
+    track, time = straight("3/4", 4, F(1))
+    known = heard(notes_at(time, [60] * len(time), [0.5] * len(time)))
+    row = measured(replace(track, place=track.place + 2), Judged(-1.0, False, 0.0), known)
+    begins, ends = row[MEASURED.index("starts at")], row[MEASURED.index("ends at")]
+    assert (begins, ends) == (pytest.approx(2 / 3), pytest.approx(1 / 3))
+
+
 def test_the_table_fits_the_features() -> None:
     fitted = weights()
     track, time = straight("3/4")
-    keys = np.full(len(time), 60)
-    chords = cluster(time, time + 0.2, keys, np.full(len(time), 80))
-    found = siblings([track], frames_for(ReadSettings()), chords.time)
-    rows = features_of(found, [track], chords, salience(chords), classes_of(chords, keys), priors())
-    assert rows.shape == (len(found), len(FEATURES))
+    known = heard(notes_at(time, [60] * len(time), [0.2] * len(time)))
+    found = siblings([track], frames_for(ReadSettings()), known.chords.time)
+    rows = features_of(found, [track], known, priors())
+    assert rows.shape == (len(found), len(MEASURED) + ALL_SLOTS)
     assert np.isfinite(rows).all()
     made = told_apart(rows, fitted.middle, fitted.deviation)
     assert made.shape == (len(found), len(fitted.weight))
@@ -224,11 +297,20 @@ def test_triplets_under_a_tune_are_offered_as_triplets_beside_the_compound_meter
     """Common practice: 12/8 and 4/4 in triplets sound the same; who wants the one must not be left with the other."""
     result = read_freely(_over_triplets(1), ReadSettings(readings=3), Pins())
     offered = (result, *result.rivals)
-    assert [r.meter.compound for r in offered] == [True, True, False]
-    simple = offered[2]
+    assert {r.meter.compound for r in offered} == {True, False}
+    simple = next(r for r in offered if not r.meter.compound)
     assert [F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi > 60] == [beats for _, beats in TUNE]
     assert {F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi < 60} == {F(1, 3)}
     one = Track(frame_of(Meter(3, 8)), np.arange(0, 8, 1.0), np.zeros(8, int), 0.0, 0.9)
     assert with_triplets([one] * 4) == [one] * 4  # there is no bar of one quarter
-    refused = read_freely(_over_triplets(1), ReadSettings(readings=3, tuplets=False), Pins())
-    assert all(r.meter.compound for r in (refused, *refused.rivals))
+    two = replace(one, frame=frame_of(Meter(6, 8)))
+    assert [str(t.frame.meter) for t in with_triplets([two, one, one])[:3]] == ["6/8", "3/8", "2/4"]
+    waltz = replace(one, frame=frame_of(Meter(3, 4)), place=one.place * 3 / 2, score=-2.0)  # in other beats
+    assert with_triplets([two, one, waltz])[2] == waltz
+    assert [str(t.frame.meter) for t in with_triplets([two, one, replace(waltz, score=-3.0)])[:3]] == [
+        "6/8",
+        "3/8",
+        "2/4",
+    ]
+    march = replace(one, frame=frame_of(Meter(2, 4)), score=-9.0)  # in the same: it is there
+    assert with_triplets([two, march, one])[2] == one

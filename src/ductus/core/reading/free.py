@@ -16,9 +16,10 @@ import numpy as np
 from ductus.core.performance.takes import Take
 from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
+from ductus.core.reading.bar_evidence import Evidence, evidence_of
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.chords import Chords, cluster, salience, spread_joined
-from ductus.core.reading.divisions import COMPOUND, Floats, Ints, allowed_divisions, rhythm_table
+from ductus.core.reading.divisions import COMPOUND, Floats, allowed_divisions, rhythm_table
 from ductus.core.reading.relabel import in_order
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
@@ -33,6 +34,7 @@ TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into be
 YIELDS_S = 0.03  # by trial on open scores
 FOLLOWED = 4  # tracks of the beams that are labelled in all ways
 FAR_LIKELIER = 4.0  # nats
+UNLIKELY = math.log(10)  # nats
 SLOW_S = 0.7  # of a beat
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
@@ -66,14 +68,20 @@ def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) 
     """Up to ``wanted`` proposals for the beats of a take, best first (at least one)."""
     if len(pins.beats) >= 2:
         return [beats_of_pins(settings, pins)]
+    known = heard(take)
+    if len(known.chords.time) < 3:
+        return [plain_beats(take, settings)]
+    return [Beats(t.frame, pulses_of(t, known.chords.time)) for t in search(known, settings)[:wanted]]
+
+
+def heard(take: Take) -> Evidence:
+    """The chords of a take, and what speaks for its bars."""
     onset = np.array([n.onset_us for n in take.notes], float) / 1e6
     release = np.array([n.release_us for n in take.notes], float) / 1e6
     key = np.array([n.key for n in take.notes], np.int64)
     velocity = np.array([n.velocity for n in take.notes], np.int64)
     chords = spread_joined(cluster(onset, release, key, velocity), onset, release, key, velocity)
-    if len(chords.time) < 3:
-        return [plain_beats(take, settings)]
-    return [Beats(t.frame, pulses_of(t, chords.time)) for t in search(chords, key, settings)[:wanted]]
+    return evidence_of(chords, salience(chords), key, release - onset)
 
 
 def frames_for(settings: ReadSettings) -> list[Frame]:
@@ -87,11 +95,6 @@ def frames_for(settings: ReadSettings) -> list[Frame]:
 def priors() -> dict[str, float]:
     """ln of the share of each meter."""
     return {name: math.log(share) for name, share in METER_PRIOR.items()}
-
-
-def classes_of(chords: Chords, key: Ints) -> Ints:
-    """The pitch classes of each chord, one bit for each."""
-    return np.bitwise_or.reduceat(1 << (key % 12), chords.first[:-1])
 
 
 def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[Track]:
@@ -116,17 +119,15 @@ def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[
     return sorted(found, key=lambda t: -t.score)
 
 
-def search(chords: Chords, key: Ints, settings: ReadSettings) -> list[Track]:
+def search(take: Evidence, settings: ReadSettings) -> list[Track]:
     """The ways in which the beats and bars of a take may lie, likeliest first, those that differ as a musician would doubt in front."""
-    weight = salience(chords)
-    tracks = beam_tracks(chords, weight, settings)
+    time = take.chords.time
+    tracks = beam_tracks(take.chords, take.weight, settings)
     tick_s = 60 / settings.about / QUARTER if settings.about else None
-    ordered = in_order(
-        tracks[:FOLLOWED], frames_for(settings), chords, weight, classes_of(chords, key), priors(), tick_s
-    )
+    ordered = in_order(tracks[:FOLLOWED], frames_for(settings), take, priors(), tick_s)
     if settings.meter is not None:
         return distinct_tracks(beam_first(ordered, tracks[0]))
-    offered = with_halved(distinct_tracks(ordered), float(chords.time[-1] - chords.time[0]))
+    offered = with_halved(distinct_tracks(ordered), float(time[-1] - time[0]))
     return offered if settings.tuplets is False else with_triplets(offered)
 
 
@@ -144,16 +145,27 @@ def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
 
 
 def with_triplets(tracks: list[Track]) -> list[Track]:
-    """A compound meter could as well be a simple one in triplets (common practice: 12/8 and 4/4, 6/8 and 2/4): where all that are offered are compound, the
-    longest bars of them come third in beats of quarters."""
+    """A compound meter could as well be a simple one in triplets (common practice: 12/8 and 4/4, 6/8 and 2/4): where all that are offered are compound, or the first
+    is and the third is far less likely, the longest bars of the compound ones come third in beats of quarters; not where the same beats are offered so already."""
     offered = tracks[:OFFERED]
-    if len(offered) < OFFERED or any(t.frame.family != COMPOUND for t in offered):
+    if len(offered) < OFFERED or offered[0].frame.family != COMPOUND:
         return tracks
-    widest = max(offered[:-1], key=lambda t: t.frame.beats)
+    compound = [t for t in offered[:-1] if t.frame.family == COMPOUND]
+    widest = max(compound, key=lambda t: t.frame.beats)
     if widest.frame.beats < 2:  # bars of one beat: no meter of quarters is like them
         return tracks
     simple = replace(widest, frame=frame_of(Meter(widest.frame.beats, 4)))
+    there = any(t.frame.family != COMPOUND and same_beats(t, simple) for t in offered)
+    third = offered[-1]
+    if there or (third.frame.family != COMPOUND and offered[0].score - third.score < UNLIKELY):
+        return tracks
     return [*offered[:-1], simple, *tracks[OFFERED - 1 :]]
+
+
+def same_beats(a: Track, b: Track) -> bool:
+    """Are the beats of two tracks equally long?"""
+    spans = [float(t.place[-1] - t.place[0]) for t in (a, b)]
+    return abs(math.log(max(spans[0], 1e-6) / max(spans[1], 1e-6))) < 0.1
 
 
 def beam_first(ordered: list[Track], best: Track) -> list[Track]:

@@ -3,8 +3,7 @@
     tracks of the beam + chords -> siblings (octave, family, meter, phase) -> features over the take -> the order in which they are offered
 
 A beam decides from chord to chord and its rivals soon share their past, so they end alike. Each of its few tracks is therefore labelled anew in all ways that a musician
-would consider, and what tells them apart is measured over the whole take: how weight, loudness, length, harmony and bass lie on the bars, how many beats are
-struck, how much is syncopated, how alike the bars are. The weights are a conditional logit fitted by ``tools/fit_bars.py``.
+would consider, and what tells them apart is measured over the whole take (``bar_evidence``). The weights are a conditional logit fitted by ``tools/fit_bars.py``.
 
 Conventions: places are in beats of the candidate's frame, bar lines at multiples of its beats.
 """
@@ -20,11 +19,10 @@ from functools import lru_cache
 from importlib import resources
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ductus.core.reading.beam import HINT_RANGE, MEDIAN_PERIOD_S, TEMPO_SD, Frame, Track
-from ductus.core.reading.chords import Chords
-from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats, Ints
+from ductus.core.reading.bar_evidence import MEASURED, Evidence, Judged, long_notes, measured
+from ductus.core.reading.beam import HINT_RANGE, Frame, Track
+from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats
 
 # How many beats of the new frame one of the old is worth, by (family before, family after).
 SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
@@ -34,15 +32,10 @@ SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
     (COMPOUND, COMPOUND): (Fraction(1), Fraction(2), Fraction(1, 2)),
 }
 PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
+SLOWEST_S = 60 / 40  # where no meter is told: the slowest mark of a metronome (common practice)
 MOST_PHASES = 12
 SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
-BITS: Ints = np.array([k.bit_count() for k in range(1 << 12)])  # how many pitch classes a set of them has
 LEAST_SPREAD = 0.1  # deviations: rivals that differ by less in a feature are not set apart by it
-NEAR = 0.07  # beats by which a chord may lie off a place
-FEATURES = (
-    "salience", "tempo", "meter", "finer", "off beat", "beats struck", "bars struck", "loud", "long", "gap after", "bass", "new bass", "fresh", "syncopated",
-    "repeats", "repeats pitch", "first", "identity", "beam", "half bar", "middle", "alternates", "wanders",
-)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,13 +54,15 @@ def siblings(
     tick at a rough tempo that was told; None: nothing is known."""
     out: list[Candidate] = []
     seen: set[tuple[object, ...]] = set()
-    span = float(time[-1] - time[0])
+    span, told = float(time[-1] - time[0]), len({f.beats * f.beat_ticks for f in frames}) == 1
     for source, track in enumerate(tracks):
         length = max(float(track.place[-1] - track.place[0]), 1e-6)
         for frame in frames:
             for scale in SCALES[track.frame.family, frame.family]:
                 period = span / (length * float(scale))
                 low, high = PERIODS_S[frame.family]
+                if not told:
+                    high = min(high, SLOWEST_S)
                 if tick_s is not None:
                     expected = tick_s * frame.beat_ticks
                     low, high = expected / HINT_RANGE, expected * HINT_RANGE
@@ -96,122 +91,9 @@ def siblings(
     return out
 
 
-def levels_of(track: Track) -> Ints:
-    """Metrical level (see ``chords``) of each chord on a track."""
-    place, frame = track.place, track.frame
-    nearest = np.round(place)
-    on = np.abs(place - nearest) < NEAR
-    beat = nearest.astype(np.int64) % frame.beats
-    out = np.full(len(place), 4, np.int64)
-    parts = (1 / 3, 2 / 3) if frame.family == COMPOUND else (1 / 2,)
-    inside = place % 1.0
-    for part in parts:
-        out[np.abs(inside - part) < NEAR] = 3
-    out[on] = 2
-    out[on & (beat == 0)] = 0
-    if frame.beats > 2 and frame.beats % 2 == 0:
-        out[on & (beat == frame.beats // 2)] = 1
-    return out
-
-
-def features_of_candidate(
-    candidate: Candidate,
-    chords: Chords,
-    weight: Floats,
-    time: Floats,
-    prior: float,
-    best: float,
-    classes: Ints,
-) -> Floats:
-    """What tells candidates apart, in the order of FEATURES; ``weight`` is the salience of chords by level, ``best`` the score of the beam's best track,
-    ``classes`` the pitch classes of each chord (see ``repetition``)."""
-    track, f = candidate.track, chords.features
-    level = levels_of(track)
-    count = len(level)
-    down, beat = level == 0, level <= 2
-    period = float(time[-1] - time[0]) / max(float(track.place[-1] - track.place[0]), 1e-6)
-    whole = np.unique(np.round(track.place[beat]).astype(np.int64))
-    first, last = math.ceil(track.place[0]), math.floor(track.place[-1])
-    beats = max(last - first + 1, 1)
-    bars = max(beats / track.frame.beats, 1.0)
-
-    def lean(values: Floats) -> float:
-        """By how much more it lies on bar lines than elsewhere."""
-        return float(values[down].mean() - values[~down].mean()) if down.any() and not down.all() else -0.5
-
-    step = np.diff(track.place, append=track.place[-1] + 1)
-    to_beat = np.ceil(track.place + NEAR) - track.place
-    held_over = (level >= 3) & (step > to_beat + NEAR)
-    return np.array(
-        [
-            float(weight[np.arange(count), level].mean()),
-            -0.5 * ((math.log(period) - math.log(MEDIAN_PERIOD_S[track.frame.family])) / TEMPO_SD) ** 2,
-            prior,
-            float((level == 4).mean()),
-            float((level >= 3).mean()),
-            min(len(whole) / beats, 1.0),
-            min(len(np.unique(np.round(track.place[down]).astype(np.int64))) / bars, 1.2),
-            lean(f[:, 1]),
-            lean(f[:, 5]),
-            lean(f[:, 8]),
-            lean(f[:, 10]),
-            lean(f[:, 11]),
-            lean(f[:, 13]),
-            float(held_over.mean()),
-            *repetition(track, classes),
-            float(level[0] == 0),
-            float(candidate.own),
-            max(track.score - best, -60.0) / 20 if candidate.own else -1.0,
-            lean(f[:, 6]) if track.frame.beats == 1 else 0.0,
-            *halves(track, weight[:, 0], down),
-            wandering(track.place, time),
-        ]
-    )
-
-
-def halves(track: Track, heavy: Floats, down: NDArray[np.bool_]) -> tuple[float, float]:
-    """By how much bar lines weigh more than the middle of the bar (0 where it has none on a beat), and by how much every other bar line weighs more than those
-    between: a bar that is too long has a heavy middle, in one that is too short every other bar line is light. ``heavy``: how each chord speaks for a bar line."""
-    beats = track.frame.beats
-    nearest = np.round(track.place).astype(np.int64)
-    on = np.abs(track.place - nearest) < NEAR
-    middle = on & (nearest % beats == beats // 2) if beats % 2 == 0 else np.zeros(len(on), bool)
-    inside = float(heavy[down].mean() - heavy[middle].mean()) if down.any() and middle.any() else 0.0
-    odd = (nearest // beats) % 2 == 1
-    even_bars, odd_bars = down & ~odd, down & odd
-    across = abs(float(heavy[even_bars].mean() - heavy[odd_bars].mean())) if even_bars.any() and odd_bars.any() else 0.0
-    return inside, across
-
-
-def wandering(place: Floats, time: Floats) -> float:
-    """How far the tempo goes from its middle: deviation of ln of the beat's length over stretches of some eight beats."""
-    span = float(place[-1] - place[0])
-    edges = np.linspace(place[0], place[-1], max(int(span / 8), 2) + 1)
-    steps = np.diff(np.interp(edges, place, time))
-    return float(np.log(np.maximum(steps, 1e-3)).std())
-
-
-def repetition(track: Track, classes: Ints) -> tuple[float, float]:
-    """How alike neighbouring bars are in their rhythm, and in the pitch classes at the same places (shares, 0 to 1). ``classes`` has one bit
-    for each pitch class of a chord."""
-    bar, inside = np.divmod(track.place + 1e-6, track.frame.beats)
-    bar = bar.astype(np.int64) - int(bar[0])
-    struck = np.zeros((int(bar.max()) + 1, 12 * track.frame.beats + 1), np.int64)
-    struck[bar, np.round(inside * 12).astype(np.int64)] = classes
-    here, after = struck[:-1], struck[1:]
-    both, either = (here > 0) & (after > 0), (here > 0) | (after > 0)
-    filled = (here > 0).any(1) & (after > 0).any(1)
-    if not filled.any():
-        return 0.0, 0.0
-    alike = BITS[here & after] / np.maximum(BITS[here | after], 1)
-    pitch = np.where(both, alike, 0.0).sum(1) / np.maximum(both.sum(1), 1)
-    rhythm = both.sum(1) / np.maximum(either.sum(1), 1)
-    return float(rhythm[filled].mean()), float(pitch[filled].mean())
-
-
 @dataclass(frozen=True, slots=True)
 class Weights:
-    """Middle and deviation of each feature over the candidates of the fit, and the weights of what ``told_apart`` makes of them."""
+    """Middle and deviation of each measure over the candidates of the fit, and the weights of what ``told_apart`` makes of them."""
 
     middle: Floats
     deviation: Floats
@@ -220,51 +102,54 @@ class Weights:
 
 @lru_cache(maxsize=1)
 def weights() -> Weights:
-    """The fitted weights, in the order of FEATURES."""
+    """The fitted weights: of the measures, their squares, their places among the rivals (each in the order of MEASURED), and of long notes by slots."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("bars.json").read_text("utf-8"))
-    assert data["features"] == list(FEATURES)
-    weight = np.concatenate([data["plain"], data["square"], data["among"]])
+    assert data["features"] == list(MEASURED)
+    weight = np.concatenate([data["plain"], data["square"], data["among"], data["slots"]])
     return Weights(np.array(data["middle"]), np.array(data["deviation"]), weight)
 
 
 def told_apart(rows: Floats, middle: Floats, deviation: Floats) -> Floats:
-    """What the weights act on, shape (candidates, 3 * FEATURES): each feature in deviations from its middle, its square (too little and too much both speak
-    against a labelling), and where it stands among the rivals of this take."""
-    plain = (rows - middle) / deviation
-    among = (rows - rows.mean(0)) / (rows.std(0) + LEAST_SPREAD * deviation)
-    return np.concatenate([plain, plain * plain, among], axis=1)
+    """What the weights act on, for rows of ``features_of``: each measure in deviations from its middle, its square (too little and too much both speak
+    against a labelling), and where it stands among the rivals of this take; then the long notes by slots, as they are."""
+    own, slots = np.split(rows, [len(MEASURED)], axis=1)
+    plain = (own - middle) / deviation
+    among = (own - own.mean(0)) / (own.std(0) + LEAST_SPREAD * deviation)
+    return np.concatenate([plain, plain * plain, among, slots], axis=1)
+
+
+def behind(found: Sequence[Candidate], tracks: Sequence[Track]) -> Floats:
+    """How far the track of each candidate is behind the best of the beam, in nats (0 to -60)."""
+    best = max(t.score for t in tracks)
+    return np.array([max(tracks[c.source].score - best, -60.0) for c in found])
 
 
 def features_of(
-    found: Sequence[Candidate],
-    tracks: Sequence[Track],
-    chords: Chords,
-    weight: Floats,
-    classes: Ints,
-    priors: dict[str, float],
+    found: Sequence[Candidate], tracks: Sequence[Track], take: Evidence, priors: dict[str, float]
 ) -> Floats:
-    """The features of all candidates, shape (candidates, FEATURES)."""
-    best = max(t.score for t in tracks)
-    rows = [
-        features_of_candidate(c, chords, weight, chords.time, priors.get(str(c.track.frame.meter), -3.0), best, classes)
-        for c in found
-    ]
+    """What is measured of all candidates (see ``bar_evidence``), one row for each."""
+    rows, length = [], take.chords.features[:, 5]
+    for candidate, late in zip(found, behind(found, tracks), strict=True):
+        track = candidate.track
+        judged = Judged(priors.get(str(track.frame.meter), -3.0), candidate.own, float(late))
+        rows.append(np.concatenate([measured(track, judged, take), long_notes(track, length)]))
     return np.array(rows)
 
 
 def in_order(
-    tracks: Sequence[Track], frames: Sequence[Frame], chords: Chords, weight: Floats, classes: Ints,
-    priors: dict[str, float], tick_s: float | None = None,
-) -> list[Track]:  # fmt: skip
+    tracks: Sequence[Track],
+    frames: Sequence[Frame],
+    take: Evidence,
+    priors: dict[str, float],
+    tick_s: float | None = None,
+) -> list[Track]:
     """The labellings, the likeliest first; scores are log probabilities among them."""
-    found = siblings(tracks, frames, chords.time, tick_s)
+    found = siblings(tracks, frames, take.chords.time, tick_s)
     if not found:
         return list(tracks)
     fitted = weights()
-    rows = features_of(found, tracks, chords, weight, classes, priors)
-    total = told_apart(rows, fitted.middle, fitted.deviation) @ fitted.weight
-    best = max(t.score for t in tracks)
-    total = total + SOURCE * np.array([max(tracks[c.source].score - best, -60.0) for c in found])
+    rows = features_of(found, tracks, take, priors)
+    total = told_apart(rows, fitted.middle, fitted.deviation) @ fitted.weight + SOURCE * behind(found, tracks)
     total = total - np.logaddexp.reduce(total)
     order = np.argsort(-total, kind="stable")
     return [replace(found[int(k)].track, score=float(total[int(k)])) for k in order]

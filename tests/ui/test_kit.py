@@ -287,7 +287,7 @@ def test_parts_sound_with_their_own_instruments_alone_or_off_and_at_a_practice_t
     press(page, "Enter")
     heard = page.evaluate("window.heard")
     assert {n["part"] for n in heard} == {"p2"}
-    apart = heard[1]["dueS"] - heard[0]["dueS"]
+    apart = (heard[1]["eventUs"] - heard[0]["eventUs"]) / 1e6  # the audio clock of a busy machine stands still at times
     assert abs(apart - 2 * 60 / 112) < 0.02  # a quarter at half of 112
     # it comes back as it was left
     page.reload()

@@ -324,7 +324,7 @@ function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => 
     const on = Math.max(due, Tone.now())
     voice.strike(n.key, velocity, on)
     voice.lift(n.key, on + n.length_us / 1e6)
-    window.dispatchEvent(new CustomEvent('note-scheduled', { detail: { part: n.part, key: n.key, dueS: due, lateS: on - due } }))
+    window.dispatchEvent(new CustomEvent('note-scheduled', { detail: { part: n.part, key: n.key, eventUs: at, dueS: due, lateS: on - due } }))
   }, onEnd)
   return {
     add: stream.add,

@@ -301,6 +301,8 @@ def test_triplets_under_a_tune_are_offered_as_triplets_beside_the_compound_meter
     simple = next(r for r in offered if not r.meter.compound)
     assert [F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi > 60] == [beats for _, beats in TUNE]
     assert {F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi < 60} == {F(1, 3)}
+    refused = read_freely(_over_triplets(1), ReadSettings(readings=3, tuplets=False), Pins())
+    assert all(r.meter.compound for r in (refused, *refused.rivals))  # no other page could hold it
     one = Track(frame_of(Meter(3, 8)), np.arange(0, 8, 1.0), np.zeros(8, int), 0.0, 0.9)
     assert with_triplets([one] * 4) == [one] * 4  # there is no bar of one quarter
     two = replace(one, frame=frame_of(Meter(6, 8)))

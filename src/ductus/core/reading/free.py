@@ -35,6 +35,7 @@ YIELDS_S = 0.03  # by trial on open scores
 FOLLOWED = 4  # tracks of the beams that are labelled in all ways
 FAR_LIKELIER = 4.0  # nats
 UNLIKELY = math.log(10)  # nats
+MANY = 0.25  # of the chords of a take: where tuplets are refused, a labelling that has more of them in tuplets goes behind the others
 SLOW_S = 0.7  # of a beat
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
@@ -127,8 +128,16 @@ def search(take: Evidence, settings: ReadSettings) -> list[Track]:
     ordered = in_order(tracks[:FOLLOWED], frames_for(settings), take, priors(), tick_s)
     if settings.meter is not None:
         return distinct_tracks(beam_first(ordered, tracks[0]))
+    if settings.tuplets is False:
+        ordered = sorted(ordered, key=lambda t: in_tuplets(t) > MANY)
     offered = with_halved(distinct_tracks(ordered), float(time[-1] - time[0]))
     return offered if settings.tuplets is False else with_triplets(offered)
+
+
+def in_tuplets(track: Track) -> float:
+    """The share of the chords of a track that stand where only a tuplet could: at no sixteenth of its beats, or of their thirds where they are compound."""
+    plain = track.place * (48 if track.frame.family == COMPOUND else 16)
+    return float((np.abs(plain - np.round(plain)) > 0.01).mean())
 
 
 def with_halved(tracks: list[Track], span_s: float) -> list[Track]:

@@ -133,11 +133,29 @@ def pass_time(page: Page, milliseconds: int) -> None:
         milliseconds -= 1000
 
 
+def goes_on(page: Page) -> None:
+    """Wait until a recording has begun: a busy machine takes its time, and time that runs ahead would give up clicks on their way."""
+    expect(page.get_by_test_id("record")).to_have_text("Stop recording")
+    with contextlib.suppress(AssertionError):
+        expect(page.get_by_test_id("said")).to_contain_text(re.compile("^(Recording|Play what is)"), timeout=10_000)
+
+
+def play_until(page: Page, seen: Locator, after_ms: int, most_ms: int = 6000) -> None:
+    """Let the clock of a recording run (``page.clock`` is installed) until something is there, and stand: waiting for the server costs no music."""
+    goes_on(page)
+    page.clock.pause_at(page.evaluate("Date.now()") / 1000 + 0.5)
+    pass_time(page, after_ms)
+    for _ in range(most_ms // 500):
+        with contextlib.suppress(AssertionError):
+            expect(seen).to_be_attached(timeout=3000)
+            break
+        pass_time(page, 500)  # what was played meanwhile goes out with the next that is played
+    expect(seen).to_be_attached()
+
+
 def play_through(page: Page, most_ms: int = 120_000) -> None:
     """Let the clock run until the rehearsal keyboard has finished and the recording has stopped; then time goes on by itself."""
-    expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # a busy machine may not have begun yet
-    with contextlib.suppress(AssertionError):  # its clicks are on their way: time that runs ahead would give them up
-        expect(page.get_by_test_id("said")).to_contain_text(re.compile("^(Recording|Play what is)"), timeout=10_000)
+    goes_on(page)
     for _ in range(most_ms // 2000):
         if not page.get_by_test_id("record").filter(has_text="Stop recording").count():
             break

@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from ductus.core.performance.takes import PlayedNote
 from tests.building import midi_of
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, colour_at, exported, opened, pass_time, play_through, press, says, to_shelf
+from tests.ui.desk import begin, colour_at, exported, opened, play_through, play_until, press, says, to_shelf
 
 pytestmark = pytest.mark.own_page
 RECORD = re.compile("^Record")
@@ -54,9 +54,7 @@ def waltz_taken(page: Page) -> str:
     """The waltz, recorded with the click; notes stand on the page before the playing is over."""
     piece = begin(page, "Taken down", "3/4", "G minor")
     record(page, "Lock Gate Waltz, bars")
-    expect(page.get_by_test_id("record")).to_have_text("Stop recording")
-    pass_time(page, 12_000)
-    expect(page.locator(".system g.note[id^='live']").nth(12)).to_be_attached()
+    play_until(page, page.locator(".system g.note[id^='live']").nth(12), 11_000)
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # they are there while it still goes on
     play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible()

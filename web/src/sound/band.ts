@@ -42,16 +42,15 @@ const coming = new Map<string, Promise<void>>()
 let adding: Promise<void> = Promise.resolve() // one bank after the other: the worklet answers only the last of two at once
 
 /** The band plays on this context, with these samples of the piano, named by their notes. */
-export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: ToneModule.ToneAudioBuffers, notes: readonly string[]): void {
+export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: ToneModule.ToneAudioBuffers): void {
   Tone = tone
   audio = context
   samples = piano
-  sampledNotes = [...notes]
 }
 
-/** One more sample of the piano has come: keys near it take it from now on. */
+/** A sample of the piano has come, or has come whole: keys near it take it from now on. */
 export function addSample(note: string): void {
-  sampledNotes.push(note)
+  sampledNotes.add(note)
   for (const piano of pianos.values()) piano.add(note)
 }
 
@@ -109,7 +108,7 @@ class Placed {
 }
 
 /** A piano with a level and a place of its own; all share the samples. */
-class Piano extends Placed implements Voice {
+export class Piano extends Placed implements Voice {
   private readonly panner = new Tone.Panner(0).toDestination()
   private readonly gain = new Tone.Gain(1).connect(this.panner)
   private readonly sampler: ToneModule.Sampler
@@ -148,8 +147,8 @@ class Piano extends Placed implements Voice {
 }
 
 const nameOf = (key: number) => Tone.Frequency(key, 'midi').toNote()
-let sampledNotes: string[] = []
-const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] => sampledNotes.map((note) => [note, samples.get(note)])
+const sampledNotes = new Set<string>()
+const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] => [...sampledNotes].map((note) => [note, samples.get(note)])
 
 /** One channel of the worklet. */
 class Channel extends Placed implements Voice {

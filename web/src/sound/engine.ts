@@ -5,16 +5,10 @@ import { persist } from 'zustand/middleware'
 import type { Click, Sounding } from '../api/wire'
 import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
-import { addSample, fetchSound, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
+import { addSample, fetchSound, Piano, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
 import { isHeard } from '../listening/how'
+import { PianoSamples } from './samples'
 
-// The sampled keys: A, C, D sharp and F sharp of each octave (see vite.config.ts for the files).
-const SAMPLED = ['A', 'C', 'D#', 'F#'].flatMap((name) => [1, 2, 3, 4, 5, 6, 7].map((octave) => `${name}${octave}`))
-const fileOf = (name: string) => `/assets/piano/${name.replace('#', 's')}.mp3`
-// Two octaves around the middle come first, so that any key sounds early; the others follow one by one, since each costs a moment of computing.
-const NEAR = ['C3', 'D#3', 'F#3', 'A3', 'C4', 'D#4', 'F#4', 'A4', 'C5']
-const FAR = ['A0', ...SAMPLED, 'C8'].filter((name) => !NEAR.includes(name))
-const FAR_EVERY_MS = 300
 const CLICKS = { bar: [1760, 0.9], strong: [1320, 0.7], beat: [1108, 0.55], half: [880, 0.3] } as const
 export type Rank = keyof typeof CLICKS
 /** Oscillator and decay in seconds of each sound of the click. */
@@ -66,6 +60,7 @@ const outside = () => outputOf(useSound.getState().voice)
 /** The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes seconds. */
 let Tone: typeof ToneModule
 let clicker: ToneModule.Synth | undefined
+let samples: PianoSamples | undefined
 let loading: Promise<void> | undefined
 let loaded = false
 const PAGE_FIRST_MS = 700
@@ -115,39 +110,15 @@ function load(): Promise<void> {
     const letOut = () => useSound.setState({ allowed: context.state === 'running' })
     context.addEventListener('statechange', letOut)
     window.setTimeout(letOut, PAGE_FIRST_MS)
-    const samples = new Tone.ToneAudioBuffers({
-      urls: Object.fromEntries(NEAR.map((name) => [name, fileOf(name)])),
-      onload: () => {
-        useSound.setState({ ready: true })
-        followUp(samples)
-      },
-    })
-    seatBand(module, context, samples, NEAR)
+    samples = new PianoSamples(module, context, addSample)
+    seatBand(module, context, samples.buffers)
+    void samples.begin().then((ready) => useSound.setState({ ready }))
     loaded = true
     for (const p of players.values()) void fetchSound(soundOf(p))
     clicker = new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
   })
   return loading
 }
-
-/** The other samples, those nearest to the key that was struck last first. */
-function followUp(samples: ToneModule.ToneAudioBuffers) {
-  const left = FAR.map((name) => ({ name, key: Tone.Frequency(name).toMidi() }))
-  const next = () => {
-    left.sort((a, b) => Math.abs(b.key - lastStruck) - Math.abs(a.key - lastStruck))
-    const one = left.pop()
-    if (!one) {
-      performance.mark('piano whole')
-      return
-    }
-    samples.add(one.name, fileOf(one.name), () => {
-      addSample(one.name)
-      window.setTimeout(next, FAR_EVERY_MS)
-    })
-  }
-  next()
-}
-let lastStruck = 60
 
 /** Our piano sounds when it is chosen, and in place of an output that is not plugged in. */
 const isReady = () => useSound.getState().ready && (useSound.getState().voice === 'piano' || (useSound.getState().voice !== 'none' && !outside()))
@@ -167,11 +138,11 @@ function strike(played: number, struck: number) {
   const key = meant ? (meant[played] ?? -1) : played
   const velocity = leveled(struck, 'playing')
   if (!velocity || key < 0) return
-  lastStruck = key
   outside()?.playNote(key, { rawAttack: velocity, channels: channelOf(fingers) })
   if (!isReady()) return
   const voice = voiceOf(fingers, 'fingers')
   if (pedalDown) voice.pedal(true)
+  if (voice instanceof Piano) samples?.played(key)
   sounding.set(played, { voice, key })
   voice.strike(key, velocity, Tone.now())
 }
@@ -320,6 +291,7 @@ function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => 
     if (!isReady()) return
     const voice = voiceOf(player, `run ${run}`)
     voices.add(voice)
+    if (voice instanceof Piano) samples?.played(n.key)
     const due = audioTime(at)
     const on = Math.max(due, Tone.now())
     voice.strike(n.key, velocity, on)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import os
 import random
 import types
 import typing
@@ -13,6 +14,7 @@ from annotated_types import Ge, Gt, Le, Lt, MaxLen, MinLen
 from ductus.core.time.values import BASE_TICKS, NoteValue, Tuplet
 
 R = TypeVar("R")
+ROUNDS = int(os.environ.get("DUCTUS_FUZZ", "1"))  # `make fuzz` goes on with other seeds for much longer
 TEXTS = (
     "", " ", "C", "F#4", "3/4", "7/8 (2+2+3)", "4.1", "0.5", "3.2.1", "1.1e9999999", "²", "9999.1", "half", "3:2 eighth",
     "\ufffe\uffff", "\x00", "<svg onload=alert(1)>", "é" * 30, "1e99", "-1", "%00", "C7/E", "Bb-9", "10:1",

@@ -28,6 +28,7 @@ from ductus.demo.shelf import PIECES
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
 from tests.core.test_marks import quarters
+from tests.inventing import ROUNDS
 
 
 def made(piece: Piece, *edits: FrameEdit) -> Piece:
@@ -85,7 +86,7 @@ def test_bars_that_are_inserted_and_removed_leave_all_as_it_was(seed: int) -> No
         assert content(made(later, RemoveBars(at, at + 2))) == content(piece)
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", range(10 * ROUNDS))
 def test_any_edit_of_the_frame_is_undone_whole_and_leaves_no_loose_end(seed: int) -> None:
     rng = random.Random(seed)
     piece = marked_piece(seed)

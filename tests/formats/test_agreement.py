@@ -27,7 +27,7 @@ from ductus.formats.midi import FILE_QUARTER, file_ticks, write_midi
 from ductus.formats.musicxml_write import write_musicxml
 from tests.app.driving import Sitter
 from tests.building import random_piece
-from tests.inventing import invent
+from tests.inventing import ROUNDS, invent
 
 Rows = list[tuple[int, int, F, F]]
 
@@ -159,7 +159,7 @@ def entered(library: Library, seed: int) -> Sitter:
     return sitter
 
 
-@pytest.mark.parametrize("seed", range(30))
+@pytest.mark.parametrize("seed", range(15 * ROUNDS))
 def test_page_file_and_sound_tell_the_same_notes_after_any_edits(library: Library, seed: int) -> None:
     sitter = entered(library, seed)
     assert_agree(sitter.piece)

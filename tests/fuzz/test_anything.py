@@ -6,7 +6,6 @@ from __future__ import annotations
 import functools
 import io
 import json
-import os
 import random
 import time
 from collections.abc import Iterator
@@ -29,12 +28,11 @@ from ductus.demo.scenario import waltz
 from ductus.formats.midi import write_midi
 from tests.app.driving import EPOCH_US
 from tests.building import random_piece
-from tests.inventing import TEXTS, invent
+from tests.inventing import ROUNDS, TEXTS, invent
 from tests.web.test_socket import Browser, desk
 
-ROUNDS = int(os.environ.get("DUCTUS_FUZZ", "1"))
 SLOWEST_S = 5.0
-SEEDS = range(10 * ROUNDS)
+SEEDS = range(5 * ROUNDS)
 
 
 @contextmanager

@@ -13,6 +13,8 @@ from ductus.core.words import count_words
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
 
+KEEP_ALIVE_S = 75  # a connection that is closed while a request is on its way over it breaks the request: that is left to the browser
+
 
 def library_path(args: argparse.Namespace) -> Path:
     """The file of the library that a command works on."""
@@ -36,7 +38,12 @@ def run_server(args: argparse.Namespace) -> int:
     print(f"Ductus is at http://{args.host}:{args.port}/  (Ctrl-C stops it; everything is kept in {data})", flush=True)
     try:
         uvicorn.run(
-            create_app(library, hosts), host=args.host, port=args.port, log_level="warning", ws_max_size=4_000_000
+            create_app(library, hosts),
+            host=args.host,
+            port=args.port,
+            log_level="warning",
+            ws_max_size=4_000_000,
+            timeout_keep_alive=KEEP_ALIVE_S,
         )
     finally:
         library.close()

@@ -29,8 +29,7 @@ from ductus.core.reading.boundary import (
     UNARY,
     Struck,
     cut_by_boundary,
-    move_costs,
-    pairs,
+    hurry,
     struck,
     unaries,
 )
@@ -96,7 +95,7 @@ class Chunk:
     """Some cases, padded to one length, with all that the chain sees."""
 
     unary: np.ndarray  # (cases, chords, boundaries, UNARY)
-    heights: np.ndarray  # (cases, chords, PAIRS - 1, boundaries)
+    hurry: np.ndarray  # (cases, chords): how little time has passed
     right: np.ndarray  # (cases, chords, boundaries)
     there: np.ndarray  # (cases, chords)
     weight: np.ndarray  # (cases,)
@@ -108,8 +107,8 @@ def chunk_of(cases: list[tuple[Case, np.ndarray]]) -> Chunk:
     most = max(len(s) for s in made)
     shape = (len(made), most, len(BOUNDARIES))
     out = Chunk(
-        np.zeros((*shape, UNARY), np.float16),
-        np.zeros((*shape[:2], PAIRS - 1, len(BOUNDARIES)), np.float32),
+        np.zeros((*shape, UNARY), np.float32),
+        np.zeros(shape[:2]),
         np.zeros(shape, bool),
         np.zeros(shape[:2], bool),
         np.array([1 / np.sqrt(len(s)) for s in made]),
@@ -117,7 +116,7 @@ def chunk_of(cases: list[tuple[Case, np.ndarray]]) -> Chunk:
     for n, ((case, _), s) in enumerate(zip(cases, made, strict=True)):
         out.unary[n, : len(s)] = unaries(s, 0, len(s))
         for c in range(1, len(s)):
-            out.heights[n, c] = pairs(s, c)
+            out.hurry[n, c] = hurry(s, c)
         out.right[n, : len(s)] = allowed(case, s)
         out.there[n, : len(s)] = True
     return out
@@ -125,55 +124,65 @@ def chunk_of(cases: list[tuple[Case, np.ndarray]]) -> Chunk:
 
 def chain_loss(chunk: Chunk, weights: np.ndarray) -> tuple[float, np.ndarray]:
     """-ln(chance of the right ways) over the cases, weighed, and its gradient."""
-    w, pair = weights[:UNARY].astype(np.float32), weights[UNARY:].astype(np.float32)
-    score = chunk.unary.astype(np.float32) @ w
+    w, pair = weights[:UNARY].astype(np.float32), weights[UNARY:]
+    seen = chunk.unary.reshape(-1, UNARY)
+    score = (seen @ w).reshape(chunk.right.shape)
     score -= score.max(2, keepdims=True)
-    value, gradient = 0.0, np.zeros(len(weights))
-    for sign, mask in ((1.0, np.ones_like(chunk.right)), (-1.0, chunk.right)):
-        total, one, two = expected(chunk, np.exp(score) * mask, pair)
-        value += sign * float(chunk.weight @ total)
-        mass = (one * chunk.weight[:, None, None]).astype(np.float32)
-        gradient[:UNARY] += sign * np.einsum("nbk,nbkf->f", mass, chunk.unary, optimize=True)
-        gradient[UNARY:] -= sign * (chunk.weight @ two)
-    return value, gradient
+    likely = np.exp(score)
+    gradient = np.zeros(len(weights))
+    moves = Steps(chunk, pair)
+    all_ways, one, two = expected(chunk, likely, moves)
+    right_ways, right_one, right_two = expected(chunk, likely * chunk.right, moves)
+    mass = (one - right_one) * chunk.weight[:, None, None]
+    gradient[:UNARY] = mass.reshape(-1).astype(np.float32) @ seen
+    gradient[UNARY:] = -(chunk.weight @ (two - right_two))
+    return float(chunk.weight @ (all_ways - right_ways)), gradient
 
 
-def expected(chunk: Chunk, likely: np.ndarray, pair: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+APART = np.abs(np.arange(len(BOUNDARIES))[:, None] - np.arange(len(BOUNDARIES))[None, :])
+
+
+class Steps:
+    """How likely each move of the boundary is before each chord: it depends on how far it goes and on the time that has passed."""
+
+    def __init__(self, chunk: Chunk, pair: np.ndarray) -> None:
+        far = np.arange(len(BOUNDARIES)) / 12
+        cost = far * (pair[0] + pair[1] * chunk.hurry[:, :, None]) + pair[2] * (far > 0)
+        odds = np.exp(-cost).astype(np.float32).transpose(1, 0, 2)
+        self.odds = np.take(odds, APART, axis=2)  # (chords, cases, from, to)
+        self.weighed = np.take(odds * far.astype(np.float32), APART, axis=2)
+
+
+def expected(chunk: Chunk, likely: np.ndarray, moves: Steps) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(ln of the sum over all ways, chance of each boundary, expected moves by feature) for each case."""
     n, most, states = likely.shape
-    likely = np.where(chunk.there[:, :, None], likely, 1.0)
-    forward = np.zeros((n, most, states))
+    likely = np.where(chunk.there[:, :, None], likely, np.float32(1.0)).astype(np.float32)
+    forward = np.zeros((n, most, states), np.float32)
     scale = np.zeros((n, most))
     for c in range(most):
-        if c == 0:
-            here = likely[:, 0].astype(float)
-        else:
-            move = np.exp(-move_costs(chunk.heights[:, c], pair))
-            here = np.einsum("ni,nij->nj", forward[:, c - 1], move) * likely[:, c]
+        here = likely[:, 0] if c == 0 else np.einsum("ni,nij->nj", forward[:, c - 1], moves.odds[c]) * likely[:, c]
         if c:
             here = np.where(chunk.there[:, c, None], here, forward[:, c - 1])
         total = here.sum(1)
-        scale[:, c] = np.where(chunk.there[:, c], np.log(total), 0.0) if c else np.log(total)
+        scale[:, c] = np.where(chunk.there[:, c], np.log(total), 0.0)
         forward[:, c] = here / total[:, None]
-    one = np.zeros((n, most, states))
+    one = np.zeros((n, most, states), np.float32)
     two = np.zeros((n, PAIRS))
-    backward = np.ones((n, states))
+    backward = np.ones((n, states), np.float32)
     for c in range(most - 1, -1, -1):
         both = forward[:, c] * backward
         one[:, c] = both / both.sum(1, keepdims=True) * chunk.there[:, c, None]
         if c:
-            move = np.exp(-move_costs(chunk.heights[:, c], pair))
+            there = chunk.there[:, c]
             ahead = likely[:, c] * backward
-            joint = forward[:, c - 1, :, None] * move * ahead[:, None, :]
-            joint /= joint.sum((1, 2), keepdims=True)
-            joint *= chunk.there[:, c, None, None]
-            for k in range(PAIRS - 1):
-                height = chunk.heights[:, c, k]
-                two[:, k] += (joint * np.abs(height[:, :, None] - height[:, None, :])).sum((1, 2))
-            two[:, -1] += joint.sum((1, 2)) - np.trace(joint, axis1=1, axis2=2)
-            before = np.einsum("nij,nj->ni", move, ahead)
-            before /= before.max(1, keepdims=True)
-            backward = np.where(chunk.there[:, c, None], before, backward)
+            before = np.einsum("nij,nj->ni", moves.odds[c], ahead)
+            mass = np.maximum((forward[:, c - 1] * before).sum(1), 1e-30)
+            far = (forward[:, c - 1] * np.einsum("nij,nj->ni", moves.weighed[c], ahead)).sum(1) / mass
+            stays = (forward[:, c - 1] * ahead).sum(1) / mass
+            two[:, 0] += there * far
+            two[:, 1] += there * far * chunk.hurry[:, c]
+            two[:, 2] += there * (1 - stays)
+            backward = np.where(there[:, None], before / before.max(1, keepdims=True), backward)
     return scale.sum(1), one, two
 
 

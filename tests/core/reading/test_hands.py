@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from ductus.core.reading import boundary
-from ductus.core.reading.boundary import BOUNDARIES, PAIRS, UNARY, likeliest, move_costs, pairs, struck, unaries
+from ductus.core.reading.boundary import BOUNDARIES, PAIRS, UNARY, hurry, likeliest, struck, unaries
 from ductus.core.reading.hands import hand_logits, hand_weights, hands_by_reach
 
 Chord = tuple[float, list[int]]
@@ -77,7 +77,8 @@ def test_the_way_is_the_likeliest_of_all_ways() -> None:
     notes = struck(on, off, key, number, hand_logits(on, off, key))
     _, unary, pair = hand_weights()
     score = unaries(notes, 0, 3) @ unary
-    costs = [move_costs(pairs(notes, c), pair) for c in (1, 2)]
+    far = np.abs(BOUNDARIES[:, None] - BOUNDARIES[None, :]) / 12
+    costs = [far * (pair[0] + pair[1] * hurry(notes, c)) + pair[2] * (far > 0) for c in (1, 2)]
     states = range(len(BOUNDARIES))
     best = max(
         itertools.product(states, repeat=3),

@@ -208,29 +208,13 @@ def _lines(out: Singles, notes: Struck, start: int, end: int, here: tuple[Ints, 
                 out[:, :, 4 + side] = mine.any(1) & ~known
 
 
-def pairs(notes: Struck, c: int) -> Singles:
-    """What a move of the boundary before chord ``c`` costs, as heights for each boundary: a move pays for the difference of heights. Shape (PAIRS - 1,
-    boundaries): octaves; the same when little time has passed."""
-    return np.stack((OCTAVES, OCTAVES * np.float32(hurry(notes, c))))
-
-
 def hurry(notes: Struck, c: int) -> float:
     """How little time has passed before chord ``c``: from 1 (none) to 0 (half a second or more)."""
     return float(max(1 - (notes.time[c] - notes.time[c - 1]) / 0.5, 0.0))
 
 
-def move_costs(heights: Singles, weights: Floats) -> Singles:
-    """Cost of each move (from row to column) for heights (..., PAIRS - 1, boundaries) and PAIRS weights, the last for moving at all."""
-    cost = np.zeros((*heights.shape[:-2], heights.shape[-1], heights.shape[-1]), np.float32)
-    for n in range(PAIRS - 1):
-        height = heights[..., n, :]
-        cost += weights[n] * np.abs(height[..., :, None] - height[..., None, :])
-    cost += weights[-1] * (1 - np.eye(heights.shape[-1], dtype=np.float32))
-    return cost
-
-
 class Moves:
-    """The costs of all moves before a chord, and their likelihoods, for some weights: as ``move_costs`` of ``pairs`` has them, in one step."""
+    """The costs of all moves before a chord, and their likelihoods, for PAIRS weights: for an octave, for an octave in a hurry, for moving at all."""
 
     def __init__(self, weights: Floats) -> None:
         self._near, self._hurried = float(weights[0]), float(weights[1])

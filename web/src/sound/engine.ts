@@ -7,7 +7,7 @@ import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
 import { addSample, fetchSound, Piano, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
 import { isHeard } from '../listening/how'
-import { PianoSamples } from './samples'
+import { LONG_S, PianoSamples } from './samples'
 
 const CLICKS = { bar: [1760, 0.9], strong: [1320, 0.7], beat: [1108, 0.55], half: [880, 0.3] } as const
 export type Rank = keyof typeof CLICKS
@@ -132,7 +132,7 @@ function allOff() {
 const leveled = (velocity: number, of: 'playing' | 'playback') => Math.min(Math.round((velocity * useSound.getState().levels[of]) / 100), 127)
 
 /** Keys that are down, by the voice that sounds them: the pen may go to another part meanwhile. */
-const sounding = new Map<number, { voice: Voice; key: number }>()
+const sounding = new Map<number, { voice: Voice; key: number; since: number }>()
 
 function strike(played: number, struck: number) {
   const key = meant ? (meant[played] ?? -1) : played
@@ -142,15 +142,17 @@ function strike(played: number, struck: number) {
   if (!isReady()) return
   const voice = voiceOf(fingers, 'fingers')
   if (pedalDown) voice.pedal(true)
-  if (voice instanceof Piano) samples?.played(key)
-  sounding.set(played, { voice, key })
+  if (voice instanceof Piano) samples?.played(key, pedalDown)
+  sounding.set(played, { voice, key, since: Tone.now() })
   voice.strike(key, velocity, Tone.now())
 }
 
 function lift(played: number) {
   const held = sounding.get(played)
   outside()?.stopNote(held?.key ?? played)
-  if (isReady()) held?.voice.lift(held.key, Tone.now())
+  if (!held || !isReady()) return
+  held.voice.lift(held.key, Tone.now())
+  if (held.voice instanceof Piano && Tone.now() - held.since > LONG_S) samples?.played(held.key, true) // for the next time
 }
 
 let pedalDown = false
@@ -283,6 +285,7 @@ let runs = 0
 function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => void): Stream<Sounding> {
   const run = runs++ % RUNS
   const voices = new Set<Voice>()
+  for (const n of notes) if (n.length_us > LONG_S * 1e6) samples?.played(n.key, true) // comes whole before its turn, mostly
   const stream = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
     const velocity = leveled(n.velocity, 'playback')
     if (!velocity || !isHeard(n.part)) return
@@ -291,7 +294,7 @@ function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => 
     if (!isReady()) return
     const voice = voiceOf(player, `run ${run}`)
     voices.add(voice)
-    if (voice instanceof Piano) samples?.played(n.key)
+    if (voice instanceof Piano) samples?.played(n.key, false)
     const due = audioTime(at)
     const on = Math.max(due, Tone.now())
     voice.strike(n.key, velocity, on)

@@ -1,6 +1,6 @@
 /**
  * The samples of the piano. To decode all of them costs seconds and 140 MB, so they come as they are needed: the beginnings of those around the middle with
- * the page, so that any key sounds at once; once something is played, the beginnings of the others, and the whole of those that are struck.
+ * the page, so that any key sounds at once; once something is played, the beginnings of the others; and the whole of those that are held for long.
  */
 import type * as ToneModule from 'tone'
 
@@ -11,6 +11,8 @@ const ALL = ['A0', ...SAMPLED, 'C8']
 const fileOf = (name: string) => `/assets/piano/${name.replace('#', 's')}.mp3`
 const BEGINNING_BYTES = 48_000 // between three and four seconds
 const FADE_S = 0.4
+/** A note that sounds longer needs its sample whole. */
+export const LONG_S = 2.5
 const EVERY_MS = 300 // each costs a moment of computing
 
 export class PianoSamples {
@@ -36,11 +38,11 @@ export class PianoSamples {
     return this.begun.size > 0
   }
 
-  /** A key is played: its sample comes whole, and the beginnings of all others follow. */
-  played(key: number): void {
+  /** A key is played: the beginnings of all samples follow, those near it first; where it sounds for long, its own comes whole. */
+  played(key: number, long: boolean): void {
     this.last = key
     const name = this.nearest(ALL)
-    if (!this.whole.has(name) && !this.failed.has(name)) this.asked.add(name)
+    if (long && !this.whole.has(name) && !this.failed.has(name)) this.asked.add(name)
     this.timer ??= window.setTimeout(this.next, EVERY_MS)
   }
 

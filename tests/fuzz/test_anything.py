@@ -32,7 +32,7 @@ from tests.inventing import ROUNDS, TEXTS, invent
 from tests.web.test_socket import Browser, desk
 
 SLOWEST_S = 5.0
-SEEDS = range(5 * ROUNDS)
+SEEDS = range(10 * ROUNDS)
 
 
 @contextmanager

@@ -52,7 +52,7 @@ def at_bar(page: Page, number: int, staff: str = "") -> None:
             break
         press(page, "ArrowDown")
         expect(here).not_to_have_text(before)
-    press(page, *(["Control+ArrowLeft"] * 20))
+    press(page, *(["Control+ArrowLeft"] * 10))
     expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 1")
     for _ in range(number - 1):
         press(page, "Control+ArrowRight")

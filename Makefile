@@ -77,7 +77,8 @@ bench: setup chromium converter
 	$(PY) bench/speed.py
 
 fuzz: setup
-	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/formats/test_agreement.py tests/core/test_bars_and_parts.py
+	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/formats/test_agreement.py tests/core/test_bars_and_parts.py \
+	  $$(grep -rl hypothesis tests --include='test_*.py')
 
 bench-reading: setup
 	$(PY) bench/reading.py

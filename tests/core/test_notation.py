@@ -10,7 +10,7 @@ from fractions import Fraction as F
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from ductus.core.entry.commands.pen import PlacePen, Rest
@@ -226,6 +226,7 @@ def test_reminding_accidentals_stand_in_the_next_bar_and_in_another_octave_if_wa
 
 
 @settings(max_examples=80, deadline=None)
+@example([(StepBase("16th"), TupletOf(3, 2), 0, False), (StepBase("quarter"), TupletOf(3, 2), 0, False)])
 @given(
     st.lists(
         st.tuples(

@@ -121,7 +121,7 @@ def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
 
 
 def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
-    """Put a bracket for ``value`` at ``tick`` unless one with its ratio is there already.
+    """Put a bracket for ``value`` at ``tick`` unless one with its ratio is there already; one that begins there and ends inside the value gives way.
 
     The bracket spans ``normal`` notes of the value's base and is left out where it would cross a bar line
     (the notation then finds a bracket of its own).
@@ -131,7 +131,7 @@ def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
         return
     length = value.tuplet.normal * BASE_TICKS[value.base]
     there = draft.marks_between(line, "tuplet", tick, tick + 1)
-    if any(m.tuplet == value.tuplet for m in there):
+    if any(m.tuplet == value.tuplet and (m.tick < tick or m.end >= tick + value.ticks) for m in there):
         return
     for old in draft.marks_between(line, "tuplet", tick, tick + length):
         draft.drop(old)

@@ -23,6 +23,7 @@ export class PianoSamples {
   private readonly failed = new Set<string>()
   private readonly asked = new Set<string>()
   private last = 60
+  private followed = false
   private timer: number | undefined
 
   /** `onCome` hears of each sample that has come, or has come whole. */
@@ -55,7 +56,8 @@ export class PianoSamples {
     const left = this.asked.size ? [...this.asked] : ALL.filter((name) => !this.begun.has(name) && !this.failed.has(name))
     if (!left.length) {
       this.timer = undefined
-      performance.mark('piano followed')
+      if (!this.followed) performance.mark('piano followed')
+      this.followed = true
       return
     }
     const name = this.nearest(left)

@@ -285,7 +285,7 @@ let runs = 0
 function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => void): Stream<Sounding> {
   const run = runs++ % RUNS
   const voices = new Set<Voice>()
-  for (const n of notes) if (n.length_us > LONG_S * 1e6) samples?.played(n.key, true) // comes whole before its turn, mostly
+  for (const n of notes) if (n.length_us > LONG_S * 1e6 && !soundOf(players.get(n.part) ?? fingers)) samples?.played(n.key, true) // whole before its turn, mostly
   const stream = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
     const velocity = leveled(n.velocity, 'playback')
     if (!velocity || !isHeard(n.part)) return

@@ -42,9 +42,11 @@ export class PianoSamples {
   /** A key is played: the beginnings of all samples follow, those near it first; where it sounds for long, its own comes whole. */
   played(key: number, long: boolean): void {
     this.last = key
-    const name = this.nearest(ALL)
-    if (long && !this.whole.has(name) && !this.failed.has(name)) this.asked.add(name)
-    this.timer ??= window.setTimeout(this.next, EVERY_MS)
+    if (long) {
+      const name = this.nearest(ALL)
+      if (!this.whole.has(name) && !this.failed.has(name)) this.asked.add(name)
+    }
+    if (!this.followed || this.asked.size) this.timer ??= window.setTimeout(this.next, EVERY_MS)
   }
 
   private nearest(names: readonly string[]): string {

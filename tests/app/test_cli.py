@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import json
 import shutil
+import signal
+import socket
 import subprocess
 import sys
+import time
+import urllib.request
 from pathlib import Path
 
 import music21
@@ -19,6 +23,7 @@ from ductus.demo.scenario import jig, waltz
 from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi_read import read_midi
+from tests.app.test_convert import hears_ctrl_c
 from tests.building import midi_of
 
 
@@ -198,3 +203,28 @@ def test_a_shell_completes_all_commands_and_options(shell: str, capsys: pytest.C
     if shell == "bash":  # as bash itself reads it
         done = subprocess.run(["bash", "-n"], input=made, text=True, capture_output=True, check=False)
         assert done.returncode == 0, done.stderr
+
+
+def test_one_command_starts_the_demo_says_where_it_is_and_ctrl_c_ends_it(tmp_path: Path) -> None:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = str(free.getsockname()[1])
+    command = [sys.executable, "-m", "ductus.cli", "demo", "--port", port, "--data", str(tmp_path)]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, preexec_fn=hears_ctrl_c)
+    assert process.stdout is not None
+    address = next(word for word in process.stdout.readline().split() if word.startswith("http"))
+    until = time.monotonic() + 60
+    while True:
+        try:
+            with urllib.request.urlopen(f"{address}api/pieces", timeout=30) as answer:
+                titles = [piece["title"] for piece in json.load(answer)]
+            break
+        except OSError:
+            assert time.monotonic() < until
+            assert process.poll() is None
+            time.sleep(0.05)
+    assert "Lock Gate Waltz" in titles
+    process.send_signal(signal.SIGINT)
+    said, _ = process.communicate(timeout=60)
+    assert (process.returncode, said) == (0, "")
+    Library(tmp_path / "library.sqlite").close()  # nobody holds it any longer

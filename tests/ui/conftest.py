@@ -6,7 +6,6 @@ import os
 import shutil
 import signal
 import socket
-import subprocess
 import sys
 import tempfile
 import time
@@ -21,6 +20,7 @@ from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwr
 from ductus.app.library import Library
 from ductus.demo.shelf import fill_library
 from tests.ui.fake_midi import FAKE_MIDI
+from tests.ui.serving import serving
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -52,18 +52,15 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "ductus.cli", "demo", "--port", str(self.port), "--data", str(self.data)]
         self.log.parent.mkdir(parents=True, exist_ok=True)
-        with self.log.open("ab") as log:
-            self.process = subprocess.Popen(
-                command, stdout=log, stderr=subprocess.STDOUT, env={**os.environ, "PYTHONWARNINGS": "default"}
-            )
+        self.log.touch()
+        self.process = serving(self.data, self.port, self.log)
         for _ in range(1200):
             try:
                 urllib.request.urlopen(f"{self.url}/api/pieces", timeout=5).close()
                 return
             except OSError:
-                if self.process.poll() is not None:
+                if not self.process.is_alive():
                     break
                 time.sleep(0.05)
         raise RuntimeError(f"the server did not start:\n{self.said()}")
@@ -73,8 +70,10 @@ class Server:
         return self.log.read_text(errors="replace")
 
     def stop(self, how: signal.Signals = signal.SIGTERM) -> None:
-        self.process.send_signal(how)
-        self.process.wait(20)
+        assert self.process.pid is not None
+        os.kill(self.process.pid, how)
+        self.process.join(20)
+        assert not self.process.is_alive()
 
     def get(self, path: str) -> bytes:
         with urllib.request.urlopen(self.url + path, timeout=30) as answer:
@@ -84,7 +83,7 @@ class Server:
 
 def closed(server: Server) -> None:
     """Stop a server; what went wrong inside it fails the test."""
-    if server.process.poll() is None:
+    if server.process.is_alive():
         server.stop()
     assert "Traceback" not in server.said(), server.said()
 

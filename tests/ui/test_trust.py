@@ -181,6 +181,26 @@ HOSTILE = (
 )
 
 
+PREPARED = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" onload="window.caught=1"><script>window.caught=1</script>
+<style>* {display: none}</style><a href="http://127.0.0.1:9/"><text>link</text></a><use href="http://127.0.0.1:9/x.svg#y"/><use id="own" href="#z"/>
+<rect fill="url(http://127.0.0.1:9/z)" style="width: 1px" onclick="window.caught=1"/><image href="/icon.svg" onerror="window.caught=1"/>
+<foreignObject><img src="x" onerror="window.caught=1"/></foreignObject><text id="words">sung</text></svg><img src="x" onerror="window.caught=1"/>"""
+
+
+def test_of_a_prepared_drawing_only_what_is_harmless_enters_the_page(page: Page, server: Server) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    pages = {"pages": [PREPARED], "staff_mm": 7, "size": "a4", "width_mm": 210, "height_mm": 297}
+    page.route("**/pages?*", lambda route: route.fulfill(json=pages))
+    press(page, "F9")
+    drawn = page.get_by_role("img", name="Page 1 of 1")
+    expect(drawn.locator("#words")).to_have_text("sung")
+    inside = drawn.evaluate(
+        "e => [...e.querySelectorAll('*')].map(x => [x.localName, ...x.getAttributeNames()].join(' '))"
+    )
+    assert inside == ["svg xmlns viewBox", "use", "use id href", "rect", "text id"]
+    assert page.evaluate("window.caught") is None
+
+
 @pytest.mark.own_server
 def test_hostile_texts_in_every_field_stay_texts(page: Page, server: Server) -> None:
     piece = begin(page, "Plain")

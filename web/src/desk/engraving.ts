@@ -4,23 +4,31 @@
  */
 const SVG = 'http://www.w3.org/2000/svg'
 const REFUSED = new Set(['script', 'foreignobject', 'iframe', 'object', 'embed', 'image', 'a', 'animate', 'set', 'handler', 'style', 'link', 'audio', 'video'])
+const ADDRESSES = new Set(['href', 'xlink:href', 'src'])
+const LOADS = /url\((?!['"]?#)/i
 
-function harmless(element: Element): void {
-  for (const child of [...element.children]) {
-    if (child.namespaceURI !== SVG || REFUSED.has(child.localName.toLowerCase())) child.remove()
-    else harmless(child)
-  }
-  for (const { name, value } of [...element.attributes]) {
-    const plain = name.toLowerCase()
-    const address = plain === 'href' || plain === 'xlink:href' || plain === 'src'
-    if (plain.startsWith('on') || plain === 'style' || (address && !value.startsWith('#')) || /url\((?!['"]?#)/i.test(value)) element.removeAttribute(name)
+/** Take out what is refused, and every attribute that could run or load something. */
+function makeHarmless(root: Element): void {
+  for (const element of [root, ...root.querySelectorAll('*')]) {
+    if (element.namespaceURI !== SVG || REFUSED.has(element.localName.toLowerCase())) {
+      element.remove()
+      continue
+    }
+    for (let i = element.attributes.length - 1; i >= 0; i--) {
+      const { name, value } = element.attributes[i]!
+      const plain = name.toLowerCase()
+      const leadsAway = ADDRESSES.has(plain) && !value.startsWith('#')
+      if (leadsAway || plain.startsWith('on') || plain === 'style' || LOADS.test(value)) element.removeAttribute(name)
+    }
   }
 }
 
-/** The drawing as an element of the page; an empty one if it cannot be read. */
+/** The drawing as an element of the page; an empty one if it cannot be read. (The parser of HTML takes less than half the time of that of XML.) */
 export function drawingOf(svg: string): SVGSVGElement {
-  const parsed = new DOMParser().parseFromString(svg, 'image/svg+xml').documentElement
-  if (parsed.namespaceURI !== SVG || parsed.localName !== 'svg') return document.createElementNS(SVG, 'svg')
-  harmless(parsed)
-  return document.adoptNode(parsed) as unknown as SVGSVGElement
+  const inert = document.createElement('template') // nothing in it runs or loads
+  inert.innerHTML = svg
+  const parsed = inert.content.firstElementChild
+  if (!(parsed instanceof SVGSVGElement)) return document.createElementNS(SVG, 'svg')
+  makeHarmless(parsed)
+  return document.adoptNode(parsed)
 }

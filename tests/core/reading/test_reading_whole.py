@@ -8,7 +8,6 @@ import warnings
 from pathlib import Path
 from typing import Any
 
-import mir_eval
 import numpy as np
 import pytest
 
@@ -65,6 +64,8 @@ def test_click_takes_of_open_scores_stay_above_the_floors(bench: Any, scores: li
 
 def test_free_takes_of_open_scores_find_their_beats(bench: Any, scores: list[dict[str, Any]]) -> None:
     """Beats against the player's clock, judged by mir_eval (F-measure, +-70 ms: Davies, Degara & Plumbley 2009)."""
+    import mir_eval  # here only: it brings much of SciPy
+
     for piece in scores:
         case = bench.Case(piece, "ordinary", 2, True)
         take, index, qpm, _ = case.perform()

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from fractions import Fraction as F
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from ductus.core.time.ticks import QUARTER
@@ -138,6 +140,24 @@ def test_an_output_that_is_gone_leaves_the_piano_and_says_which_is_chosen(wired:
     assert wired.evaluate("sentOut") == []
 
 
+LISTENED = """
+const connect = AudioNode.prototype.connect, taps = new Map(), levels = []
+AudioNode.prototype.connect = function (to, ...more) {
+  if (to instanceof AudioDestinationNode && this.context instanceof AudioContext) {
+    if (!taps.has(this.context)) taps.set(this.context, new AnalyserNode(this.context, { fftSize: 4096 }))
+    connect.call(this, taps.get(this.context))
+  }
+  return connect.call(this, to, ...more)
+}
+window.levels = levels
+window.listen = () => setInterval(() => {
+  const wave = new Float32Array(4096)
+  levels.push(Math.max(...[...taps.values()].map((tap) => { tap.getFloatTimeDomainData(wave); return Math.hypot(...wave) / 64 })))
+}, 50)
+"""
+
+
+@pytest.mark.own_page
 def test_the_piano_begins_with_its_middle_and_the_rest_of_it_follows_what_is_played(page: Page) -> None:
     """All keys are sampled by four a octave (30 files); what nobody plays is not decoded, which costs seconds and 140 MB."""
     fetched = "performance.getEntriesByType('resource').map((r) => r.name.split('/piano/')[1]).filter(Boolean)"
@@ -150,16 +170,23 @@ def test_the_piano_begins_with_its_middle_and_the_rest_of_it_follows_what_is_pla
         names: list[str] = page.evaluate(fetched)
         return names
 
+    page.add_init_script(LISTENED)
     begin(page, "Samples")
     middle = ["C3", "Ds3", "Fs3", "A3", "C4", "Ds4", "Fs4", "A4", "C5"]
     assert sorted(until("piano begun")) == sorted(f"{name}.mp3" for name in middle)
     page.wait_for_timeout(1000)
     assert len(page.evaluate(fetched)) == len(middle)
     press(page, "Backquote")
+    page.evaluate("listen()")
     page.keyboard.down("KeyA")
-    page.wait_for_timeout(2700)
+    page.wait_for_timeout(5000)
+    levels: list[float] = page.evaluate("levels")
     page.keyboard.up("KeyA")
     says(page, "C 4, quarter, bar 1, beat 1")
+    assert max(levels) > 0.01
+    assert all(
+        later > 0.8 * level for level, later in itertools.pairwise(levels[40:])
+    )  # it goes on without a gap beyond what came at first
     names = until("piano followed")
     assert len(set(names)) == 30  # A, C, D sharp and F sharp of seven octaves, the lowest A and the highest C
     assert [name for name in set(names) if names.count(name) > 1] == ["C4.mp3"]  # the one that was held for long, whole

@@ -7,6 +7,7 @@ import type { WorkletSynthesizer } from 'spessasynth_lib'
 import processor from 'spessasynth_lib/dist/spessasynth_processor.min.js?url'
 import type * as ToneModule from 'tone'
 import { create } from 'zustand'
+import { LongNotes, RELEASE_S } from './long-notes'
 
 /** A part as far as its sound goes; level and place are those of MIDI (0 to 127, the middle is 64). */
 export interface Player {
@@ -48,9 +49,9 @@ export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: 
   samples = piano
 }
 
-/** A sample of the piano has come, or has come whole: keys near it take it from now on. */
+/** A sample of the piano has come, or has come whole: keys near it take it from now on, and what sounds from its beginning goes on. */
 export function addSample(note: string): void {
-  sampledNotes.add(note)
+  sampled.set(Tone.Frequency(note).toMidi(), note)
   for (const piano of pianos.values()) piano.add(note)
 }
 
@@ -114,25 +115,34 @@ export class Piano extends Placed implements Voice {
   private readonly sampler: ToneModule.Sampler
   private down = false
   private readonly ringing = new Set<number>()
+  private readonly long = new LongNotes(Tone, audio, this.gain)
   constructor() {
     super()
-    this.sampler = new Tone.Sampler({ urls: Object.fromEntries(samplesByNote()), release: 0.4 }).connect(this.gain)
+    this.sampler = new Tone.Sampler({ urls: Object.fromEntries(samplesByNote()), release: RELEASE_S }).connect(this.gain)
   }
   add(note: string) {
-    this.sampler.add(note as ToneModule.Unit.Note, samples.get(note))
+    const sample = samples.get(note)
+    this.sampler.add(note as ToneModule.Unit.Note, sample)
+    this.long.came(note, sample.get()!)
   }
   strike(key: number, velocity: number, atS: number) {
     this.ringing.delete(key)
+    const note = sampleOf(key)
+    if (note) this.long.struck(key, velocity / 127, atS, note, samples.get(note).duration, key - sampledNear(key))
     this.sampler.triggerAttack(nameOf(key), atS, velocity / 127)
   }
   lift(key: number, atS: number) {
     if (this.down) this.ringing.add(key)
-    else this.sampler.triggerRelease(nameOf(key), atS)
+    else this.damp(key, atS)
+  }
+  private damp(key: number, atS: number) {
+    this.sampler.triggerRelease(nameOf(key), atS)
+    this.long.ended(key, atS)
   }
   pedal(down: boolean) {
     this.down = down
     if (down) return
-    for (const key of this.ringing) this.sampler.triggerRelease(nameOf(key), Tone.now())
+    for (const key of this.ringing) this.damp(key, Tone.now())
     this.ringing.clear()
   }
   place(level: number, pan: number) {
@@ -143,12 +153,18 @@ export class Piano extends Placed implements Voice {
   silence() {
     this.ringing.clear()
     this.sampler.releaseAll()
+    this.long.silence()
   }
 }
 
 const nameOf = (key: number) => Tone.Frequency(key, 'midi').toNote()
-const sampledNotes = new Set<string>()
-const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] => [...sampledNotes].map((note) => [note, samples.get(note)])
+/** Notes whose samples have come, by their keys. */
+const sampled = new Map<number, string>()
+const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] => [...sampled.values()].map((note) => [note, samples.get(note)])
+/** The key of the sample that a key takes: the nearest, of two as near the upper one, as the sampler chooses. */
+const sampledNear = (key: number) => [...sampled.keys()].reduce((a, b) => (Math.abs(b - key) < Math.abs(a - key) || (Math.abs(b - key) === Math.abs(a - key) && b > a) ? b : a), -Infinity)
+/** The sample that a key takes, if any has come. */
+export const sampleOf = (key: number): string | undefined => sampled.get(sampledNear(key))
 
 /** One channel of the worklet. */
 class Channel extends Placed implements Voice {

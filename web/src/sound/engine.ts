@@ -5,7 +5,7 @@ import { persist } from 'zustand/middleware'
 import type { Click, Sounding } from '../api/wire'
 import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
-import { addSample, fetchSound, Piano, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
+import { addSample, fetchSound, Piano, sampleOf, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
 import { isHeard } from '../listening/how'
 import { LONG_S, PianoSamples } from './samples'
 
@@ -132,7 +132,8 @@ function allOff() {
 const leveled = (velocity: number, of: 'playing' | 'playback') => Math.min(Math.round((velocity * useSound.getState().levels[of]) / 100), 127)
 
 /** Keys that are down, by the voice that sounds them: the pen may go to another part meanwhile. */
-const sounding = new Map<number, { voice: Voice; key: number; since: number }>()
+const sounding = new Map<number, { voice: Voice; key: number; lifted: boolean }>()
+const HELD_MS = 1200 // by then a note may be a long one; two seconds are left to fetch what it goes on with
 
 function strike(played: number, struck: number) {
   const key = meant ? (meant[played] ?? -1) : played
@@ -142,17 +143,21 @@ function strike(played: number, struck: number) {
   if (!isReady()) return
   const voice = voiceOf(fingers, 'fingers')
   if (pedalDown) voice.pedal(true)
-  if (voice instanceof Piano) samples?.played(key, pedalDown)
-  sounding.set(played, { voice, key, since: Tone.now() })
+  const held = { voice, key, lifted: false }
+  sounding.set(played, held)
   voice.strike(key, velocity, Tone.now())
+  if (!(voice instanceof Piano)) return
+  samples?.played(key)
+  const from = sampleOf(key)
+  window.setTimeout(() => { if (pedalDown || !held.lifted) samples?.neededWhole(key, from) }, HELD_MS)
 }
 
 function lift(played: number) {
   const held = sounding.get(played)
   outside()?.stopNote(held?.key ?? played)
-  if (!held || !isReady()) return
-  held.voice.lift(held.key, Tone.now())
-  if (held.voice instanceof Piano && Tone.now() - held.since > LONG_S) samples?.played(held.key, true) // for the next time
+  if (!held) return
+  held.lifted = true
+  if (isReady()) held.voice.lift(held.key, Tone.now())
 }
 
 let pedalDown = false
@@ -285,7 +290,7 @@ let runs = 0
 function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => void): Stream<Sounding> {
   const run = runs++ % RUNS
   const voices = new Set<Voice>()
-  for (const n of notes) if (n.length_us > LONG_S * 1e6 && !soundOf(players.get(n.part) ?? fingers)) samples?.played(n.key, true) // whole before its turn, mostly
+  for (const n of notes) if (n.length_us > LONG_S * 1e6 && !soundOf(players.get(n.part) ?? fingers)) samples?.neededWhole(n.key) // before its turn, mostly
   const stream = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
     const velocity = leveled(n.velocity, 'playback')
     if (!velocity || !isHeard(n.part)) return
@@ -294,7 +299,7 @@ function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => 
     if (!isReady()) return
     const voice = voiceOf(player, `run ${run}`)
     voices.add(voice)
-    if (voice instanceof Piano) samples?.played(n.key, false)
+    if (voice instanceof Piano) samples?.played(n.key)
     const due = audioTime(at)
     const on = Math.max(due, Tone.now())
     voice.strike(n.key, velocity, on)

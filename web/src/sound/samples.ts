@@ -10,7 +10,8 @@ const NEAR = ['C3', 'D#3', 'F#3', 'A3', 'C4', 'D#4', 'F#4', 'A4', 'C5']
 const ALL = ['A0', ...SAMPLED, 'C8']
 const fileOf = (name: string) => `/assets/piano/${name.replace('#', 's')}.mp3`
 const BEGINNING_BYTES = 48_000 // between three and four seconds
-const FADE_S = 0.4
+/** At the end of each. */
+export const FADE_S = 0.4
 /** A note that sounds longer needs its sample whole. */
 export const LONG_S = 2.5
 const EVERY_MS = 300 // each costs a moment of computing
@@ -22,6 +23,7 @@ export class PianoSamples {
   private readonly whole = new Set<string>()
   private readonly failed = new Set<string>()
   private readonly asked = new Set<string>()
+  private wholes: Promise<void> = Promise.resolve()
   private last = 60
   private followed = false
   private timer: number | undefined
@@ -39,23 +41,26 @@ export class PianoSamples {
     return this.begun.size > 0
   }
 
-  /** A key is played: the beginnings of all samples follow, those near it first; where it sounds for long, its own comes whole. */
-  played(key: number, long: boolean): void {
+  /** A key is played: the beginnings of all samples follow, those near it first. */
+  played(key: number): void {
     this.last = key
-    if (long) {
-      const name = this.nearest(ALL)
-      if (!this.whole.has(name) && !this.failed.has(name)) this.asked.add(name)
-    }
-    if (!this.followed || this.asked.size) this.timer ??= window.setTimeout(this.next, EVERY_MS)
+    if (!this.followed) this.timer ??= window.setTimeout(this.next, EVERY_MS)
   }
 
-  private nearest(names: readonly string[]): string {
-    const apart = (name: string) => Math.abs(this.keys.get(name)! - this.last)
+  /** A note sounds for long, or will: its sample (else the one nearest to its key) comes whole, one after the other. */
+  neededWhole(key: number, name = this.nearest(ALL, key)): void {
+    if (this.asked.has(name)) return
+    this.asked.add(name)
+    this.wholes = this.wholes.then(() => this.fetch(name, true))
+  }
+
+  private nearest(names: readonly string[], key = this.last): string {
+    const apart = (name: string) => Math.abs(this.keys.get(name)! - key)
     return names.reduce((a, b) => (apart(b) < apart(a) ? b : a))
   }
 
   private readonly next = () => {
-    const left = this.asked.size ? [...this.asked] : ALL.filter((name) => !this.begun.has(name) && !this.failed.has(name))
+    const left = ALL.filter((name) => !this.begun.has(name) && !this.failed.has(name))
     if (!left.length) {
       this.timer = undefined
       if (!this.followed) performance.mark('piano followed')
@@ -63,7 +68,7 @@ export class PianoSamples {
       return
     }
     const name = this.nearest(left)
-    void this.fetch(name, this.asked.delete(name)).then(() => { this.timer = window.setTimeout(this.next, EVERY_MS) })
+    void this.fetch(name, false).then(() => { this.timer = window.setTimeout(this.next, EVERY_MS) })
   }
 
   private async fetch(name: string, whole: boolean): Promise<void> {

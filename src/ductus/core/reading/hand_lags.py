@@ -43,8 +43,14 @@ def lags_within(onset: Floats, habit: Ints, chord: Ints) -> tuple[float, ...]:
     return 0.0, tune + usual(mean[:, 1] - mean[:, 2]), tune
 
 
+def middle(values: Floats) -> float:
+    """The median of at least one value. (NumPy's own brings masked arrays along, a thirtieth of the time of a short take.)"""
+    ordered = np.sort(values)
+    return float(ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
+
+
 def usual(late: Floats) -> float:
     """The median of those there are, drawn to 0 where they are few."""
     late = late[np.isfinite(late)]
-    found = float(np.median(late)) * len(late) / (len(late) + PSEUDO_COUNT) if len(late) else 0.0
+    found = middle(late) * len(late) / (len(late) + PSEUDO_COUNT) if len(late) else 0.0
     return min(max(found, -MOST_LAG_S), MOST_LAG_S)

@@ -30,7 +30,7 @@ from ductus.core.reading.divisions import (
     rhythm_table,
     tabulate,
 )
-from ductus.core.reading.hand_lags import HABITS, habits_of, usual
+from ductus.core.reading.hand_lags import HABITS, habits_of, middle, usual
 from ductus.core.reading.lattice import Feel, Lattice, as_notes, best_paths, posteriors
 from ductus.core.reading.settings import ReadSettings
 
@@ -297,7 +297,7 @@ def estimate_feel(
     numbers = np.arange(chord[-1] + 1)
     first = np.searchsorted(chord, numbers)
     size = np.diff(np.append(first, len(chord)))
-    lag = float(np.clip(np.median(np.add.reduceat(onset, first) / size - place_s[first]), -MOST_LAG_S, MOST_LAG_S))
+    lag = float(np.clip(middle(np.add.reduceat(onset, first) / size - place_s[first]), -MOST_LAG_S, MOST_LAG_S))
     habits = (0.0,) * HABITS
     if habit is not None:
         habits = tuple(usual((onset - place_s - lag)[habit == kind]) for kind in range(HABITS))

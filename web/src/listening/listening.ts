@@ -5,8 +5,7 @@ import type { Click, Playback, TakeSounds } from '../api/wire'
 import { usePreferences } from '../desk/preferences'
 import { give, say, settled, useDesk, whenLeft, whileSounding } from '../desk/store'
 import { nowUs } from '../input/port'
-import { soundsHere } from '../sound/band'
-import { soundClicks, soundClickStream, soundNotes, soundNoteStream, useSound, type Stream } from '../sound/engine'
+import { soundClicks, soundClickStream, soundNotes, soundNoteStream, soundsHere, useSound, type Stream } from '../sound/engine'
 import { how, setHow } from './how'
 
 interface Listening {
@@ -23,7 +22,6 @@ interface Listening {
 export const useListening = create<Listening>(() => ({ playing: false, tick: null, originUs: null, takeUs: null, open: false }))
 whileSounding(() => useListening.getState().playing)
 const LEAD_US = 120_000
-const SOUNDS_MS = 1500 // at most is waited for sounds that are still on their way
 let stop: (() => void) | null = null
 let frame = 0
 let wanted = 0 // the latest that was asked to play; what answers after it is stopped is not heard
@@ -64,7 +62,7 @@ export async function playFrom(tick: number, others: readonly number[] = [], toT
       if (others.length) return await playFrom(others[0]!, others.slice(1))
       return say('Nothing is written yet')
     }
-    await soundsHere(state?.parts ?? [], SOUNDS_MS)
+    await soundsHere(state?.parts)
     if (mine !== wanted) return
     const whole = loop && toTick === null ? (heard.start === tick ? await rest.playback(pieceId, { ...asked(), ...bars, from_tick: 0 }) : null) : undefined
     if (mine !== wanted) return
@@ -126,7 +124,7 @@ export function playSelection(): void {
   stopPlaying()
   const mine = ++wanted
   rest.playback(pieceId, { ...asked(), first_bar: selectedBars[0], last_bar: selectedBars[1] }).then(async (heard) => {
-    await soundsHere(useDesk.getState().state?.parts ?? [], SOUNDS_MS)
+    await soundsHere(useDesk.getState().state?.parts)
     if (mine === wanted) playOnce(heard, heard.start)
   }, (error: Error) => useDesk.setState({ problem: error.message }))
 }
@@ -141,6 +139,7 @@ async function playPerformance(coming: Promise<TakeSounds>, click: readonly Clic
   stopPlaying()
   const mine = ++wanted
   const { notes, first_us } = await coming
+  await soundsHere()
   if (mine !== wanted) return
   const origin = nowUs() + LEAD_US
   const takeZero = origin - first_us

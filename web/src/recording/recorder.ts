@@ -5,7 +5,7 @@
 import type { Programme, TempoChoice } from '../api/wire'
 import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
-import { soundClickStream, soundNoteStream, type Stream } from '../sound/engine'
+import { soundClickStream, soundNoteStream, soundsHere, type Stream } from '../sound/engine'
 import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff, whenLeft } from '../desk/store'
 import { stopPlaying, whilePlayKeyStops } from '../listening/listening'
 
@@ -79,7 +79,7 @@ export async function beginRecording(programme?: Programme): Promise<void> {
   if (proof || (programme ? programme.qpm === null : !recordLine.click)) return beginFreely(programme, proof)
   const own: Own = programme ? { tempo: { name: 'one-tempo', qpm: programme.qpm! }, countIn: programme.count_in } : {}
   useDesk.setState({ recording: { originUs: 0, waiting: true, free: false } }) // nothing begins twice while the clicks are fetched
-  const first = await clicksFor({ bar: pen.bar, since: 0, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null)
+  const [first] = await Promise.all([clicksFor({ bar: pen.bar, since: 0, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null), soundsHere()])
   if (!useDesk.getState().recording?.waiting) return // stopped meanwhile
   if (!first) {
     useDesk.setState({ recording: null })

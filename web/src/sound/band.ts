@@ -92,10 +92,6 @@ export function fetchSound(name: string): Promise<void> {
   return fetched
 }
 
-/** All sounds have come, or a while is over. */
-export const soundsHere = (players: readonly Player[], mostMs: number): Promise<unknown> =>
-  Promise.race([Promise.all(players.map((p) => fetchSound(soundOf(p)))), new Promise((done) => window.setTimeout(done, mostMs))])
-
 /** Remembers the level and place that were given last. */
 class Placed {
   private last = ''

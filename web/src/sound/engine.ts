@@ -63,6 +63,7 @@ let clicker: ToneModule.Synth | undefined
 let samples: PianoSamples | undefined
 let loading: Promise<void> | undefined
 let loaded = false
+let begun: Promise<unknown> = Promise.resolve() // the first samples of the piano have come
 const PAGE_FIRST_MS = 700
 
 /** Who plays: the parts of the piece, and the one under the fingers. */
@@ -112,7 +113,7 @@ function load(): Promise<void> {
     window.setTimeout(letOut, PAGE_FIRST_MS)
     samples = new PianoSamples(module, context, addSample)
     seatBand(module, context, samples.buffers)
-    void samples.begin().then((ready) => useSound.setState({ ready }))
+    begun = samples.begin().then((ready) => useSound.setState({ ready }))
     loaded = true
     for (const p of players.values()) void fetchSound(soundOf(p))
     clicker = new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
@@ -242,6 +243,12 @@ function whenLoaded<T>(begin: (items: readonly T[]) => Stream<T>, first: readonl
 /** Does nothing until the sound library has come; see `load`. */
 const later = (act: () => void) => void load().then(act)
 
+const SOUNDS_MS = 1500 // at most is waited for sounds that are still on their way
+
+/** What sounds these parts has come, and the click; or a while is over. */
+export const soundsHere = (list: readonly Player[] = []): Promise<unknown> =>
+  Promise.race([load().then(() => Promise.all([begun, ...list.map((p) => fetchSound(soundOf(p)))])).catch(() => undefined), new Promise((done) => window.setTimeout(done, SOUNDS_MS))])
+
 /** Sound clicks on the audio clock; `originUs` is the event time of click time 0. Returns the stop. */
 export const soundClicks = (clicks: readonly Click[], originUs: number): (() => void) => soundClickStream(clicks, originUs).stop
 
@@ -278,11 +285,11 @@ export function soundNotes(notes: readonly Sounding[], originUs: number, onEnd: 
     onEnd()
     return () => undefined
   }
-  return startNotes(notes, originUs, onEnd).stop
+  return whenLoaded((first) => startNotes(first, originUs, onEnd), notes).stop
 }
 
 /** Sound notes, more of which come later. */
-export const soundNoteStream = (notes: readonly Sounding[], originUs: number): Stream<Sounding> => startNotes(notes, originUs)
+export const soundNoteStream = (notes: readonly Sounding[], originUs: number): Stream<Sounding> => whenLoaded((first) => startNotes(first, originUs), notes)
 
 const RUNS = 4 // that may still ring at a time
 let runs = 0

@@ -8,6 +8,7 @@ import pytest
 from starlette.testclient import TestClient, WebSocketTestSession
 
 from ductus.app.library import Library
+from ductus.app.session import Session
 from ductus.core.score.layouts import new_piece
 from ductus.demo.scenario import waltz
 
@@ -85,6 +86,32 @@ def test_two_browsers_see_both_edits_and_a_stale_one_is_refused(client: TestClie
         a.until("state")
         assert a.latest["state"]["revision"] == base + 2
         assert not {first, second} & set(library.desk(piece).piece.notes)
+
+
+def test_what_fails_behind_the_keys_is_said_and_the_next_key_works(
+    client: TestClient, library: Library, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    piece = library.add(new_piece())
+
+    def fails(*_: object) -> None:
+        raise ZeroDivisionError
+
+    with desk(client, piece) as socket:
+        browser = Browser(socket)
+        browser.until("pen")
+        browser.until("system")
+        monkeypatch.setattr(Session, "engraved", fails)
+        browser.give(name="pen", down=True)
+        browser.press(60)
+        browser.until("problem")
+        assert browser.problems[-1] == (
+            "A part of the page cannot be drawn: that went wrong inside Ductus (ZeroDivisionError). What is written is kept."
+        )
+        monkeypatch.undo()
+        browser.press(62)
+        while "n2" not in browser.systems[0]["svg"]:
+            browser.until("system")
+        assert "cannot be drawn" in caplog.text
 
 
 def test_a_deleted_piece_takes_no_edits_and_goes_on_when_it_comes_back(client: TestClient, library: Library) -> None:

@@ -486,8 +486,9 @@ def proposal_words(worked: Worked) -> tuple[str, ...]:
     out = []
     first, last = worked.take.notes[0].onset_us, worked.take.notes[-1].onset_us
     for meter, pulses in worked.proposals:
-        ticks = pulses.tick_at(last) - pulses.tick_at(first)
-        quarters_us = (last - first) * QUARTER / max(ticks, 1)
-        bars = max(round(ticks / meter.bar_ticks), 1)
-        out.append(f"{meter}, {pace_words(meter, quarters_us)}, {count_words(bars, 'bar')}")
+        begin, end = round(pulses.tick_at(first)), round(pulses.tick_at(last))
+        over = max(end - begin, QUARTER)  # of a single chord: the beat after it
+        quarter_us = (pulses.time_at(begin + over) - pulses.time_at(begin)) * QUARTER / over
+        bars = max(round((end - begin) / meter.bar_ticks), 1)
+        out.append(f"{meter}, {pace_words(meter, quarter_us)}, {count_words(bars, 'bar')}")
     return tuple(out)

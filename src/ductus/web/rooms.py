@@ -35,7 +35,14 @@ CHORD_S = 0.015  # keys of a chord come together; they are shown at once
 NEAR_BARS = 1
 PAUSE_S, MOST_PAUSES = 0.12, 8  # between keys, before what lies beside the pen is engraved
 NO_READINGS = m.ReadingsFact(())
+NOT_DRAWN = "A part of the page cannot be drawn"
 log = logging.getLogger(__name__)
+
+
+def went_wrong(words: str, error: Exception) -> m.Problem:
+    """What failed behind the keys, as it is said; the whole of it goes to the log."""
+    log.error("%s", words, exc_info=error)
+    return m.Problem(f"{words}: that went wrong inside Ductus ({type(error).__name__}). What is written is kept.")
 
 
 class Chair:
@@ -129,7 +136,10 @@ class Chair:
         facts = list(what())
         if self.session.recorder.live is not None and what != self.session.live_step:
             return facts  # while one plays only what is shown of it is engraved, not each event
-        engraved = self.session.engraved(NEAR_BARS)
+        try:
+            engraved = self.session.engraved(NEAR_BARS)
+        except Exception as error:
+            return [*facts, Sent(went_wrong(NOT_DRAWN, error))]
         return facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
 
     async def _try_again(self) -> None:
@@ -206,10 +216,14 @@ class Room:
             await asyncio.sleep(QUIET_S)
             if revision != self.desk.history.revision:
                 continue
+            self._told_for = revision
             fact = NO_READINGS
             if len(self.desk.piece.readings):
-                fact = m.ReadingsFact(tuple(await asyncio.to_thread(all_shown, self.desk)))
-            self._told_for = revision
+                try:
+                    fact = m.ReadingsFact(tuple(await asyncio.to_thread(all_shown, self.desk)))
+                except Exception as error:
+                    self.post(went_wrong("How the takes were read cannot be told", error))
+                    continue
             text = fact_json(fact)
             if text != self._told:
                 self._told = text
@@ -285,7 +299,11 @@ class Room:
             for chair in [c for c in self.chairs if c.ready]:
                 while True:
                     await self._hands_rest()
-                    engraved = await asyncio.to_thread(chair.session.engraved)
+                    try:
+                        engraved = await asyncio.to_thread(chair.session.engraved)
+                    except Exception as error:
+                        self.post(went_wrong(NOT_DRAWN, error))
+                        break
                     if engraved is None:
                         break
                     self.distribute(chair, [Sent(engraved, everyone=True)])

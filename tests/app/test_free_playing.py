@@ -78,7 +78,9 @@ def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> No
 
 def test_a_single_chord_played_freely_is_a_take_like_any(library: Library) -> None:
     at = Sitter(library, library.add(new_piece())).record(qpm=None)
-    at.hear((1_000_000, "down", 60, 80), (1_000_000, "down", 64, 80), (1_600_000, "up", 60, 0), (1_600_000, "up", 64, 0))
+    at.hear(
+        (1_000_000, "down", 60, 80), (1_000_000, "down", 64, 80), (1_600_000, "up", 60, 0), (1_600_000, "up", 64, 0)
+    )
     at.tell(m.StopRecording(2_000_000))
     assert not at.problems
     assert [(tick, key) for tick, _, key in at.notes()] == [(0, 60), (0, 64)]

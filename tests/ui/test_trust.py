@@ -181,6 +181,27 @@ HOSTILE = (
 )
 
 
+SLOW_ANSWERS = """
+const { set } = Object.getOwnPropertyDescriptor(WebSocket.prototype, 'onmessage')
+Object.defineProperty(WebSocket.prototype, 'onmessage', { set (hear) { set.call(this, (event) => setTimeout(() => hear(event), 400)) } })
+"""
+
+
+@pytest.mark.own_page
+def test_a_title_that_is_given_while_keys_are_on_their_way_is_taken(page: Page, server: Server) -> None:
+    page.add_init_script(SLOW_ANSWERS)
+    piece = begin(page, "Untold")
+    press(page, "Backquote")
+    says(page, re.compile("^Pen down"))
+    chord(page, "a")
+    page.get_by_role("button", name="Untold").click()
+    page.get_by_label("title", exact=True).fill("Told")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Told", exact=True)).to_be_visible()
+    assert pitches(server, piece) == ["C4"]
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+
 PREPARED = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" onload="window.caught=1"><script>window.caught=1</script>
 <style>* {display: none}</style><a href="http://127.0.0.1:9/"><text>link</text></a><use href="http://127.0.0.1:9/x.svg#y"/><use id="own" href="#z"/>
 <rect fill="url(http://127.0.0.1:9/z)" style="width: 1px" onclick="window.caught=1"/><image href="/icon.svg" onerror="window.caught=1"/>

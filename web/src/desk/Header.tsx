@@ -124,8 +124,8 @@ function Ways() {
           <Choice on={beatTone} onChange={(on) => set({ beatTone: on })}>A tone for each beat the pen comes to, by its rank</Choice>
           <Choice on={company} onChange={(on) => set({ company: on })}>Each step sounds what the other parts hold there</Choice>
           <Choice on={penFollows} onChange={(on) => set({ penFollows: on })}>The pen goes where playback stops</Choice>
-          <Choice on={cautions === 'plain'} onChange={(on) => void changeHead({ cautions: on ? 'plain' : 'none' })}>Accidentals of caution in this piece</Choice>
-          <Choice on={cautions === 'parentheses'} onChange={(on) => void changeHead({ cautions: on ? 'parentheses' : 'plain' })}>Accidentals of caution in parentheses</Choice>
+          <Choice on={cautions === 'plain'} onChange={(on) => changeHead({ cautions: on ? 'plain' : 'none' })}>Accidentals of caution in this piece</Choice>
+          <Choice on={cautions === 'parentheses'} onChange={(on) => changeHead({ cautions: on ? 'parentheses' : 'plain' })}>Accidentals of caution in parentheses</Choice>
           <Choice on={idleMinutes > 0} onChange={(on) => set({ idleMinutes: on ? 10 : 0 })}>The pen lifts itself after ten idle minutes</Choice>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>

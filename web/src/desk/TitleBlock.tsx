@@ -9,14 +9,14 @@ function Words({ field, className, empty }: { field: Field; className: string; e
   const [draft, setDraft] = useState<string | null>(null)
   if (!facts) return null
   const text = facts[field]
-  const keep = async (value: string) => {
+  const keep = (value: string) => {
     setDraft(null)
-    if (value !== text) await changeHead({ [field]: value })
+    if (value !== text) changeHead({ [field]: value })
   }
   if (draft !== null)
     return (
-      <input autoFocus aria-label={field} value={draft} onChange={(e) => setDraft(e.target.value)} onBlur={() => void keep(draft)}
-        onKeyDown={(e) => { if (e.key === 'Enter') void keep(draft); if (e.key === 'Escape') setDraft(null) }}
+      <input autoFocus aria-label={field} value={draft} onChange={(e) => setDraft(e.target.value)} onBlur={() => keep(draft)}
+        onKeyDown={(e) => { if (e.key === 'Enter') keep(draft); if (e.key === 'Escape') setDraft(null) }}
         className={`${className} w-full bg-wash/50 text-center`} />
     )
   return (

@@ -354,14 +354,11 @@ export function stopRecording(drop = false): void {
 }
 
 /** What the page says at its head, and how it is drawn. */
-export async function changeHead(facts: HeadWords & { cautions?: 'plain' | 'parentheses' | 'none' }): Promise<void> {
-  const { pieceId, state } = useDesk.getState()
-  if (!state) return
-  try {
-    await rest.renameTo(pieceId, state.revision, facts)
-  } catch (error) {
-    useDesk.setState({ problem: (error as Error).message })
-  }
+export function changeHead(facts: HeadWords & { cautions?: 'plain' | 'parentheses' | 'none' }): void {
+  settled(() => {
+    const { pieceId, state } = useDesk.getState()
+    if (state) rest.renameTo(pieceId, state.revision, facts).catch((error: Error) => useDesk.setState({ problem: error.message }))
+  })
 }
 
 /** A file that leaves something out says so. */

@@ -202,6 +202,18 @@ def test_a_title_that_is_given_while_keys_are_on_their_way_is_taken(page: Page, 
     expect(page.get_by_role("alert")).to_have_count(0)
 
 
+@pytest.mark.own_page
+def test_undo_pressed_fast_behind_an_edit_that_waits_goes_one_by_one(page: Page, server: Server) -> None:
+    page.add_init_script(SLOW_ANSWERS)
+    piece = begin(page, "Fast undo")
+    press(page, "Backquote", "a", "s", "d", "f", "PageUp")
+    says(page, re.compile("bar 1"))
+    expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 1")
+    press(page, "KeyB", "Alt+ArrowUp", "Control+KeyZ", "Control+KeyZ", "Control+KeyZ")
+    expect(page.locator(".system g.note")).to_have_count(2)
+    assert pitches(server, piece) == ["C4", "D4"]
+
+
 PREPARED = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" onload="window.caught=1"><script>window.caught=1</script>
 <style>* {display: none}</style><a href="http://127.0.0.1:9/"><text>link</text></a><use href="http://127.0.0.1:9/x.svg#y"/><use id="own" href="#z"/>
 <rect fill="url(http://127.0.0.1:9/z)" style="width: 1px" onclick="window.caught=1"/><image href="/icon.svg" onerror="window.caught=1"/>

@@ -271,11 +271,12 @@ function nextWaiting(): void {
   if (waiting.length && answered >= sent) nextWaiting()
 }
 
-/** Sent at once, so that no later key overtakes it: while answers are still on their way it means the latest that was done. */
+/** Sent at once unless an edit before it waits, so that no later key overtakes it: while answers are still on their way it means the latest that was done. */
 export function travel(way: 'undo' | 'redo'): void {
-  if (waiting.length) return settled(() => travel(way)) // an edit before it waits, too
-  const { state } = useDesk.getState()
-  if (state) send({ type: 'travel', do: way, base: answered >= sent ? state.revision : null })
+  ordered(() => {
+    const { state } = useDesk.getState()
+    if (state) send({ type: 'travel', do: way, base: answered >= sent ? state.revision : null })
+  })
 }
 
 /** An edit of the selected notes (or of these), made on the revision that is seen; `select`: they are selected then. */

@@ -76,8 +76,8 @@ test: setup chromium converter check
 bench: setup chromium converter
 	$(PY) bench/speed.py
 
-fuzz: setup
-	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/formats/test_agreement.py tests/core/test_bars_and_parts.py \
+fuzz: setup chromium
+	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/ui/test_anything_pressed.py tests/formats/test_agreement.py tests/core/test_bars_and_parts.py \
 	  $$(grep -rl hypothesis tests --include='test_*.py')
 
 bench-reading: setup

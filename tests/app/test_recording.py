@@ -347,6 +347,18 @@ def test_a_tab_that_was_hidden_for_a_minute_sends_its_notes_late_and_they_stand_
     assert len(at.piece.notes) == len(tune(piece))
 
 
+def test_keys_that_no_drum_of_a_kit_has_stop_nothing_while_it_is_played(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece("keys", parts=("Drum kit",)))).record(count_in=0)
+    beat = 625_000
+    at.hear((beat, "down", 20, 80), (beat + 90_000, "up", 20, 0))
+    at.now_s = 2.0
+    at.session.live_step()
+    at.hear((4 * beat, "down", 38, 80), (4 * beat + 90_000, "up", 38, 0))
+    at.now_s = 4.0
+    at.session.live_step()
+    assert [n.event for n in at.session.recorder.live.reading.notes] == [1]  # type: ignore[union-attr]
+
+
 def test_two_browsers_record_at_one_desk_and_both_takes_are_kept(library: Library) -> None:
     first = Sitter(library, library.add(new_piece(bpm=100)))
     second = Sitter(library, first.piece_id)

@@ -155,7 +155,11 @@ class Chair:
                 await asyncio.wait_for(self._played.wait(), SHOW_S)
             await asyncio.sleep(CHORD_S)
             self._played.clear()
-            await self._work(self.session.live_step)
+            try:
+                await self._work(self.session.live_step)
+            except Exception as error:
+                self.post(went_wrong("What is being played cannot be shown", error))
+                return
 
     def _set_timer(self) -> None:
         wake, self.session.wake_us = self.session.wake_us, None

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.against import played_notes, write_down
 from ductus.core.reading.beats import grid_for
+from ductus.core.reading.kit import strangers
 from ductus.core.reading.lattice import Feel
 from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
 from ductus.core.reading.places import CHORD_SD_PRIOR_S, NOTE_SD_S, place_onward
@@ -43,10 +44,11 @@ class LiveReading:
         from_us = self.pulses.time_at(from_tick) - 120_000
         first = next((k for k, n in enumerate(played) if n.onset_us >= from_us), len(played))
         kept = [n for n in self.notes if n.event < first]
-        if first < len(played):
-            part = Take(
-                tuple(replace(n, release_us=max(min(n.release_us, now_us), n.onset_us + 1)) for n in played[first:])
-            )
+        part = Take(
+            tuple(replace(n, release_us=max(min(n.release_us, now_us), n.onset_us + 1)) for n in played[first:])
+        )
+        unknown = strangers(part) if settings.kit is not None else frozenset()
+        if len(unknown) < len(part.notes):  # else nothing has been played that can stand on the page
             grid = grid_for(self.pulses, bars, part.notes[0].onset_us, part.notes[-1].onset_us)
             whole = part
             taken = as_signs(part, find_ornaments(part), grid, settings, {}) if settings.kit is None else ()

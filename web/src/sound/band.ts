@@ -123,8 +123,9 @@ export class Piano extends Placed implements Voice {
   }
   strike(key: number, velocity: number, atS: number) {
     this.ringing.delete(key)
-    const note = sampleOf(key)
-    if (note) this.long.struck(key, velocity / 127, atS, note, samples.get(note).duration, key - sampledNear(key))
+    const near = sampledNear(key)
+    const note = sampled.get(near)
+    if (note) this.long.struck(key, velocity / 127, atS, note, samples.get(note).duration, key - near)
     this.sampler.triggerAttack(nameOf(key), atS, velocity / 127)
   }
   lift(key: number, atS: number) {

@@ -48,7 +48,7 @@ def systems_of(page: str) -> int:
 
 
 def test_no_page_ends_a_piece_with_a_single_system() -> None:
-    for bars in range(20, 61, 3):
+    for bars in range(22, 61, 5):
         pages = printed(random_piece(1, "4/4", bars), PageSetup()).pages
         if len(pages) > 1:
             assert systems_of(pages[-1]) > 1, bars

@@ -210,6 +210,7 @@ def test_undo_pressed_fast_behind_an_edit_that_waits_goes_one_by_one(page: Page,
     says(page, re.compile("bar 1"))
     expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 1")
     press(page, "KeyB", "Alt+ArrowUp", "Control+KeyZ", "Control+KeyZ", "Control+KeyZ")
+    expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 3")
     expect(page.locator(".system g.note")).to_have_count(2)
     assert pitches(server, piece) == ["C4", "D4"]
 

@@ -105,7 +105,7 @@ function Beside({ cards }: { cards: readonly Card[] }) {
     const measure = () => {
       const holder = box.current
       const sheet = holder?.closest('[data-testid=sheet-scroll]')?.querySelector('[data-testid=sheet]')
-      if (!holder || !sheet) return
+      if (!holder || !sheet || !cards.length) return // to look at a place costs a layout
       const origin = holder.getBoundingClientRect().top
       let free = 0
       const found = cards.map((card, i) => {

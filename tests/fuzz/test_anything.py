@@ -32,7 +32,9 @@ from tests.inventing import ROUNDS, TEXTS, invent
 from tests.web.test_socket import Browser, desk
 
 SLOWEST_S = 5.0
-SEEDS = range(10 * ROUNDS if ROUNDS > 1 else 6)  # six go over every command and edit, with a take and without
+SEEDS = range(
+    10 * ROUNDS if ROUNDS > 1 else 4
+)  # four give every command and edit some six times, half of them with a take
 
 
 @contextmanager

@@ -32,9 +32,8 @@ from tests.inventing import ROUNDS, TEXTS, invent
 from tests.web.test_socket import Browser, desk
 
 SLOWEST_S = 5.0
-SEEDS = range(
-    10 * ROUNDS if ROUNDS > 1 else 4
-)  # four give every command and edit some six times, half of them with a take
+# Four give every command and edit some six times, half of them with a take on the page.
+SEEDS = range(10 * ROUNDS if ROUNDS > 1 else 4)
 
 
 @contextmanager

@@ -242,7 +242,7 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
             windows.close()
         first = next(r for r in reports if r.failed)
         said = " ".join(line[1:].strip() for line in first.longreprtext.splitlines() if line.startswith("E "))
-        sys.stderr.write(f"\ntried once more: {item.nodeid} ({said[:300]} ... {said[-500:]})\n")
+        sys.stderr.write(f"\ntried once more: {item.nodeid} ({said[:2000]})\n")
         item._initrequest()
         reports = runtestprotocol(item, nextitem=nextitem, log=False)
     for report in reports:

@@ -47,8 +47,8 @@ from ductus.core.reading.marks import dynamics_written, pedal_written
 from ductus.core.reading.nearby import read_nearby
 from ductus.core.reading.onto_page import notes_of_reading, put_on_page
 from ductus.core.reading.pinning import tapped_map
+from ductus.core.reading.proposals import in_words
 from ductus.core.reading.read import likely_meter
-from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Ornament, Pins, ReadingResult, ReadSettings
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.drums import kit_of
@@ -59,7 +59,6 @@ from ductus.core.score.selection.base import At
 from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
-from ductus.core.time.ticks import QUARTER
 from ductus.core.words import capital, count_words, listed
 from ductus.store.takes import TakeRow
 
@@ -483,12 +482,4 @@ def proposal_words(worked: Worked) -> tuple[str, ...]:
     """The proposals for the beats of a free take: "3/4, ♩ ≈ 72, 16 bars"."""
     if not worked.free:
         return ()
-    out = []
-    first, last = worked.take.notes[0].onset_us, worked.take.notes[-1].onset_us
-    for meter, pulses in worked.proposals:
-        begin, end = round(pulses.tick_at(first)), round(pulses.tick_at(last))
-        over = max(end - begin, QUARTER)  # of a single chord: the beat after it
-        quarter_us = (pulses.time_at(begin + over) - pulses.time_at(begin)) * QUARTER / over
-        bars = max(round((end - begin) / meter.bar_ticks), 1)
-        out.append(f"{meter}, {pace_words(meter, quarter_us)}, {count_words(bars, 'bar')}")
-    return tuple(out)
+    return in_words([n.onset_us for n in worked.take.notes], worked.proposals)

@@ -36,6 +36,7 @@ LATE_MATE, LATE_MATE_S = -3.0, 0.09
 LEAST_TURN = -12.0  # rarer turns are not followed
 FAR_BEATS = 6  # a chord may come this many beats after the last
 STARTS = 36
+FIRM_SD = 0.058  # of ln of the usual period beside what was told, for each beat of a firm search
 MEDIAN_PERIOD_S = {0: 60 / 100, 1: 60 / 75}  # prior of the felt beat, simple and compound
 TEMPO_SD, HINT_SD, HINT_RANGE = 0.35, 0.12, 1.42
 
@@ -101,14 +102,15 @@ STEP, JUMPED, PAUSED, MATE = 0, 1, 2, 3
 
 @dataclass(frozen=True, slots=True)
 class Track:
-    """A finished path: place of every chord in beats (bar lines at multiples of the frame's beats), the moves, its score, and
-    the period at its end."""
+    """A finished path: place of every chord in beats (bar lines at multiples of the frame's beats), the moves, its score, the
+    period at its end, and whether the search was firm."""
 
     frame: Frame
     place: Floats
     move: Ints
     score: float
     period: float
+    firm: bool = False
 
 
 def build_targets(table: RhythmTable, divisions: list[int], family: int) -> tuple[Targets, Ints, Floats]:
@@ -166,11 +168,12 @@ class BeamSearch:
     """One search under one frame."""
 
     def __init__(
-        self, frame: Frame, table: RhythmTable, divisions: list[int], about_s: float | None, width: int = WIDTH
+        self, frame: Frame, table: RhythmTable, divisions: list[int], about_s: float | None, firm: bool = False
     ) -> None:
-        """``about_s``: a rough period of the beat in seconds, or None."""
+        """``about_s``: a rough period of the beat in seconds, or None. ``firm``: the usual tempo stays near it all along, so that what a player
+        adds to it is a wait or a slower stretch and not another tempo; else only the beginning is near it."""
         usable = [g for g in divisions if DIVISIONS[g].slots]
-        self.frame, self.width = frame, width
+        self.frame, self.firm = frame, firm and about_s is not None
         self.targets, rows, self.inside = build_targets(table, usable, frame.family)
         self.level = level_table(frame, self.inside)
         self._first = np.array(
@@ -212,7 +215,7 @@ class BeamSearch:
         period = periods[tempo]
         score = -0.5 * ((np.log(period) - mean) / sd) ** 2 + self._first[row] - math.log(self.frame.beats)
         score = score + SALIENCE_WEIGHT * salience[self.level[beat, row]]
-        keep = np.argsort(-score, kind="stable")[: self.width * 8]
+        keep = np.argsort(-score, kind="stable")[: WIDTH * 8]
         beat, row, period, score = beat[keep], row[keep], period[keep], score[keep]
         n = len(keep)
         spread = math.log(high / low) / STARTS
@@ -271,6 +274,8 @@ class BeamSearch:
             - 0.5 * (z * z / s + np.log(2 * math.pi * s))
             - 0.5 * (off / PULL_SD) ** 2 * np.minimum(r, 4)
         )
+        if self.firm:
+            score = score - 0.5 * ((base - self._prior[0]) / FIRM_SD) ** 2 * np.minimum(r, 4)
         return Hypotheses(
             beat, row, h.place[parent] + r, time, new, tt - gain_t * tt, tp - gain_t * tp, pp - gain_p * tp,
             base + BASE_FOLLOWS * np.minimum(r, 4) * off, score, parent, np.full(len(parent), STEP),
@@ -319,11 +324,11 @@ class BeamSearch:
         return self._pruned(grown)
 
     def _pruned(self, h: Hypotheses) -> Hypotheses:
-        order = np.argsort(-h.score, kind="stable")[: self.width * 6]
+        order = np.argsort(-h.score, kind="stable")[: WIDTH * 6]
         tempo = np.floor(np.log(h.period[order]) * TEMPO_BINS_PER_E).astype(np.int64)
         key = ((h.beat[order] * 4096 + h.row[order]) << 12) + tempo + 2048
         _, first = np.unique(key, return_index=True)
-        keep = order[np.sort(first)[: self.width]]
+        keep = order[np.sort(first)[:WIDTH]]
         return Hypotheses(*(getattr(h, f)[keep] for f in Hypotheses.__dataclass_fields__))
 
     def tracks(self) -> list[Track]:
@@ -345,7 +350,7 @@ class BeamSearch:
             for q in range(count - 1, -1, -1):
                 places, parents, moves = self._history[q]
                 place[q], move[q], i = places[i], moves[i], int(parents[i])
-            out.append(Track(self.frame, place, move, float(last.score[k]), float(last.period[k])))
+            out.append(Track(self.frame, place, move, float(last.score[k]), float(last.period[k]), self.firm))
             if len(out) == 4:
                 break
         return out

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from itertools import product
 
 import numpy as np
 
@@ -32,8 +33,9 @@ IN_EIGHTHS = ("3/8", "6/8")  # may be so slow that their eighths are the beats (
 SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
 YIELDS_S = 0.03  # by trial on open scores
-FOLLOWED = 4  # tracks of the beams that are labelled in all ways
-FAR_LIKELIER = 4.0  # nats
+FOLLOWED, FIRM_FOLLOWED = 4, 2  # tracks of the beams that are labelled in all ways
+FAR_LIKELIER, LIKELIER = 4.0, 1.5  # nats
+NEARLY_ALL = 0.95  # of the chords of a take
 UNLIKELY = math.log(10)  # nats
 MANY = 0.25  # of the chords of a take: where tuplets are refused, a labelling that has more of them in tuplets goes behind the others
 SLOW_S = 0.7  # of a beat
@@ -103,11 +105,11 @@ def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[
 
     What the page may hold (shortest value, tuplets) is not asked here: with fewer places to stand on, an uneven chord would have to be a turn of the tempo."""
     beams: list[tuple[float, BeamSearch]] = []
-    for frame in frames_for(settings):
+    for frame, firm in product(frames_for(settings), searches_for(settings)):
         about_s = 60 / settings.about * frame.beat_ticks / QUARTER if settings.about else None
         divisions = allowed_divisions(frame.beat_ticks, frame.family, None, None)
         prior = math.log(METER_PRIOR.get(str(frame.meter), 0.05))
-        beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s)))
+        beams.append((prior, BeamSearch(frame, rhythm_table(), divisions, about_s, firm)))
     at = 0
     while at < len(chords.time):
         passed(at / len(chords.time))
@@ -117,7 +119,14 @@ def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[
         beams = [b for b, score in zip(beams, scores, strict=True) if score >= limit]
         at += HEAT
     found = [replace(t, score=t.score + prior) for prior, beam in beams for t in beam.tracks()]
-    return sorted(found, key=lambda t: -t.score)
+    best = {firm: max(t.score for t in found if t.firm == firm) for firm in {t.firm for t in found}}
+    return sorted((replace(t, score=t.score - best[t.firm]) for t in found), key=lambda t: (-t.score, t.firm))
+
+
+def searches_for(settings: ReadSettings) -> tuple[bool, ...]:
+    """Where meter and tempo are told two searches listen, one that lets the tempo go where the playing leads and one that holds it (``firm``): what is a wait or a
+    slower stretch for one is another beat for the other, and neither is always right."""
+    return (False, True) if settings.meter is not None and settings.about is not None else (False,)
 
 
 def search(take: Evidence, settings: ReadSettings) -> list[Track]:
@@ -125,13 +134,18 @@ def search(take: Evidence, settings: ReadSettings) -> list[Track]:
     time = take.chords.time
     tracks = beam_tracks(take.chords, take.weight, settings)
     tick_s = 60 / settings.about / QUARTER if settings.about else None
-    ordered = in_order(tracks[:FOLLOWED], frames_for(settings), take, priors(), tick_s)
+    ordered = in_order(followed(tracks), frames_for(settings), take, priors(), tick_s)
     if settings.meter is not None:
-        return distinct_tracks(beam_first(ordered, tracks[0]))
+        return other_beats_second(distinct_tracks(beam_first(ordered, tracks[0])))
     if settings.tuplets is False:
         ordered = sorted(ordered, key=lambda t: in_tuplets(t) > MANY)
     offered = with_halved(distinct_tracks(ordered), float(time[-1] - time[0]))
     return offered if settings.tuplets is False else with_triplets(offered)
+
+
+def followed(tracks: list[Track]) -> list[Track]:
+    """The best tracks of each search."""
+    return [*[t for t in tracks if not t.firm][:FOLLOWED], *[t for t in tracks if t.firm][:FIRM_FOLLOWED]]
 
 
 def in_tuplets(track: Track) -> float:
@@ -177,6 +191,23 @@ def same_beats(a: Track, b: Track) -> bool:
     return abs(math.log(max(spans[0], 1e-6) / max(spans[1], 1e-6))) < 0.1
 
 
+def other_beats_second(tracks: list[Track]) -> list[Track]:
+    """The likeliest track whose beats are not those of the first stands second: bar lines that only lie elsewhere are moved by one command, a beat too many in
+    the middle is not."""
+    first = tracks[0]
+    others = [t for t in tracks if t.frame == first.frame and not beaten_alike(t, first)]
+    if not others:
+        return tracks
+    other = max(others, key=lambda t: t.score)
+    return [first, other, *(t for t in tracks if t is not first and t is not other)]
+
+
+def beaten_alike(a: Track, b: Track) -> bool:
+    """Do two tracks of one frame have the same beats nearly everywhere, wherever their bar lines are?"""
+    apart = np.round((a.place - b.place) * 12)
+    return float((apart == np.median(apart)).mean()) > NEARLY_ALL
+
+
 def beam_first(ordered: list[Track], best: Track) -> list[Track]:
     """With the meter told only octave and phase are open, which the beam follows from chord to chord: its best track leads, unless another labelling is likelier by far."""
     steps = np.diff(best.place)
@@ -184,7 +215,7 @@ def beam_first(ordered: list[Track], best: Track) -> list[Track]:
         (t for t in ordered if t.frame == best.frame and same_bars(t, best) and np.allclose(np.diff(t.place), steps)),
         None,
     )
-    if own is None or ordered[0].score - own.score > FAR_LIKELIER:
+    if own is None or ordered[0].score - own.score > LIKELIER:
         return ordered
     return [own, *(t for t in ordered if t is not own)]
 

@@ -1,0 +1,69 @@
+"""The readings of the whole that a free take is offered, in words that tell them apart.
+
+times of the notes + (meter, pulse map) of each -> "4/4, ♩ ≈ 72, 16 bars, starts on beat 4, other beats after 7 bars"
+"""
+
+from __future__ import annotations
+
+import statistics
+from collections.abc import Sequence
+from itertools import pairwise
+
+from ductus.core.reading.sentence import pace_words
+from ductus.core.time.meters import Meter
+from ductus.core.time.pulse import PulseMap
+from ductus.core.time.ticks import QUARTER
+from ductus.core.words import count_words
+
+AGREE = 6  # notes in a row by which it is told whether two readings count on alike
+OTHER_TEMPO = 0.3  # of the beats of a take more or fewer
+
+
+def in_words(onsets: Sequence[int], proposals: Sequence[tuple[Meter, PulseMap]]) -> tuple[str, ...]:
+    """Each proposal in words; ``onsets`` (microseconds, rising, at least one) are those of the take. Proposals of one meter say on which beat the first note falls where
+    that differs, and each where its beats leave those of the first one."""
+    plain = [_plain(onsets, meter, pulses) for meter, pulses in proposals]
+    starts = [_starts_on(onsets[0], meter, pulses) for meter, pulses in proposals]
+    out: list[str] = []
+    for (meter, pulses), words, beat in zip(proposals, plain, starts, strict=True):
+        like = {b for (m, _), b in zip(proposals, starts, strict=True) if m == meter}
+        parts = [words, f"starts on beat {beat}"] if len(like) > 1 else [words]
+        if (
+            out
+            and meter == proposals[0][0]
+            and (bars := bars_alike(onsets, meter, proposals[0][1], pulses)) is not None
+        ):
+            parts.append(f"other beats after {count_words(bars, 'bar')}" if bars else "other beats")
+        out.append(", ".join(parts))
+    return tuple(out)
+
+
+def bars_alike(onsets: Sequence[int], meter: Meter, first: PulseMap, other: PulseMap) -> int | None:
+    """After how many whole bars of the first map the other counts more or fewer beats from note to note; None if it never does, as where only its bar lines lie
+    elsewhere, or if its tempo is another altogether."""
+    beats = [t - s for s, t in pairwise(meter.beat_starts)] or [meter.bar_ticks]
+    near = min(beats) / 2
+    ticks = [first.tick_at(us) for us in onsets]
+    apart = [other.tick_at(us) - t for us, t in zip(onsets, ticks, strict=True)]
+    if abs(apart[-1] - apart[0]) > OTHER_TEMPO * max(ticks[-1] - ticks[0], 1):
+        return None
+    usual = statistics.median(apart[:AGREE])
+    for k in range(len(apart)):
+        ahead = apart[k : k + AGREE]
+        if abs(statistics.median(ahead) - usual) > near and abs(apart[k] - usual) > near:
+            return max(int((ticks[k] - ticks[0]) // meter.bar_ticks), 0)
+    return None
+
+
+def _plain(onsets: Sequence[int], meter: Meter, pulses: PulseMap) -> str:
+    begin, end = round(pulses.tick_at(onsets[0])), round(pulses.tick_at(onsets[-1]))
+    over = max(end - begin, QUARTER)  # of a single chord: the beat after it
+    quarter_us = (pulses.time_at(begin + over) - pulses.time_at(begin)) * QUARTER / over
+    bars = max(round((end - begin) / meter.bar_ticks), 1)
+    return f"{meter}, {pace_words(meter, quarter_us)}, {count_words(bars, 'bar')}"
+
+
+def _starts_on(onset: int, meter: Meter, pulses: PulseMap) -> int:
+    inside = round(pulses.tick_at(onset)) % meter.bar_ticks
+    sixteenth = QUARTER // 4
+    return meter.beat_at((inside + sixteenth // 2) % meter.bar_ticks) + 1

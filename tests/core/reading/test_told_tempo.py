@@ -1,0 +1,120 @@
+"""A tempo that was told: what a player adds to it is a wait or a slower stretch, or it is another beat; both are offered, in words that tell them apart."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import random
+
+import numpy as np
+import pytest
+
+from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.reading.beam import Track, frame_of
+from ductus.core.reading.free import Beats, beaten_alike, find_beats, other_beats_second, searches_for
+from ductus.core.reading.proposals import bars_alike, in_words
+from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.pulse import Pulse, PulseMap, steady_map
+from ductus.core.time.ticks import QUARTER
+
+FIGURES = (
+    (0.5, 0.5, 0.5, 0.5),
+    (0.25, 0.5, 0.25, 0.5, 0.5),
+    (0.5, 0.25, 0.25, 1),
+    (0.25, 0.25, 0.25, 0.25, 0.25, 0.5, 0.25),
+    (0.5, 1, 0.5),
+)  # bars of 2/4, in beats
+
+
+def taking_time(seed: int) -> tuple[Take, list[float], float]:
+    """An uneven player whose tempo wanders, who slows down at the ends of phrases and often waits there: the take, the beat of each note, the mean tempo."""
+    rng = random.Random(seed)
+    beats = [0.0]
+    for _ in range(32):
+        beats += [beats[-1] + x for x in itertools.accumulate(FIGURES[rng.randrange(5)])]
+    beats.pop()
+    at, clock, slower = 2.0, [], 0.0
+    for beat in range(65):
+        clock.append(at)
+        slower = 0.9 * slower + rng.gauss(0, 0.04)
+        at += 0.6 * math.exp(slower + (0.15 if beat % 16 >= 14 else 0))
+        if beat % 16 == 15 and rng.random() < 0.3:
+            at += rng.uniform(0.3, 0.9)
+    notes = []
+    for beat in beats:
+        time = np.interp(beat, range(65), clock) + rng.gauss(0, 0.03)
+        keys = [72 + rng.choice((0, 2, 4, 5, 7, 9))]
+        if beat % 1 == 0:
+            keys.append((48 if beat % 2 == 0 else 55) + rng.choice((0, 5, 7)))
+        for key in keys:
+            on = round((time + rng.gauss(0, 0.012)) * 1e6)
+            notes.append((PlayedNote(on, on + 180_000, key, 70), beat))
+    notes.sort(key=lambda n: (n[0].onset_us, n[0].key))
+    return Take(tuple(n for n, _ in notes)), [b for _, b in notes], 60 * 64 / (at - 2)
+
+
+def counted_right(found: Beats, take: Take, beats: list[float]) -> float:
+    """The share of the notes that stand at their beat, counted from the bar line that most of them agree in."""
+    off = np.round([found.pulses.tick_at(n.onset_us) / QUARTER - b for n, b in zip(take.notes, beats, strict=True)])
+    return float(np.unique(off, return_counts=True)[1].max() / len(off))
+
+
+def test_a_reading_that_holds_to_the_told_tempo_is_offered_too() -> None:
+    """Three players (made up) whom the search that follows them leads off its beats."""
+    best = []
+    for seed in (4, 7, 15):
+        take, beats, tempo = taking_time(seed)
+        found = find_beats(take, ReadSettings(meter=Meter(2, 4), about=tempo), Pins(), 3)
+        best.append(max(counted_right(f, take, beats) for f in found))
+    assert sum(best) / 3 > 0.85  # .67 by the one search alone
+
+
+def test_only_a_tempo_and_a_meter_that_were_told_are_held_to() -> None:
+    assert searches_for(ReadSettings(meter=Meter(2, 4), about=90)) == (False, True)
+    assert searches_for(ReadSettings(meter=Meter(2, 4))) == searches_for(ReadSettings(about=90)) == (False,)
+
+
+def a_track(place: list[float], score: float, meter: str = "4/4") -> Track:
+    return Track(frame_of(parse_meter(meter)), np.array(place), np.zeros(len(place), int), score, 0.6)
+
+
+def test_other_beats_stand_before_bar_lines_that_only_lie_elsewhere() -> None:
+    steps = [float(k) for k in range(20)]
+    late = [k + (1.0 if k >= 12 else 0.0) for k in range(20)]
+    first, moved, other = (
+        a_track(steps, -0.1),
+        a_track([k + 1 for k in steps], -0.5),
+        a_track(late, -3.0),
+    )
+    assert beaten_alike(first, moved)
+    assert not beaten_alike(first, other)
+    assert other_beats_second([first, moved, other]) == [first, other, moved]
+    assert other_beats_second([first, moved]) == [first, moved]
+
+
+ONSETS = [k * 500_000 for k in range(32)]  # quarters at 120
+
+
+def test_readings_of_one_meter_say_where_they_start_and_where_their_beats_part() -> None:
+    four = Meter(4, 4)
+    first, moved = steady_map(120, 0, 0), steady_map(120, QUARTER, 0)
+    waits = PulseMap(
+        (Pulse(0, 0), Pulse(12 * QUARTER, 6_000_000), Pulse(14 * QUARTER, 6_500_000), Pulse(34 * QUARTER, 16_500_000))
+    )
+    words = in_words(ONSETS, [(four, first), (four, moved), (four, waits), (Meter(3, 4), first)])
+    assert words[0].endswith("8 bars, starts on beat 1")
+    assert words[1].endswith("8 bars, starts on beat 2")
+    assert words[2].endswith("8 bars, starts on beat 1, other beats after 3 bars")
+    assert words[3].startswith("3/4, ")
+    assert words[3].endswith("10 bars")
+    assert in_words(ONSETS, [(four, first), (Meter(3, 4), first)])[0].endswith("8 bars")
+
+
+@pytest.mark.parametrize("qpm", [120.0, 240.0, 60.0])
+def test_another_tempo_altogether_is_not_called_other_beats(qpm: float) -> None:
+    assert bars_alike(ONSETS, Meter(4, 4), steady_map(120, 0, 0), steady_map(qpm, 0, 0)) is None
+
+
+def test_a_take_of_one_note_has_words_as_well() -> None:
+    assert in_words([1_000_000], [(Meter(4, 4), steady_map(120, 0, 0))])[0].endswith("1 bar")

@@ -5,14 +5,24 @@ from __future__ import annotations
 import itertools
 import math
 import random
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.beam import Track, frame_of
-from ductus.core.reading.free import Beats, beaten_alike, find_beats, other_beats_second, searches_for
+from ductus.core.reading.beam import HINT_SD, Track, frame_of
+from ductus.core.reading.free import (
+    Beats,
+    beaten_alike,
+    find_beats,
+    heard,
+    other_beats_second,
+    priors,
+    searches_for,
+)
 from ductus.core.reading.proposals import bars_alike, in_words
+from ductus.core.reading.relabel import in_order
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap, steady_map
@@ -73,6 +83,21 @@ def test_a_reading_that_holds_to_the_told_tempo_is_offered_too() -> None:
 def test_only_a_tempo_and_a_meter_that_were_told_are_held_to() -> None:
     assert searches_for(ReadSettings(meter=Meter(2, 4), about=90)) == (False, True)
     assert searches_for(ReadSettings(meter=Meter(2, 4))) == searches_for(ReadSettings(about=90)) == (False,)
+
+
+def test_a_labelling_is_likelier_the_nearer_it_is_to_the_told_tempo() -> None:
+    """ln of the odds of two tracks, one with 5/4 of the beats of the other, as each of the two tempi is told: their normal densities and nothing else."""
+    take = Take(tuple(PlayedNote(k * 600_000, k * 600_000 + 400_000, 60 + 7 * (k % 4 == 0), 70) for k in range(32)))
+    known, frame = heard(take), frame_of(Meter(4, 4))
+    slow = Track(frame, np.arange(32.0), np.zeros(32, int), 0.0, 0.6)
+    fast = replace(slow, place=slow.place * 1.25)
+
+    def odds(told_s: float) -> float:
+        ordered = in_order([slow, fast], [frame], known, priors(), told_s / frame.beat_ticks)
+        by = {round(float(t.place[-1] - t.place[0]), 2): t.score for t in reversed(ordered)}
+        return by[31.0] - by[38.75]
+
+    assert odds(0.6) - odds(0.48) == pytest.approx((math.log(1.25) / HINT_SD) ** 2)
 
 
 def a_track(place: list[float], score: float, meter: str = "4/4") -> Track:

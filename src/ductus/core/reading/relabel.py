@@ -20,8 +20,8 @@ from importlib import resources
 
 import numpy as np
 
-from ductus.core.reading.bar_evidence import MEASURED, Evidence, Judged, long_notes, measured
-from ductus.core.reading.beam import HINT_RANGE, Frame, Track
+from ductus.core.reading.bar_evidence import MEASURED, Evidence, Judged, beat_s, long_notes, measured
+from ductus.core.reading.beam import HINT_RANGE, HINT_SD, Frame, Track
 from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats
 
 # How many beats of the new frame one of the old is worth, by (family before, family after).
@@ -143,13 +143,16 @@ def in_order(
     priors: dict[str, float],
     tick_s: float | None = None,
 ) -> list[Track]:
-    """The labellings, the likeliest first; scores are log probabilities among them."""
+    """The labellings, the likeliest first; scores are log probabilities among them. A tempo that was told (``tick_s``) is doubted as the beams doubt it."""
     found = siblings(tracks, frames, take.chords.time, tick_s)
     if not found:
         return list(tracks)
     fitted = weights()
     rows = features_of(found, tracks, take, priors)
     total = told_apart(rows, fitted.middle, fitted.deviation) @ fitted.weight + SOURCE * behind(found, tracks)
+    if tick_s is not None:
+        told = [math.log(beat_s(c.track, take.chords.time) / (tick_s * c.track.frame.beat_ticks)) for c in found]
+        total = total - 0.5 * (np.array(told) / HINT_SD) ** 2
     total = total - np.logaddexp.reduce(total)
     order = np.argsort(-total, kind="stable")
     return [replace(found[int(k)].track, score=float(total[int(k)])) for k in order]

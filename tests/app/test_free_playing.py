@@ -8,8 +8,9 @@ import mido
 import pytest
 
 from ductus.app import messages as m
-from ductus.app.lead import openings
+from ductus.app.lead import openings, untimed_page
 from ductus.app.library import Library
+from ductus.app.readings import reading_of, worked_out
 from ductus.app.shown import strip_of
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.click import AsWritten, click_plan
@@ -25,6 +26,7 @@ from ductus.core.reading.choosing_beats import (
     ReadTime,
     ReadUnpinned,
 )
+from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.questions import hidden_beat
 from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.score.layouts import new_piece
@@ -74,6 +76,19 @@ def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> No
     at.undo()
     assert at.reading().questions
     assert set(QUESTIONS) >= {"ends", "meter"}
+
+
+def test_the_tempo_of_a_take_is_one_wherever_it_is_said(library: Library) -> None:
+    """The printed mark, the line, the strip and the answer that holds; the opening beside an answer prints none of its own."""
+    at = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
+    printed = next(t.bpm for t in at.piece.tempi.values() if t.printed)
+    average = strip_of(at.desk, at.reading().id).curve.average
+    assert average == pytest.approx(printed, abs=0.051)  # a decimal is printed
+    assert f"≈ {round(printed)}" in line(at)
+    meter = question(at, "meter")
+    assert f"≈ {round(printed)}," in meter.answers[meter.chosen].label
+    piece = page_of(worked_out(at.desk, reading_of(at.piece, at.reading().id)).result)
+    assert [t.printed for t in untimed_page(piece).tempi.values()] == [False]
 
 
 def test_a_single_chord_played_freely_is_a_take_like_any(library: Library) -> None:

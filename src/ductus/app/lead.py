@@ -14,6 +14,8 @@ from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.questions import Question, questions
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.score.changes import Draft
+from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 
@@ -49,10 +51,18 @@ def openings(desk: Desk, reading_id: str, question: str) -> list[str]:
             choices = (
                 answer.do.applied(worked.choices, frozenset(), seen_of(piece, worked)) if answer.do else worked.choices
             )
-            out.append(desk.engraved_opening(page_of(read_head(worked, head, choices)), OPENING_BARS))
+            out.append(desk.engraved_opening(untimed_page(page_of(read_head(worked, head, choices))), OPENING_BARS))
         except DuctusError:
             out.append("")
     return out
+
+
+def untimed_page(page: Piece) -> Piece:
+    """The page with no tempo printed: that of an opening is not that of the whole, which the answer itself says."""
+    draft = Draft(page)
+    for mark in page.tempi.values():
+        draft.put(replace(mark, printed=False))
+    return draft.change("").apply(page)
 
 
 def opening_of(take: Take) -> Take:

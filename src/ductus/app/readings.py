@@ -482,4 +482,5 @@ def proposal_words(worked: Worked) -> tuple[str, ...]:
     """The proposals for the beats of a free take: "3/4, ♩ ≈ 72, 16 bars"."""
     if not worked.free:
         return ()
-    return in_words([n.onset_us for n in worked.take.notes], worked.proposals)
+    notes = worked.take.notes
+    return in_words([n.onset_us for n in notes], max(n.release_us for n in notes), worked.proposals)

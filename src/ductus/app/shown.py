@@ -202,7 +202,7 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
         worked.take.length_us,
         tuple(strokes),
         tuple(beats),
-        tempo_curve(pulses, result.bars, max(first, 0) if last > meter.bar_ticks else first, last),
+        tempo_curve(result),
         tempo_words(meter, result),
         tuple((a.bar, a.tick, a.us) for a in worst_of(apart)),
         apart_words(apart),

@@ -127,13 +127,13 @@ def test_readings_of_one_meter_say_where_they_start_and_where_their_beats_part()
     waits = PulseMap(
         (Pulse(0, 0), Pulse(12 * QUARTER, 6_000_000), Pulse(14 * QUARTER, 6_500_000), Pulse(34 * QUARTER, 16_500_000))
     )
-    words = in_words(ONSETS, [(four, first), (four, moved), (four, waits), (Meter(3, 4), first)])
+    words = in_words(ONSETS, 16_000_000, [(four, first), (four, moved), (four, waits), (Meter(3, 4), first)])
     assert words[0].endswith("8 bars, starts on beat 1")
     assert words[1].endswith("8 bars, starts on beat 2")
     assert words[2].endswith("8 bars, starts on beat 1, other beats after 3 bars")
     assert words[3].startswith("3/4, ")
-    assert words[3].endswith("10 bars")
-    assert in_words(ONSETS, [(four, first), (Meter(3, 4), first)])[0].endswith("8 bars")
+    assert words[3].endswith("11 bars")
+    assert in_words(ONSETS, 16_000_000, [(four, first), (Meter(3, 4), first)])[0].endswith("8 bars")
 
 
 @pytest.mark.parametrize("qpm", [120.0, 240.0, 60.0])
@@ -142,4 +142,4 @@ def test_another_tempo_altogether_is_not_called_other_beats(qpm: float) -> None:
 
 
 def test_a_take_of_one_note_has_words_as_well() -> None:
-    assert in_words([1_000_000], [(Meter(4, 4), steady_map(120, 0, 0))])[0].endswith("1 bar")
+    assert in_words([1_000_000], 1_200_000, [(Meter(4, 4), steady_map(120, 0, 0))])[0].endswith("1 bar")

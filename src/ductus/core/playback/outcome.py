@@ -13,6 +13,7 @@ from typing import Literal
 
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.settings import ReadingResult
+from ductus.core.reading.tempo import average_quarter_us
 from ductus.core.score.changes import Draft
 from ductus.core.score.layouts import counted_beat
 from ductus.core.score.piece import Piece
@@ -39,9 +40,9 @@ def tempo_marks(
     beats = beats_played(result, start)
     if outcome == "fitted" or len(beats) < 2:
         return []
-    first, last = beats[0], beats[-1]
-    beat = counted_beat(result.meter, (last[1] - first[1]) / (last[0] - first[0]) * QUARTER)
-    shown = rounded or round(bpm_of(first[0], last[0], last[1] - first[1], beat.ticks), 2)
+    quarter_us = average_quarter_us(result)
+    first, beat = beats[0], counted_beat(result.meter, quarter_us)
+    shown = rounded or round(US_PER_MINUTE / quarter_us * QUARTER / beat.ticks, 2)
     marks = [TempoMark("", min(lead, first[0]), shown, beat)]
     if outcome == "steady":
         return marks

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 from ductus.core.reading.choices import Choices, Where, choices_to_json
 from ductus.core.reading.settings import ReadingResult, ReadNote
-from ductus.core.reading.tempo import typical_quarter_us
+from ductus.core.reading.tempo import average_quarter_us
 from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.edits import MAX_VOICES, clear_brackets, clear_span
 from ductus.core.score.layouts import LAYOUTS, counted_beat
@@ -185,7 +185,7 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
     draft.put(KeyChange("k0", 0, result.key, result.mode))
     if tempo:
         word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
-        quarter_us = typical_quarter_us(result)
+        quarter_us = average_quarter_us(result)
         beat = counted_beat(result.meter, quarter_us)
         bpm = round(60e6 / quarter_us * QUARTER / beat.ticks, 1)
         draft.put(TempoMark("t0", 0, bpm, beat, word))

@@ -19,10 +19,10 @@ AGREE = 6  # notes in a row by which it is told whether two readings count on al
 OTHER_TEMPO = 0.3  # of the beats of a take more or fewer
 
 
-def in_words(onsets: Sequence[int], proposals: Sequence[tuple[Meter, PulseMap]]) -> tuple[str, ...]:
-    """Each proposal in words; ``onsets`` (microseconds, rising, at least one) are those of the take. Proposals of one meter say on which beat the first note falls where
+def in_words(onsets: Sequence[int], end_us: int, proposals: Sequence[tuple[Meter, PulseMap]]) -> tuple[str, ...]:
+    """Each proposal in words; ``onsets`` (microseconds, rising, at least one) are those of the take, and at ``end_us`` its last key is let go. Proposals of one meter say on which beat the first note falls where
     that differs, and each where its beats leave those of the first one."""
-    plain = [_plain(onsets, meter, pulses) for meter, pulses in proposals]
+    plain = [_plain(onsets[0], end_us, meter, pulses) for meter, pulses in proposals]
     starts = [_starts_on(onsets[0], meter, pulses) for meter, pulses in proposals]
     out: list[str] = []
     for (meter, pulses), words, beat in zip(proposals, plain, starts, strict=True):
@@ -55,8 +55,8 @@ def bars_alike(onsets: Sequence[int], meter: Meter, first: PulseMap, other: Puls
     return None
 
 
-def _plain(onsets: Sequence[int], meter: Meter, pulses: PulseMap) -> str:
-    begin, end = round(pulses.tick_at(onsets[0])), round(pulses.tick_at(onsets[-1]))
+def _plain(first_us: int, end_us: int, meter: Meter, pulses: PulseMap) -> str:
+    begin, end = round(pulses.tick_at(first_us)), round(pulses.tick_at(end_us))
     over = max(end - begin, QUARTER)  # of a single chord: the beat after it
     quarter_us = (pulses.time_at(begin + over) - pulses.time_at(begin)) * QUARTER / over
     bars = max(round((end - begin) / meter.bar_ticks), 1)

@@ -18,7 +18,7 @@ from ductus.core.reading.choosing_beats import ReadExtent, ReadProposal, ReadShi
 from ductus.core.reading.key import estimate_key
 from ductus.core.reading.sentence import pace_words, signature
 from ductus.core.reading.settings import ReadingResult
-from ductus.core.reading.tempo import typical_quarter_us
+from ductus.core.reading.tempo import average_quarter_us
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words, ordinal
 
@@ -120,7 +120,7 @@ def _meter(choices: Choices, proposals: Sequence[str]) -> Question | None:
 
 
 def _size(choices: Choices, result: ReadingResult) -> Question:
-    quarter_us = typical_quarter_us(result) * 2.0**choices.size  # as it was found
+    quarter_us = average_quarter_us(result) * 2.0**choices.size  # as it was found
     pace = {k: pace_words(result.meter, quarter_us / 2.0**k) for k in (0, 1, -1)}
     answers = (
         Answer(f"as they were found, {pace[0]}", ReadSize(0)),

@@ -32,7 +32,7 @@ from ductus.core.reading.choosing_beats import (
     ReadUnpinned,
 )
 from ductus.core.reading.settings import MIDDLE_C, ReadingResult, ReadSettings
-from ductus.core.reading.tempo import typical_quarter_us
+from ductus.core.reading.tempo import average_quarter_us
 from ductus.core.score.layouts import counted_beat
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
@@ -197,8 +197,8 @@ def _key(choices: Choices, result: ReadingResult) -> Phrase:
 
 
 def tempo_words(meter: Meter, result: ReadingResult) -> str:
-    """The typical tempo in beats of the meter: "♩ ≈ 72"."""
-    return pace_words(meter, typical_quarter_us(result))
+    """The average tempo in beats of the meter: "♩ ≈ 72"."""
+    return pace_words(meter, average_quarter_us(result))
 
 
 def pace_words(meter: Meter, quarter_us: float) -> str:

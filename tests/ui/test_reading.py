@@ -195,6 +195,11 @@ def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, 
     choose(page, "meter", "6/8")
     expect(line).to_contain_text("in 6/8")
     assert "<beats>6</beats>" in server.get(f"/api/pieces/{piece}/export.musicxml").decode()
+    choose(page, "tempo", "about 96 quarters a minute")
+    line.get_by_role("button", name=re.compile("^reading of the whole")).click()
+    expect(options).to_have_count(3)
+    assert len(set(options.all_text_contents())) == 3  # of one meter, and told apart all the same
+    press(page, "Escape")
     page.get_by_role("button", name="Tap its beats").click()
     tapping = page.get_by_test_id("tapping")
     for beats in range(1, 5):

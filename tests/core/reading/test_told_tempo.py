@@ -21,7 +21,7 @@ from ductus.core.reading.free import (
     priors,
     searches_for,
 )
-from ductus.core.reading.proposals import bars_alike, in_words
+from ductus.core.reading.proposals import BEATS_APART, bars_alike, in_words
 from ductus.core.reading.relabel import in_order
 from ductus.core.reading.settings import Pins, ReadSettings
 from ductus.core.time.meters import Meter, parse_meter
@@ -136,9 +136,29 @@ def test_readings_of_one_meter_say_where_they_start_and_where_their_beats_part()
     assert in_words(ONSETS, 16_000_000, [(four, first), (Meter(3, 4), first)])[0].endswith("8 bars")
 
 
+def test_readings_that_would_be_called_alike_say_what_else_differs() -> None:
+    two = Meter(2, 4)
+    straight = steady_map(120, 0, 0)
+    late = PulseMap(
+        (Pulse(0, 0), Pulse(8 * QUARTER, 4_000_000), Pulse(9 * QUARTER, 4_600_000), Pulse(32 * QUARTER, 16_000_000))
+    )
+    words = in_words(ONSETS, 16_000_000, [(two, straight), (two, late), (two, straight)])
+    assert words[0].endswith("16 bars")
+    assert words[1].endswith("16 bars, other rhythm after 4 bars")
+    assert words[2].endswith("16 bars, other rhythm here and there")
+
+
+def test_a_pick_up_is_named_by_its_part_of_the_beat() -> None:
+    six = Meter(6, 8)
+    pickup, plain = steady_map(120, 5 * QUARTER // 2, 0), steady_map(120, 0, 0)
+    words = in_words(ONSETS, 16_000_000, [(six, pickup), (six, plain)])
+    assert "starts on beat 2, 3rd of 3" in words[0]
+    assert words[1].endswith("starts on beat 1")
+
+
 @pytest.mark.parametrize("qpm", [120.0, 240.0, 60.0])
 def test_another_tempo_altogether_is_not_called_other_beats(qpm: float) -> None:
-    assert bars_alike(ONSETS, Meter(4, 4), steady_map(120, 0, 0), steady_map(qpm, 0, 0)) is None
+    assert bars_alike(ONSETS, Meter(4, 4), steady_map(120, 0, 0), steady_map(qpm, 0, 0), BEATS_APART) is None
 
 
 def test_a_take_of_one_note_has_words_as_well() -> None:

@@ -116,6 +116,8 @@ def test_other_beats_stand_before_bar_lines_that_only_lie_elsewhere() -> None:
     assert not beaten_alike(first, other)
     assert other_beats_second([first, moved, other]) == [first, other, moved]
     assert other_beats_second([first, moved]) == [first, moved]
+    wider = a_track([k + (1.0 if k >= 16 else 0.0) for k in range(20)], -2.0)  # bar lines as the first, too
+    assert other_beats_second([first, wider, other, moved]) == [first, wider, moved, other]
 
 
 ONSETS = [k * 500_000 for k in range(32)]  # quarters at 120

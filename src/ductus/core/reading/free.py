@@ -199,7 +199,7 @@ def other_beats_second(tracks: list[Track]) -> list[Track]:
     if not others:
         return tracks
     other = max(others, key=lambda t: t.score)
-    return [first, other, *(t for t in tracks if t is not first and t is not other)]
+    return other_bars_among([first, other, *(t for t in tracks if t is not first and t is not other)])
 
 
 def beaten_alike(a: Track, b: Track) -> bool:
@@ -234,11 +234,16 @@ def distinct_tracks(tracks: list[Track]) -> list[Track]:
             rest.append(track)
         else:
             chosen.append(track)
-    if len(chosen) > OFFERED and all(same_bars(t, chosen[0]) for t in chosen[1:OFFERED]):
-        other = next((k for k, t in enumerate(chosen) if not same_bars(t, chosen[0])), None)
+    return [*other_bars_among(chosen), *rest]
+
+
+def other_bars_among(tracks: list[Track]) -> list[Track]:
+    """Where all that are offered have the bar lines of the first, the next track with others comes third."""
+    if len(tracks) > OFFERED and all(same_bars(t, tracks[0]) for t in tracks[1:OFFERED]):
+        other = next((k for k, t in enumerate(tracks) if not same_bars(t, tracks[0])), None)
         if other is not None:
-            chosen.insert(OFFERED - 1, chosen.pop(other))
-    return [*chosen, *rest]
+            return [*tracks[: OFFERED - 1], tracks[other], *tracks[OFFERED - 1 : other], *tracks[other + 1 :]]
+    return tracks
 
 
 def same_bars(a: Track, b: Track) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.readings import Worked, proposal_words, reading_of, seen_of, worked_out
+from ductus.app.readings import Worked, reading_of, seen_of, worked_out
 from ductus.core.errors import DuctusError
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices, read_chosen
@@ -25,7 +25,7 @@ OPENING_BARS = 2
 
 def questions_of(worked: Worked) -> tuple[Question, ...]:
     """What is still to be asked of a take on the page."""
-    return questions(worked.take, worked.free, worked.choices, worked.result, proposal_words(worked))
+    return questions(worked.take, worked.free, worked.choices, worked.result, worked.proposal_words)
 
 
 def question_facts(worked: Worked) -> tuple[m.QuestionFact, ...]:

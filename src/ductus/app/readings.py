@@ -70,13 +70,15 @@ KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces
 
 @dataclass(frozen=True, slots=True)
 class Worked:
-    """A reading worked out: the take, its beats as proposed (meter and map, best first), and what came of the choices."""
+    """A reading worked out: the take, its beats as proposed (meter and map, best first; of a free take also in words: "3/4, ♩ ≈ 72, 16 bars"), and what came
+    of the choices."""
 
     reading: Reading
     choices: Choices
     row: TakeRow
     take: Take
     proposals: tuple[tuple[Meter, PulseMap], ...]
+    proposal_words: tuple[str, ...]
     chosen: ChosenReading
 
     @property
@@ -155,7 +157,9 @@ def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Wo
         chosen = read_chosen(take, pulses, told, centred=found and not choices.taps)
     if found or row.source == "file":
         chosen = replace(chosen, result=late_start(chosen.result))
-    return Worked(reading, choices, row, take, proposals, chosen)
+    notes = take.notes
+    words = in_words([n.onset_us for n in notes], max(n.release_us for n in notes), proposals) if found else ()
+    return Worked(reading, choices, row, take, proposals, words, chosen)
 
 
 def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tuple[Meter, PulseMap], ...]:
@@ -476,11 +480,3 @@ def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
             ornaments=pins.ornaments,
         ),
     )
-
-
-def proposal_words(worked: Worked) -> tuple[str, ...]:
-    """The proposals for the beats of a free take: "3/4, ♩ ≈ 72, 16 bars"."""
-    if not worked.free:
-        return ()
-    notes = worked.take.notes
-    return in_words([n.onset_us for n in notes], max(n.release_us for n in notes), worked.proposals)

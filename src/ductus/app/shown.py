@@ -9,7 +9,7 @@ from ductus.app.desk import Desk
 from ductus.app.facts import phrase_facts
 from ductus.app.joining import votes_of
 from ductus.app.lead import question_facts
-from ductus.app.readings import Worked, ornament_key, outcomes_of, proposal_words, reading_of, worked_out
+from ductus.app.readings import Worked, ornament_key, outcomes_of, reading_of, worked_out
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.checking import apart_by_bar, apart_words, worst_of
@@ -75,7 +75,7 @@ def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
                 with_the(place),
                 worked.choices,
                 result,
-                proposal_words(worked),
+                worked.proposal_words,
                 outcomes_of(piece, worked) if worked.free else {},
             )
         ),

@@ -13,13 +13,11 @@ from typing import Literal
 
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.settings import ReadingResult
-from ductus.core.reading.tempo import average_quarter_us
+from ductus.core.reading.tempo import average_tempo
 from ductus.core.score.changes import Draft
-from ductus.core.score.layouts import counted_beat
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import TempoMark
 from ductus.core.time.pulse import US_PER_MINUTE
-from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words
 
 Outcome = Literal["follow", "steady", "fitted"]
@@ -40,10 +38,9 @@ def tempo_marks(
     beats = beats_played(result, start)
     if outcome == "fitted" or len(beats) < 2:
         return []
-    quarter_us = average_quarter_us(result)
-    first, beat = beats[0], counted_beat(result.meter, quarter_us)
-    shown = rounded or round(US_PER_MINUTE / quarter_us * QUARTER / beat.ticks, 2)
-    marks = [TempoMark("", min(lead, first[0]), shown, beat)]
+    average, beat = average_tempo(result)
+    shown = rounded or round(average, 2)
+    marks = [TempoMark("", min(lead, beats[0][0]), shown, beat)]
     if outcome == "steady":
         return marks
     for k, ((tick, us), (after, us_after)) in enumerate(itertools.pairwise(beats)):

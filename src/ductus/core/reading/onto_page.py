@@ -12,15 +12,14 @@ from dataclasses import replace
 
 from ductus.core.reading.choices import Choices, Where, choices_to_json
 from ductus.core.reading.settings import ReadingResult, ReadNote
-from ductus.core.reading.tempo import average_quarter_us
+from ductus.core.reading.tempo import average_tempo
 from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.edits import MAX_VOICES, clear_brackets, clear_span
-from ductus.core.score.layouts import LAYOUTS, counted_beat
+from ductus.core.score.layouts import LAYOUTS
 from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
 from ductus.core.score.voices import fits, voice_for
 from ductus.core.time.bars import Timeline
-from ductus.core.time.ticks import QUARTER
 
 READ_MARKS = ("staccato", "trill", "turn", "rolled", "tremolo-3")  # marks that come from the playing
 
@@ -185,10 +184,8 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
     draft.put(KeyChange("k0", 0, result.key, result.mode))
     if tempo:
         word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
-        quarter_us = average_quarter_us(result)
-        beat = counted_beat(result.meter, quarter_us)
-        bpm = round(60e6 / quarter_us * QUARTER / beat.ticks, 1)
-        draft.put(TempoMark("t0", 0, bpm, beat, word))
+        bpm, beat = average_tempo(result)
+        draft.put(TempoMark("t0", 0, round(bpm, 1), beat, word))
     return start
 
 

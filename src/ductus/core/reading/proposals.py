@@ -48,9 +48,9 @@ def bars_alike(onsets: Sequence[int], meter: Meter, first: PulseMap, other: Puls
     if abs(apart[-1] - apart[0]) > OTHER_TEMPO * max(ticks[-1] - ticks[0], 1):
         return None
     usual = statistics.median(apart[:AGREE])
-    for k in range(len(apart)):
-        ahead = apart[k : k + AGREE]
-        if abs(statistics.median(ahead) - usual) > near and abs(apart[k] - usual) > near:
+    away = [abs(a - usual) > near for a in apart]
+    for k in range(len(away)):
+        if away[k] and 2 * sum(ahead := away[k : k + AGREE]) > len(ahead):
             return max(int((ticks[k] - ticks[0]) // meter.bar_ticks), 0)
     return None
 

@@ -8,6 +8,7 @@ from ductus.core.reading.settings import ReadingResult
 from ductus.core.score.layouts import counted_beat, felt_beat
 from ductus.core.time.pulse import tempo_of
 from ductus.core.time.ticks import QUARTER
+from ductus.core.time.values import NoteValue
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +39,7 @@ def tempo_curve(result: ReadingResult) -> TempoCurve:
         counted = counted_beat(meter, quarter_us)
         beats = len(meter.beat_starts) if counted == felt_beat(meter) else (after - begin) / counted.ticks
         bars.append((result.bars.number_at(begin), start, tempo_of(beats, max(end - start, 1) / 1e6)))
-    return TempoCurve(tuple(bars), 60e6 / quarter_us * QUARTER / counted_beat(result.meter, quarter_us).ticks)
+    return TempoCurve(tuple(bars), average_tempo(result)[0])
 
 
 def played_stretch(result: ReadingResult) -> tuple[int, int]:
@@ -52,3 +53,10 @@ def average_quarter_us(result: ReadingResult) -> float:
     """Microseconds to the quarter over the stretch that was played: its one tempo, wherever it is said."""
     first, last = played_stretch(result)
     return (result.pulses.time_at(last) - result.pulses.time_at(first)) * QUARTER / (last - first)
+
+
+def average_tempo(result: ReadingResult) -> tuple[float, NoteValue]:
+    """The same in beats a minute, with the beat that is counted."""
+    quarter_us = average_quarter_us(result)
+    beat = counted_beat(result.meter, quarter_us)
+    return 60e6 / quarter_us * QUARTER / beat.ticks, beat

@@ -12,24 +12,31 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
+from tests.app.driving import Sitter
 from tests.building import random_piece
 from tests.ui.conftest import Server
 from websockets.asyncio.client import connect
 
+from ductus.app import messages as m
 from ductus.app.library import Library
+from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.score.layouts import new_piece
+from ductus.core.score.selection.pitches import ByInterval
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.demo.player import play
 from ductus.formats.musicxml_write import write_musicxml
+from ductus.web.runtime import keys_first
 
 QPM = 96
 BARS = 200
@@ -60,6 +67,48 @@ def export_seconds(bars: int) -> float:
     started = time.perf_counter()
     write_musicxml(piece)
     return time.perf_counter() - started
+
+
+def large_edit_ms(bars: int = 2000) -> dict[str, float]:
+    """Milliseconds until an edit of all notes of a piece is answered, the longest that a key waits beside it, and until its undo and redo are
+    answered."""
+    with tempfile.TemporaryDirectory() as tmp, keys_first():
+        library = Library(Path(tmp) / "l.sqlite")
+        piece_id = library.add(random_piece(1, "4/4", bars))
+        editor, player = Sitter(library, piece_id), Sitter(library, piece_id)
+        end = editor.piece.timeline.bar(bars + 2).start
+        player.give(PlacePen(next(iter(editor.piece.parts)), 1, end)).give(PenTo(True))
+        waits: list[float] = []
+        done = threading.Event()
+
+        def plays() -> None:
+            while not done.is_set():
+                at = len(waits) * 200_000
+                for event in ((at, "down", 60, 70), (at + 90_000, "up", 60, 0)):
+                    started = time.perf_counter()
+                    player.hear(event)
+                    waits.append((time.perf_counter() - started) * 1000)
+                time.sleep(0.03)
+
+        def timed(what: Callable[[], object]) -> float:
+            started = time.perf_counter()
+            what()
+            return (time.perf_counter() - started) * 1000
+
+        editor.everything()
+        ids, base = tuple(editor.selected), editor.desk.history.revision
+        keys = threading.Thread(target=plays)
+        asked = timed(lambda: editor.session.handle(m.EditNotes(base, ByInterval(1, 2), ids)))
+        keys.start()
+        editor._take([])  # carries it out
+        edited = editor.said
+        done.set()
+        keys.join()
+        while editor.desk.history.undo not in (edited, None):
+            editor.undo()
+        figures = {"asked": asked, "key_beside": max(waits), "undo": timed(editor.undo), "redo": timed(editor.redo)}
+        library.close()
+    return figures
 
 
 def with_takes(library: Library, piece_id: str, takes: int = 30, notes: int = 3000) -> None:

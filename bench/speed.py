@@ -22,7 +22,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
 from bench.files import measure_files
-from bench.long import export_seconds, journal_lost_ms, read_notes, with_takes
+from bench.long import export_seconds, journal_lost_ms, large_edit_ms, read_notes, with_takes
 from bench.page import frame_edit_ms, pdf_seconds, with_marks
 from bench.playing import measure as measure_playing
 from bench.sound import measure as measure_sound
@@ -208,6 +208,8 @@ def main() -> None:
     note("export_2000_bars_s", export_seconds(2000), "s")
     for unit, value in zip(("s", "MB"), read_notes(60_000), strict=True):
         note(f"read_60000_notes_{unit.lower()}", value, unit)
+    for name, value in large_edit_ms().items():
+        note(f"edit_24000_notes_{name}_ms", value, "ms")
     lost = journal_lost_ms()
     for name, value in (("p95", lost[int(len(lost) * 0.95) - 1]), ("worst", lost[-1])):
         note(f"journal_lost_ms_{name}", value, "ms")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TypeVar
 
 from ductus.app import messages as m
-from ductus.app.jobs import carry_out
+from ductus.app.jobs import answered, carry_out
 from ductus.app.library import Library
 from ductus.app.outbox import Sent
 from ductus.app.session import Session
@@ -48,6 +48,9 @@ class Sitter:
 
     def _take(self, sent: list[Sent]) -> None:
         self.facts += [s.fact for s in sent]
+        question, self.session.question = self.session.question, None
+        if question is not None:
+            self.facts.append(answered(self.desk, question))
         jobs, self.session.jobs = self.session.jobs, []
         for job in jobs:
             try:

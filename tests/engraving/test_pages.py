@@ -23,8 +23,9 @@ from ductus.core.time.values import NoteValue
 from ductus.demo.scenario import song
 from ductus.demo.shelf import PIECES
 from ductus.engraving import pdf
+from ductus.engraving.breaking import SPACE, balanced
 from ductus.engraving.layout import bar_units
-from ductus.engraving.pages import SIZES, SPACE, PageSetup, balanced, extract, part_named, printed, proposed_staff
+from ductus.engraving.pages import SIZES, PageSetup, extract, part_named, printed, proposed_staff
 from tests.building import piece_of, random_piece
 
 needs_converter = pytest.mark.skipif(shutil.which(pdf.CONVERTER) is None, reason=pdf.MISSING)
@@ -51,7 +52,7 @@ def systems_of(page: str) -> int:
 def test_no_page_ends_a_piece_with_a_single_system(bars: int, monkeypatch: pytest.MonkeyPatch) -> None:
     piece = random_piece(1, "4/4", bars)
     assert systems_of(printed(piece, PageSetup()).pages[-1]) > 1
-    monkeypatch.setattr("ductus.engraving.pages.ORPHAN", 0.0)
+    monkeypatch.setattr("ductus.engraving.breaking.ORPHAN", 0.0)
     assert systems_of(printed(piece, PageSetup()).pages[-1]) == 1  # filled page by page, it would
 
 

@@ -22,7 +22,7 @@ from ductus.core.time.pulse import steady_map
 from ductus.demo.band import sparks
 from ductus.demo.scenario import bends, dance, song, waltz
 from ductus.store.database import Database, migrations, statements
-from ductus.store.pieces import PUT
+from ductus.store.records import PUT
 from ductus.store.rows import change_from_json, change_to_json, from_columns, to_columns
 
 
@@ -87,7 +87,7 @@ def test_half_an_edit_is_never_kept(library: Library) -> None:
     piece_id = library.add(waltz())
     desk = library.desk(piece_id)
     good = Note("n900", "p1", 1, 1, 0, 10, parse_pitch("C4"))
-    bad = replace(good, id="n901", tick=None)  # type: ignore[arg-type]
+    bad = replace(good, id="n901", velocity=None)  # type: ignore[arg-type]
     with pytest.raises(sqlite3.IntegrityError):
         desk.apply(Change("half", ((None, good), (None, bad))))
     library.close_desk(piece_id)

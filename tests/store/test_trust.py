@@ -105,7 +105,7 @@ def test_a_commit_that_fails_leaves_memory_and_disk_as_they_were(
         raise sqlite3.OperationalError("disk I/O error")
 
     with monkeypatch.context() as broken:
-        broken.setattr("ductus.store.pieces._write_rows", fails)
+        broken.setattr("ductus.store.pending.write_rows", fails)
         at.press(62)
     assert (at.piece, at.desk.history) == (piece, history)
     at.facts += [s.fact for s in at.session.drain()]

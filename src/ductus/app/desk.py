@@ -12,7 +12,9 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+from ductus.app.row_writer import RowWriter
 from ductus.app.sheet import Order, PageSize, Sheet, SystemView
+from ductus.app.steps import Step, Steps, step_of
 from ductus.core.errors import NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
@@ -25,10 +27,11 @@ from ductus.engraving.layout import SystemRange
 from ductus.store import journal, pieces, takes
 from ductus.store.database import Database
 from ductus.store.journal import CutOff, Stretch
+from ductus.store.pieces import Written
 
-Move = Callable[[sqlite3.Connection, str, int], Change | None]
+Move = Callable[[sqlite3.Connection, str, int], Written | None]
+Travel = Callable[..., Written | None]
 APART_US = 8_000_000  # a silence of this length parts two stretches of the journal
-LARGE, LARGE_KEPT = 500, 8  # rows from which a change is kept at hand, and how many of these are
 MOST_STRETCHES = 500
 LATE = "late_us"  # a setting of the library: how late the player's notes arrive, in microseconds
 DELETED = "This piece was deleted, so nothing is written. The shelf can bring it back; everything in it is kept."
@@ -46,16 +49,17 @@ class History:
 class Desk:
     """All use cases on one piece. Methods may be called from any thread; ``lock`` makes those that change it one at a time."""
 
-    def __init__(self, piece_id: str, database: Database, engraver: Engraver) -> None:
+    def __init__(self, piece_id: str, database: Database, engraver: Engraver, row_writer: RowWriter) -> None:
         """Load the piece. Raises NotThere, NotKept."""
         self.piece_id = piece_id
         self.lock = threading.RLock()
         self._database = database
         self._engraver = engraver
+        self._row_writer = row_writer
         self._previewed: set[int] = set()
         self._preview: Piece | None = None
         self._reached = 0
-        self._large: dict[int, Change] = {}  # large changes of late, by their places in the history
+        self._steps = Steps()
         self.deleted = False
         self.recording_sessions = 0  # how many browsers are recording into the piece
         self._load()
@@ -68,7 +72,7 @@ class Desk:
             history = self._standing(connection)
             last_place = pieces.last_place(connection, self.piece_id)
             rows = tuple(takes.list_takes(connection, self.piece_id))
-        self.piece, self.history, self.last_place, self._large = piece, history, last_place, {}
+        self.piece, self.history, self.last_place, self._steps = piece, history, last_place, Steps()
         self.takes: tuple[takes.TakeRow, ...] = rows
         self.sheet = Sheet(piece, self._engraver)
 
@@ -90,13 +94,24 @@ class Desk:
 
         Returns True if the systems were divided anew. Raises Stale, NotThere or NotKept, and then nothing has changed.
         """
-
-        def write(connection: sqlite3.Connection, piece_id: str, revision: int) -> Change:
-            self._at_hand(pieces.append_change(connection, piece_id, revision, change), change)
-            return change
-
         with self.lock:
-            return self._written(write, base)[1]
+            return self.go(step_of(change, self.piece), base)
+
+    def made_ready(self, change: Change, piece: Piece) -> Step:
+        """What a large change makes of the piece, with all that can be worked out before it is written. Needs no lock."""
+        step = step_of(change, piece)
+        return step.made_ready(self.sheet.foresee(step.after, step.bars))
+
+    def go(self, step: Step, base: int | None = None) -> bool:
+        """Write a change that was worked out on the piece as it is; otherwise as ``apply``. Called under the lock."""
+
+        def write(connection: sqlite3.Connection, piece_id: str, revision: int) -> Written:
+            return pieces.append_change(connection, piece_id, revision, step.change, step.kept)
+
+        written = self._committed(write, base)
+        assert written is not None
+        self._steps.put(written.position, step)
+        return self._take_over(step)
 
     def show_parts(self, wanted: tuple[str, ...], staff: int = 0) -> Part | None:
         """Draw only these parts (none: all), of one alone only a staff (0: both); returns the one that is shown alone. Called under the lock."""
@@ -110,42 +125,42 @@ class Desk:
     def undo(self, base: int | None = None) -> Change | None:
         """Take the latest edit back; None when there is none. Raises Stale, NotThere, NotKept."""
         with self.lock:
-            return self._written(partial(pieces.undo_change, known=self._large), base)[0]
+            return self._travel(pieces.undo_change, base, back=True)
 
     def redo(self, base: int | None = None) -> Change | None:
         """Do the latest undone edit again; None when there is none. Raises Stale, NotThere, NotKept."""
         with self.lock:
-            return self._written(partial(pieces.redo_change, known=self._large), base)[0]
+            return self._travel(pieces.redo_change, base, back=False)
 
-    def _at_hand(self, position: int, change: Change) -> None:
-        """Keep a large change, so that to take it back costs no reading of it."""
-        self._large = {p: c for p, c in self._large.items() if p < position}
-        if len(change.rows) > LARGE:
-            self._large = dict([*self._large.items(), (position, change)][-LARGE_KEPT:])
+    def _travel(self, move: Travel, base: int | None, *, back: bool) -> Change | None:
+        written = self._committed(partial(move, known=self._steps.changes), base)
+        if written is None:
+            return None
+        self._take_over(self._steps.travelled(written.position, written.change, self.piece, back=back))
+        return written.change
 
-    def _written(self, move: Move, base: int | None) -> tuple[Change | None, bool]:
-        """Commit first, then take over: a failed commit leaves memory and disk as they were."""
+    def _committed(self, move: Move, base: int | None) -> Written | None:
+        """Commit first; what is committed is taken over then: a failed commit leaves memory and disk as they were."""
         if self.deleted:
             raise NotThere(DELETED)
         revision = self.history.revision if base is None else base
         try:
             with self._database.transaction() as connection:
-                change = move(connection, self.piece_id, revision)
+                written = move(connection, self.piece_id, revision)
                 history = self._standing(connection)
         except Stale:
             if revision == self.history.revision:  # the disk is ahead of us: nobody else should have written there
                 self.reload()
             raise
         self.history = history
-        return change, change is not None and self._take_over(change)
+        if written is not None and written.waits:
+            self._row_writer.take(self.piece_id, written.waits, written.change.rows)
+        return written
 
-    def _take_over(self, change: Change) -> bool:
-        timeline = self.piece.timeline
-        bars, everything = change.bars(self.piece)
-        self.piece = change.apply(self.piece)
-        after, more = (bars, everything) if self.piece.timeline is timeline else change.bars(self.piece)
+    def _take_over(self, step: Step) -> bool:
+        self.piece = step.after
         previewed, self._previewed, self._preview = self._previewed, set(), None
-        return self.sheet.update(self.piece, bars | after | previewed, everything or more, self.shown_bars)
+        return self.sheet.update(self.piece, step.bars | previewed, step.everything, self.shown_bars, step.widths)
 
     def preview(self, piece: Piece, bars: set[int]) -> bool:
         """Show ``piece`` on the sheet without writing it: notes while they are played. ``bars`` are those that differ from what was

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.jobs import Job
+from ductus.app.jobs import Job, Question
+from ductus.app.page import about_page
 from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
@@ -15,7 +16,7 @@ from ductus.core.reading.figures import length_words
 from ductus.core.score.changes import Change, Line
 from ductus.core.score.drums import sound_words
 from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
+from ductus.core.score.piece import Piece, note_order
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
 from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
@@ -25,26 +26,34 @@ from ductus.core.score.wording import wish_of
 from ductus.core.words import count_words, listed
 
 AT_ONCE = 600  # an edit that reaches more notes than this is long work
-FRAME_AT_ONCE = 5000  # bars that move take their notes along in one go: cheaper than edits of single notes
 FEW = 4  # notes that are named one by one
+
+
+def lowest_first(notes: Sequence[Note]) -> list[Note]:
+    """The notes that begin first, from low to high."""
+    first = min(n.tick for n in notes)
+    return sorted((n for n in notes if n.tick == first), key=note_order)
 
 
 def selection_words(piece: Piece, notes: Sequence[Note]) -> str:
     """Selected notes in words: name, value and place of one chord, else how many there are."""
-    names, where = [sound_words(piece.part(n.part), n.pitch) for n in notes], piece.timeline.place_words(notes[0].tick)
-    if len({(n.tick, n.ticks) for n in notes}) == 1:
-        return f"{listed(names, 6)}, {length_words(notes[0].ticks)}, {where}"
-    few = listed(names) if len(notes) <= FEW else f"from {where}"
+    first = lowest_first(notes)
+    where = piece.timeline.place_words(first[0].tick)
+    chord = len(first) == len(notes) and len({n.ticks for n in notes}) == 1
+    named = first if chord else sorted(notes, key=note_order) if len(notes) <= FEW else []
+    names = [sound_words(piece.part(n.part), n.pitch) for n in named]
+    if chord:
+        return f"{listed(names, 6)}, {length_words(first[0].ticks)}, {where}"
+    few = listed(names) if names else f"from {where}"
     return f"{count_words(len(notes), 'note')} selected: {few}"
 
 
 def long_edit(desk: Desk, message: m.EditNotes, at: At) -> Job | None:
     """The edit as long work, so that keys are answered meanwhile; None if it can be made at once. Raises Stale."""
-    notes = [desk.piece.notes[i] for i in message.ids if i in desk.piece.notes]
+    notes = desk.piece.notes.among(message.ids)
     if not notes or message.do.reach(desk.piece, notes) <= AT_ONCE:
         return None
-    if message.base != desk.history.revision:
-        raise Stale(CHANGED_ELSEWHERE)
+    check_base(desk, message.base)
     return Job("Changing many notes", lambda piece: edit_notes(piece, message.do, message.ids, at))
 
 
@@ -62,11 +71,49 @@ def long_marking(desk: Desk, do: AnyCommand, chosen: frozenset[str], line: Line,
 
 def long_frame(desk: Desk, message: m.EditFrame) -> Job | None:
     """An edit of the frame that moves very many notes as long work; None if it can be made at once. Raises Stale."""
-    if message.do.reach(desk.piece) <= FRAME_AT_ONCE:
+    if message.do.reach(desk.piece) <= AT_ONCE:
         return None
-    if message.base != desk.history.revision:
-        raise Stale(CHANGED_ELSEWHERE)
+    check_base(desk, message.base)
     return Job("Changing the frame", message.do.change)
+
+
+def long_paste(desk: Desk, message: m.Clip, held: Excerpt, at: At) -> Job | None:
+    """Pasting very many notes as long work; None if it can be done at once. Raises Stale."""
+    if message.do != "paste" or len(held.notes) <= AT_ONCE:
+        return None
+    check_base(desk, message.base)
+    return Job("Pasting many notes", lambda piece: paste(piece, held, at))
+
+
+def long_cut(desk: Desk, message: m.Clip, at: At) -> Job | None:
+    """Cutting very many notes as long work, all but the copy that goes on the clipboard; None if it can be done at once. Raises Stale."""
+    if message.do != "cut" or len(message.ids) <= AT_ONCE:
+        return None
+    check_base(desk, message.base)
+
+    def work(piece: Piece) -> Change:
+        gone = edit_notes(piece, Delete(), message.ids, at)
+        return replace(gone, sentence=f"{count_words(len(piece.notes.among(set(message.ids))), 'note')} cut")
+
+    return Job("Cutting many notes", work)
+
+
+def long_question(piece: Piece, message: m.ClientMessage) -> Question | None:
+    """A question about very many notes, so that keys are answered meanwhile; None for one that is answered at once, or none."""
+    match message:
+        case m.WeighFrame(do) if do.reach(piece) > AT_ONCE:
+            pass
+        case m.WeighNotes(_, ids) if len(ids) > AT_ONCE:
+            pass
+        case _:
+            return None
+    return Question("Working out what would change", lambda now: about_page(now, message))
+
+
+def check_base(desk: Desk, base: int) -> None:
+    """Raises Stale if the page is not any more what its author saw."""
+    if base != desk.history.revision:
+        raise Stale(CHANGED_ELSEWHERE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +129,7 @@ def clip(piece: Piece, message: m.Clip, held: Excerpt, at: At) -> Clipped:
     """Copy or cut notes, or paste at the pen. Raises BadInput when nothing is selected."""
     if message.do == "paste":
         return Clipped(paste(piece, held, at), "", held)
-    notes = [piece.notes[i] for i in dict.fromkeys(message.ids) if i in piece.notes]
+    notes = piece.notes.among(dict.fromkeys(message.ids))
     if not notes:
         raise BadInput("Select some notes first; nothing was copied.")
     copied, count = excerpt_of(piece, notes), count_words(len(notes), "note")

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.editing import clip, long_edit, long_frame, selection_words
+from ductus.app.editing import clip, long_cut, long_edit, long_frame, long_paste, lowest_first, selection_words
 from ductus.app.facts import pen_fact, selection_fact, sheet_fact, state_fact
-from ductus.app.jobs import Job
+from ductus.app.jobs import Job, Question
 from ductus.app.outbox import Outbox
 from ductus.app.page import marks_left, page_change
 from ductus.app.proof import Prover
@@ -18,6 +19,7 @@ from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState, evolved
 from ductus.core.score.changes import Change, PenPlace
+from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
 from ductus.core.score.selection.choosing import Select, select
 from ductus.core.score.selection.copying import Excerpt
@@ -31,6 +33,7 @@ class Editor(Outbox):
         super().__init__()
         self.desk, self.state = desk, state
         self.jobs: list[Job] = []
+        self.question: Question | None = None  # the latest: nobody waits for the answers to older ones
         self.prover = Prover(desk)
         self.near_bar = 0
         self._clipboard = Excerpt()
@@ -62,7 +65,7 @@ class Editor(Outbox):
             return
         self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
         self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
-        self._choose([i for i in self.state.chosen if i in self.desk.piece.notes])
+        self._choose(self.desk.piece.notes.among(self.state.chosen))
         self._show_edit()
         self._send(pen_fact(self.desk, self.state))
         self._say(f"{'Undone' if message.do == 'undo' else 'Done again'}: {change.sentence}")
@@ -95,22 +98,23 @@ class Editor(Outbox):
 
     # --- selections ---------------------------------------------------------------------------
 
-    def _choose(self, ids: Sequence[str]) -> None:
-        if frozenset(ids) != self.state.chosen:
-            self.state = evolved(self.state, chosen=frozenset(ids))
-        self._send(selection_fact(self.desk, ids))
+    def _choose(self, notes: Sequence[Note]) -> None:
+        ids = tuple(n.id for n in notes)
+        chosen = frozenset(ids)
+        if chosen != self.state.chosen:
+            self.state = evolved(self.state, chosen=chosen)
+        self._send(selection_fact(self.desk.piece.timeline, ids, notes))
 
     def _select(self, message: m.SelectNotes) -> None:
         piece = self.desk.piece
-        ids = select(piece, message.do, self.state.line, self.state.tick, message.ids)
-        self._choose(ids)
-        notes = sorted((piece.notes[i] for i in ids), key=lambda n: (n.tick, n.pitch.midi))
+        notes = piece.notes.among(select(piece, message.do, self.state.line, self.state.tick, message.ids))
+        self._choose(notes)
         if not notes:
             if message.do != Select("these"):
                 self._say("Nothing there to select")
             self._send(pen_fact(self.desk, self.state))
             return
-        first = notes[0]
+        first = lowest_first(notes)[0]
         walks = isinstance(message.do, Select) and message.do.what in ("previous", "next")
         if walks and not self.state.down:  # a selection never moves a pen that is down
             self._enter(Command(PlacePen(first.part, first.staff, first.tick)))
@@ -135,7 +139,14 @@ class Editor(Outbox):
             self._send(marks_left(self.desk.piece, message.ids))
 
     def _clip(self, message: m.Clip) -> None:
-        clipped = clip(self.desk.piece, message, self._clipboard, self._at())
+        piece, at = self.desk.piece, self._at()
+        job = long_paste(self.desk, message, self._clipboard, at) or long_cut(self.desk, message, at)
+        if job is not None:
+            if message.do == "cut":
+                self._clipboard = clip(piece, replace(message, do="copy"), self._clipboard, at).held
+            self.jobs.append(job)
+            return
+        clipped = clip(piece, message, self._clipboard, at)
         if clipped.change is not None:
             self._made(clipped.change, message.base, message.ids)
         else:
@@ -145,6 +156,6 @@ class Editor(Outbox):
     def _made(self, change: Change, base: int, ids: Sequence[str]) -> None:
         self._apply(change, base)
         self.state = fitted(self.state, self.desk.piece)
-        self._choose([i for i in dict.fromkeys(ids) if i in self.desk.piece.notes])
+        self._choose(self.desk.piece.notes.among(dict.fromkeys(ids)))
         self._send(pen_fact(self.desk, self.state))
         self._say(change.sentence if change or change.sentence else "That changes nothing")

@@ -20,8 +20,8 @@ from ductus.core.recording.line import recording_sentence
 from ductus.core.score.drums import drum_by_place, drum_of, sound_words
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Facts, Part
-from ductus.core.time.bars import beat_words
+from ductus.core.score.records import Facts, Note, Part
+from ductus.core.time.bars import Timeline, beat_words
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.words import count_words
 from ductus.store.journal import CutOff, Stretch
@@ -77,13 +77,11 @@ def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -
     )
 
 
-def selection_fact(desk: Desk, ids: Sequence[str]) -> m.SelectionFact:
-    """Notes that are selected, and the bars they stand in."""
-    notes = desk.piece.notes
-    ticks = [notes[i].tick for i in ids if i in notes]
-    bar_at = desk.piece.timeline.bar_at
-    first, last = (bar_at(min(ticks)).index, bar_at(max(ticks)).index) if ticks else (-1, -1)
-    return m.SelectionFact(tuple(ids), first, last)
+def selection_fact(timeline: Timeline, ids: tuple[str, ...], notes: Sequence[Note]) -> m.SelectionFact:
+    """Notes that are selected (and their ids), and the bars they stand in."""
+    ticks = [n.tick for n in notes]
+    first, last = (timeline.bar_at(min(ticks)).index, timeline.bar_at(max(ticks)).index) if ticks else (-1, -1)
+    return m.SelectionFact(ids, first, last)
 
 
 def sheet_fact(desk: Desk) -> m.SheetFact:

@@ -9,11 +9,14 @@ import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from ductus.app import messages as m
 from ductus.app.desk import Desk
+from ductus.app.steps import caught_up
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.progress import watched
 from ductus.core.score.changes import Change, rebased
 from ductus.core.score.piece import Piece
+from ductus.store.rows import MANY_ROWS
 
 TRIES = 6
 log = logging.getLogger(__name__)
@@ -42,6 +45,47 @@ class Job:
         return not self.stopped
 
 
+@dataclass(frozen=True, slots=True)
+class Question:
+    """Something about the page that takes a moment to answer: worked out on a snapshot, without the desk's lock. ``words`` say what goes on."""
+
+    words: str
+    answer: Callable[[Piece], m.Fact]
+
+
+def answered(desk: Desk, question: Question) -> m.Fact:
+    """The answer, or words for what went wrong."""
+    try:
+        return question.answer(desk.piece)
+    except DuctusError as error:
+        return m.Problem(str(error))
+    except Exception as error:
+        log.exception("%s failed", question.words)
+        return m.Problem(f"{question.words} went wrong inside Ductus ({type(error).__name__}). The page is as it was.")
+
+
+def _made(desk: Desk, change: Change, piece: Piece) -> Change | None:
+    """Make a change that was worked out on ``piece`` on the page as it is by now; None where the two do not go together. A large one is
+    made ready without the lock, as often as something is written meanwhile (not for ever)."""
+    fitting: Change | None = change
+    for _ in range(TRIES if len(change.rows) >= MANY_ROWS else 0):
+        if not fitting:
+            return fitting
+        step = desk.made_ready(fitting, piece)
+        with desk.lock:
+            now = desk.piece
+            ready = step if now is piece else caught_up(step, now)
+            if ready is not None:
+                desk.go(ready)
+                return fitting
+        fitting, piece = rebased(fitting, piece, now), now
+    with desk.lock:
+        fitting = None if fitting is None else rebased(fitting, piece, desk.piece)
+        if fitting:
+            desk.apply(fitting)
+    return fitting
+
+
 def carry_out(desk: Desk, job: Job) -> Change:
     """Do a job and make its change on the page; returns the change (empty: the page is as it was). Raises DuctusError with words for
     whatever went wrong."""
@@ -51,12 +95,9 @@ def carry_out(desk: Desk, job: Job) -> Change:
                 piece = desk.piece
             with watched(job.watch):
                 change = job.work(piece)
-            with desk.lock:
-                fitting = rebased(change, piece, desk.piece)
-                if fitting is not None:
-                    if fitting:
-                        desk.apply(fitting)
-                    return fitting
+            made = _made(desk, change, piece)
+            if made is not None:
+                return made
     except DuctusError:
         raise
     except Exception as error:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from ductus.app.desk import Desk
 from ductus.app.journal import Journal
+from ductus.app.row_writer import RowWriter
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Take
 from ductus.core.score.piece import Piece, make_piece
@@ -78,6 +79,7 @@ class Library:
         self.database = Database(path)
         self.engraver = Engraver()
         self.journal = Journal(self.database)
+        self.row_writer = RowWriter(self.database)
         self._desks: weakref.WeakValueDictionary[str, Desk] = weakref.WeakValueDictionary()
         self._recent: OrderedDict[str, Desk] = OrderedDict()
         self._lock = threading.Lock()
@@ -169,7 +171,7 @@ class Library:
                     "There is no piece at this address. It may have been deleted; the shelf shows what is there."
                 )
             if desk is None:
-                desk = self._desks[piece_id] = Desk(piece_id, self.database, self.engraver)
+                desk = self._desks[piece_id] = Desk(piece_id, self.database, self.engraver, self.row_writer)
             self._recent[piece_id] = desk
             self._recent.move_to_end(piece_id)
             if len(self._recent) > KEPT_OPEN:
@@ -204,4 +206,5 @@ class Library:
     def close(self) -> None:
         """Write what waits, close the database and let the library go."""
         self.journal.close()
+        self.row_writer.close()
         self.database.close()

@@ -15,7 +15,7 @@ from collections.abc import Callable
 
 from ductus.app import messages as m
 from ductus.app.desk import Desk
-from ductus.app.editing import long_marking
+from ductus.app.editing import long_marking, long_question
 from ductus.app.editor import Editor
 from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
@@ -163,8 +163,7 @@ class Session(Editor):
             case m.EditNotes():
                 self._edit(item)
             case m.WeighFrame() | m.WeighNotes() | m.LookAtFrame() | m.PickMarks():
-                self._send(fact := about_page(self.desk.piece, item))
-                self._say(fact.words if isinstance(fact, m.MarksFact) else "")
+                self._tell_about_page(item)
             case m.ReadAloud(what):
                 self._say(aloud(self.desk.piece, self.state, what))
             case m.EditFrame() | m.EditMarks():
@@ -211,6 +210,14 @@ class Session(Editor):
                 self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):
                 self.jobs.append(doubt_decided(self.desk, reading, do, key, option))
+
+    def _tell_about_page(self, message: m.WeighFrame | m.WeighNotes | m.LookAtFrame | m.PickMarks) -> None:
+        question = long_question(self.desk.piece, message)
+        if question is not None:
+            self.question = question
+            return
+        self._send(fact := about_page(self.desk.piece, message))
+        self._say(fact.words if isinstance(fact, m.MarksFact) else "")
 
     def _set_delay(self, late_us: int) -> None:
         words = self.recorder.keep_delay(late_us)

@@ -88,6 +88,6 @@ def shape_of(piece: Piece, part: str, first: int, last: int) -> Shape:
 
 def weighed_notes(piece: Piece, do: QuantizeInPlace, ids: Sequence[str]) -> m.WeighedNotesFact:
     """What quantize in place would do, before it is done. Raises BadInput."""
-    notes = [piece.notes[i] for i in dict.fromkeys(ids) if i in piece.notes]
+    notes = piece.notes.among(dict.fromkeys(ids))
     moves = do.moves(piece, notes)
     return m.WeighedNotesFact(moved_words(moves), tuple((v.note.id, v.will.on, v.will.off) for v in moves if v.moves))

@@ -6,6 +6,7 @@ nobody waits for it: what became old meanwhile is thrown away and ordered again.
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 from statistics import median
 from typing import Literal
@@ -14,11 +15,13 @@ from ductus.core.notation.bars import notate_bar
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Part
 from ductus.core.score.table import ONE, Table
+from ductus.engraving.breaking import balanced, broken, ends_with_rest
 from ductus.engraving.engraver import MARGINS, PAGE_WIDTH, Engraver
 from ductus.engraving.layout import SystemRange, bar_units, relayout
-from ductus.engraving.pages import Paper, balanced, broken, ends_with_rest, ink_height, paper_for, proposed_staff
+from ductus.engraving.pages import Paper, ink_height, paper_for, proposed_staff
 
 PageSize = Literal["", "a4", "letter"]
+MANY_BARS, WIDTHS_KEPT = 200, 4  # a change of so many bars is large; of so many the widths are kept
 
 
 @dataclass(slots=True)
@@ -30,6 +33,22 @@ class SystemState:
     key: str | None = None
     dirty: bool = True
     high: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Widths:
+    """How wide bars are by estimate (units of the layout), in a piece as it is drawn."""
+
+    piece: Piece
+    units: dict[int, float]
+
+    def fit(self, piece: Piece) -> bool:
+        """Are all bars of a piece just as wide? Parts that came or went count only if notes stand in them."""
+        mine = self.piece
+        if mine.by_bar is not piece.by_bar or mine.timeline is not piece.timeline:
+            return False
+        others = set(mine.parts) ^ set(piece.parts)
+        return not any(piece.by_bar.get((part, bar)) for part in others for bar in range(piece.bar_count))
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +95,13 @@ class Sheet:
     def __init__(self, piece: Piece, engraver: Engraver) -> None:
         self._engraver = engraver
         self._widths: dict[int, float] = {}
+        self._turns: dict[
+            int, tuple[tuple[object, ...], bool]
+        ] = {}  # by bars: what stands in it, can a page be turned after it
+        self._leaves: tuple[object, tuple[int, ...]] | None = (
+            None  # what they were worked out from, first systems of pages
+        )
+        self._widths_before: list[Widths] = []  # on both sides of large changes of late
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
         self.size: PageSize = ""  # of the pages that it is laid on; empty: one scroll
@@ -87,8 +113,10 @@ class Sheet:
         self._version = 0
         self._lay_out()
 
-    def update(self, piece: Piece, bars: set[int], everything: bool, at_least: int = 0) -> bool:
-        """Take over a new state of the piece; ``bars`` are the bars whose content changed.
+    def update(
+        self, piece: Piece, bars: AbstractSet[int], everything: bool, at_least: int = 0, foreseen: Widths | None = None
+    ) -> bool:
+        """Take over a new state of the piece; ``bars`` are the bars whose content changed, ``foreseen`` how wide they are if that is known.
 
         Returns True if the division into systems changed.
         """
@@ -97,18 +125,18 @@ class Sheet:
         before = self.piece.bar_count
         facts = replace(piece.facts, bars=self.bars_asked)
         longer = piece if piece.bar_count == self.bars_asked else piece.with_rows([(piece.facts, facts)])
+        if everything or len(bars) >= MANY_BARS:
+            self._widths_before = [Widths(self.piece, self._widths.copy()), *self._widths_before][:WIDTHS_KEPT]
         self.piece = self._without_hidden(longer)
         bars = bars | ({before - 1, before, self.piece.bar_count - 1} if before != self.piece.bar_count else set())
         if everything:
             self._paper = None
-            self._widths.clear()
             for system in self.systems:
                 system.dirty = True
-        for index in bars:
-            self._widths.pop(index, None)
-        reach = {b + d for b in bars for d in (-1, 0, 1)}
-        for system in self.systems:
-            if not system.dirty and any(system.bars.first <= b <= system.bars.last for b in reach):
+        self._forget_widths(frozenset(self._widths) | bars if everything else bars, foreseen)
+        for system in self.systems:  # notes of a bar may change how its neighbours look
+            around = range(system.bars.first - 1, system.bars.last + 2)
+            if not system.dirty and any(b in bars for b in around):
                 system.dirty = True
         return self._lay_out(None if everything else bars)
 
@@ -145,10 +173,27 @@ class Sheet:
             return ()
         known = [s.high for s in self.systems if s.high]
         usual = median(known) if known else paper.high / 6
-        turns = [ends_with_rest(self.piece, s.bars.last) for s in self.systems]
-        return tuple(broken([s.high or usual for s in self.systems], turns, paper.head, paper.high)[:-1])
+        tall = tuple(s.high or usual for s in self.systems)
+        turns = tuple(self._turns_after(s.bars.last) for s in self.systems)
+        asked = (tall, turns, paper.head, paper.high)
+        if self._leaves is None or self._leaves[0] != asked:
+            self._leaves = (asked, tuple(broken(*asked)[:-1]))
+        return self._leaves[1]
 
-    def _lay_out(self, touched: set[int] | None = None) -> bool:
+    def _turns_after(self, bar: int) -> bool:
+        """Can a page be turned after a bar? Worked out when something in the bar has changed."""
+        here = self.piece.timeline.bar(bar)
+        content = (here, self.piece.parts, *(self.piece.by_bar.get((part, bar)) for part in self.piece.parts))
+        known = self._turns.get(bar)
+        if (
+            known is None
+            or len(known[0]) != len(content)
+            or any(a is not b for a, b in zip(known[0], content, strict=True))
+        ):
+            known = self._turns[bar] = (content, ends_with_rest(self.piece, bar))
+        return known[1]
+
+    def _lay_out(self, touched: AbstractSet[int] | None = None) -> bool:
         old = [s.bars for s in self.systems]
         paper = self.paper
         if paper is not None:
@@ -166,6 +211,25 @@ class Sheet:
         if width is None:
             width = self._widths[index] = bar_units(self.piece, index)
         return width
+
+    def foresee(self, piece: Piece, bars: AbstractSet[int]) -> Widths:
+        """How wide these bars of a piece to come will be. Needs no lock."""
+        shown = self._without_hidden(piece)
+        return Widths(shown, {index: bar_units(shown, index) for index in bars if index < shown.bar_count})
+
+    def _forget_widths(self, bars: AbstractSet[int], foreseen: Widths | None) -> None:
+        """The piece has changed in these bars. Of large changes the widths before them are kept: they may be taken back."""
+        if len(bars) < MANY_BARS:
+            for index in bars:
+                self._widths.pop(index, None)
+            return
+        known = next((w.units for w in self._widths_before if w.fit(self.piece)), None)
+        if known is not None:
+            self._widths = known.copy()
+            return
+        self._widths = {index: units for index, units in self._widths.items() if index not in bars}
+        if foreseen is not None and foreseen.piece.parts is self.piece.parts:
+            self._widths.update(foreseen.units)
 
     def order(self, near_bar: int, known: set[str], within: int | None = None) -> Order | None:
         """The system to engrave or send next: the one that holds ``near_bar``, then outwards from it; None if nothing waits (within so many

@@ -11,11 +11,9 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from functools import partial
 from importlib import resources
-from types import MappingProxyType
 from typing import Literal
 
 import verovio
@@ -27,21 +25,16 @@ from ductus.core.progress import passed, stretch
 from ductus.core.score.changes import Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts, Part
+from ductus.engraving.breaking import LEAST_GAP, SPACE, balanced, broken, ends_with_rest
 from ductus.engraving.finish import finished
-from ductus.engraving.layout import SIGNATURE_UNITS, bar_units
 from ductus.formats.musicxml_write import Window, write_musicxml
 
 SIZES: dict[str, tuple[float, float]] = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}  # ISO 216; ANSI/ASME Y14.1
-SPACE = 180  # units of the drawing in a staff space
 STAFF = 4 * SPACE
 MARGINS = (14.0, 15.0)  # mm at the sides, above and below
 SMALLEST, LARGEST = 3.0, 9.0  # mm a staff
-LEAST_GAP, MOST_STRETCH = 5 * SPACE, 7 * SPACE  # between systems; what justification may add to it
+MOST_STRETCH = 7 * SPACE  # what justification may add to the least gap between systems
 LINE = 24000 / 100  # units of the drawing to one unit of ``layout``
-OPENING, NAMES = 9.0, 8.0  # units of ``layout`` for brace and clef, and for names of parts
-WANDER = 4  # lines by which a balanced break may lie from where it would at even widths
-FULL = 1.02  # a system may be estimated this full
-ORPHAN, TURN = 6.0, 0.35  # costs of a page with a single last system, and of a turn without a rest
 SVG = "{http://www.w3.org/2000/svg}"
 NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 STYLE = (
@@ -170,51 +163,6 @@ def extract(piece: Piece, part_id: str) -> Piece:
 
 
 # --- systems -------------------------------------------------------------------------------
-
-
-def balanced(
-    piece: Piece,
-    line: float,
-    joined: Mapping[int, int] = MappingProxyType({}),
-    units: Callable[[int], float] | None = None,
-) -> list[tuple[int, int]]:
-    """Which bars share a system on a line of so many units of ``layout``: as few systems as hold them, all about equally full. A long rest
-    that is ``joined`` (see ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they are known already."""
-    inside = {bar for first, count in joined.items() for bar in range(first + 1, first + count)}
-    width_of = units or partial(bar_units, piece)
-    widths = [0.0 if b in inside else width_of(b) for b in range(piece.bar_count)]
-    sums = [0.0, *itertools.accumulate(widths)]
-    names = NAMES if len(piece.parts) > 1 else 0.0
-
-    def room(first: int) -> float:
-        return line - OPENING - names - SIGNATURE_UNITS * abs(piece.key_at(first).fifths)
-
-    count, first, greedy = 0, 0, [0]
-    while first < len(widths):  # greedily: the fewest systems
-        last = first + 1
-        while last < len(widths) and (last in inside or sums[last + 1] - sums[first] <= room(first) * FULL):
-            last += 1
-        count, first = count + 1, last
-        greedy.append(last)
-    aim = sums[-1] / count
-    layer = {0: (0.0, [0])}
-    for k in range(1, count + 1):
-        following: dict[int, tuple[float, list[int]]] = {}
-        for first, (cost, breaks) in layer.items():
-            for last in range(first + 1, len(widths) + 1):
-                if last in inside:
-                    continue
-                width = sums[last] - sums[first]
-                if width > room(first) * FULL and last > first + 1:
-                    break
-                if last < len(widths) and abs(sums[last] - k * aim) > WANDER * line:
-                    continue  # far from where so many systems would end: never balanced
-                total = cost + ((width - aim) / aim) ** 2
-                if last not in following or total < following[last][0]:
-                    following[last] = (total, [*breaks, last])
-        layer = following
-    breaks = layer[len(widths)][1] if len(widths) in layer else greedy
-    return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
 
 
 def engraved_systems(
@@ -361,57 +309,6 @@ def laid_out(piece: Piece, systems: list[System], paper: Paper) -> list[Page]:
         _placed(systems[a:b], k, paper.head, paper.high, last=b == len(systems))
         for k, (a, b) in enumerate(itertools.pairwise(edges))
     ]
-
-
-def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: float) -> list[int]:
-    """Where pages begin, and the end: the cheapest way to break systems of these heights (leftover room, single last systems, turns without a
-    rest)."""
-    count = len(tall)
-
-    def fits(first: int, last: int, room: float) -> bool:
-        return sum(tall[first:last]) + LEAST_GAP * (last - first - 1) <= room
-
-    best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {
-        (0, 0): (0.0, (0, 0))
-    }  # (systems placed, left or right page) -> cost, where from
-    end: tuple[float, tuple[int, int]] | None = None
-    for first in range(count):
-        for side in (0, 1):
-            if (first, side) not in best:
-                continue
-            cost, _ = best[first, side]
-            room = high - (head if first == 0 else 0.0)
-            for last in range(first + 1, count + 1):
-                if not fits(first, last, room) and last > first + 1:
-                    break
-                used = (sum(tall[first:last]) + LEAST_GAP * (last - first - 1)) / room
-                more = 0.5
-                if last == count:
-                    more += ORPHAN if first and last - first == 1 else 0.0
-                    if end is None or cost + more < end[0]:
-                        end = (cost + more, (first, side))
-                    continue
-                more += (1 - min(used, 1.0)) ** 2 * 4 + (TURN if side == 0 and not turns[last - 1] else 0.0)
-                key = (last, 1 - side)
-                if key not in best or cost + more < best[key][0]:
-                    best[key] = (cost + more, (first, side))
-    edges = [count]
-    key = end[1] if end is not None else (0, 0)
-    while key[0]:
-        edges.append(key[0])
-        key = best[key][1]
-    return [0, *reversed(edges)]
-
-
-def ends_with_rest(piece: Piece, bar: int) -> bool:
-    """Is there time to turn at the end of a bar: nothing sounds in its last beat on some staff of two, or on all of one?"""
-    here = piece.timeline.bar(bar)
-    last = here.beats()[-1]
-    for part in piece.ordered_parts():
-        sounding = {n.staff for n in piece.notes_between(part.id, last, here.end)}
-        if len(sounding) < part.staves:
-            return True
-    return False
 
 
 def _placed(systems: list[System], index: int, head: float, high: float, *, last: bool) -> Page:

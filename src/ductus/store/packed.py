@@ -20,7 +20,8 @@ from ductus.core.score.records import KIND_OF, Record
 from ductus.formats.archives import NOTHING, ZIP, Archive, opened, zipped
 from ductus.store import pieces
 from ductus.store.pieces import HABITS
-from ductus.store.rows import change_from_json, from_columns, to_columns
+from ductus.store.records import put_columns
+from ductus.store.rows import Kept, change_from_json, from_columns, to_columns
 from ductus.store.takes import JOINED, insert_take_as, load_take, pulses_from, pulses_text
 
 VERSION = 1
@@ -210,7 +211,7 @@ JOURNAL_OUT = f"select {', '.join(JOURNAL_COLUMNS)} from journal where piece = :
 JOURNAL_IN = (
     "insert into journal (piece, at_us, kind, key, value, channel, pen_down, became) values (?, ?, ?, ?, ?, ?, ?, ?)"
 )
-HISTORY_OUT = f"select {', '.join(HISTORY_COLUMNS)} from history where piece = :piece order by position"
+HISTORY_OUT = f"select {', '.join(HISTORY_COLUMNS)}, packed from history where piece = :piece order by position"
 HISTORY_IN = "insert into history (piece, position, sentence, rows_json, pen_json, made_at) values (?, ?, ?, ?, ?, ?)"
 TAKES_OUT = "select id, name, source, made_at, dropped, settings_json from take where piece = :piece order by id"
 ABOUT_OUT = "select made_at, changed_at, last_place, tags, position from piece where id = :piece"
@@ -230,7 +231,7 @@ def packed_from(connection: sqlite3.Connection, piece_id: str, *, history: bool)
         )
         for r in connection.execute(TAKES_OUT, {"piece": piece_id}).fetchall()
     )  # fmt: skip
-    rows = tuple(map(tuple, connection.execute(HISTORY_OUT, {"piece": piece_id}))) if history else ()
+    rows = tuple(_history_row(r) for r in connection.execute(HISTORY_OUT, {"piece": piece_id})) if history else ()
     heard = tuple(map(tuple, connection.execute(JOURNAL_OUT, {"piece": piece_id})))
     return Packed(
         piece,
@@ -243,6 +244,17 @@ def packed_from(connection: sqlite3.Connection, piece_id: str, *, history: bool)
         rows,
         heard,
         pieces.setting(connection, HABITS + piece_id) or "",
+    )
+
+
+def _history_row(row: sqlite3.Row) -> tuple[Any, ...]:
+    """A row of HISTORY_COLUMNS, its rows as JSON however the library keeps them."""
+    return (
+        row["position"],
+        row["sentence"],
+        Kept(row["rows_json"], row["packed"]).json,
+        row["pen_json"],
+        row["made_at"],
     )
 
 
@@ -260,7 +272,7 @@ def put_packed(connection: sqlite3.Connection, piece_id: str, packed: Packed) ->
         )
     for record in records_of(packed.piece):
         columns = _with_numbers(to_columns(record), numbers)
-        pieces.put_columns(connection, piece_id, KIND_OF[type(record)], columns)
+        put_columns(connection, piece_id, KIND_OF[type(record)], columns)
     for position, sentence, rows, pen, made_at in packed.history:
         changed = [
             [kind, before and _with_numbers(before, numbers), after and _with_numbers(after, numbers)]

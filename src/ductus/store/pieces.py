@@ -1,81 +1,25 @@
-"""Pieces and their history. This module owns the tables piece, part, meter, key_signature, tempo, clef,
-bar_sign, note, mark, reading, pattern and history. Every function runs inside the caller's transaction."""
+"""Pieces and their history. This module owns the tables piece, history and opening; ``records`` and ``pending`` those of what stands in a
+piece. Every function runs inside the caller's transaction."""
 
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from itertools import groupby
 
 from ductus.core.errors import CHANGED_ELSEWHERE, NotThere, Stale
 from ductus.core.score.changes import Change
-from ductus.core.score.piece import Piece, Row, make_piece, records_of
-from ductus.core.score.records import KIND_OF, Facts, Record
-from ductus.store.rows import Columns, change_from_json, change_to_json, from_columns, pen_to_json, to_columns
+from ductus.core.score.piece import Piece, make_piece, records_of
+from ductus.core.score.records import Record
+from ductus.store.pending import write_all_pending, write_or_put_off, write_pending
+from ductus.store.records import read_records, write_rows
+from ductus.store.rows import Kept, change_from_kept, from_columns, kept_rows, pen_to_json, to_columns
 
 INSERT_PIECE = """
 insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars, cautions)
 values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :number, :pickup, :bars, :cautions)"""
-PUT = {
-    "facts": """
-update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, number = :number,
-  pickup = :pickup, bars = :bars, cautions = :cautions where id = :piece""",
-    "part": """
-insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose, level, pan, kit)
-values (:piece, :id, :name, :short, :programme, :clefs, :order, :lyrics, :transpose, :level, :pan, :kit)""",
-    "meter": """
-insert or replace into meter (piece, id, bar, count, unit, groups, sign)
-values (:piece, :id, :bar, :count, :unit, :groups, :sign)""",
-    "key": """
-insert or replace into key_signature (piece, id, bar, fifths, mode) values (:piece, :id, :bar, :fifths, :mode)""",
-    "tempo": """
-insert or replace into tempo (piece, id, tick, bpm, beat, dots, text, printed, shown)
-values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed, :shown)""",
-    "clef": """
-insert or replace into clef (piece, id, part, staff, tick, clef) values (:piece, :id, :part, :staff, :tick, :clef)""",
-    "sign": """
-insert or replace into bar_sign (piece, id, kind, bar, text, bars) values (:piece, :id, :kind, :bar, :text, :bars)""",
-    "note": """
-insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
-  sounds_late, sounds_ticks, articulations, lyric, take, event, crushed, played_late, played_ticks)
-values (:piece, :id, :part, :staff, :voice, :tick, :ticks, :step, :alter, :octave, :velocity,
-  :sounds_late, :sounds_ticks, :articulations, :lyric, :take, :event, :crushed, :played_late, :played_ticks)""",
-    "reading": """
-insert or replace into reading (piece, id, take, part, staff, start, choices)
-values (:piece, :id, :take, :part, :staff, :start, :choices)""",
-    "pattern": """
-insert or replace into pattern (piece, id, part, start, ticks, times, cells)
-values (:piece, :id, :part, :start, :ticks, :times, :cells)""",
-    "mark": """
-insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side, bend)
-values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side, :bend)""",
-}
-DELETE = {
-    "part": "delete from part where piece = :piece and id = :id",
-    "meter": "delete from meter where piece = :piece and id = :id",
-    "key": "delete from key_signature where piece = :piece and id = :id",
-    "tempo": "delete from tempo where piece = :piece and id = :id",
-    "clef": "delete from clef where piece = :piece and id = :id",
-    "sign": "delete from bar_sign where piece = :piece and id = :id",
-    "note": "delete from note where piece = :piece and id = :id",
-    "mark": "delete from mark where piece = :piece and id = :id",
-    "pattern": "delete from pattern where piece = :piece and id = :id",
-    "reading": "delete from reading where piece = :piece and id = :id",
-}
-SELECT = {
-    "part": "select * from part where piece = :piece",
-    "meter": "select * from meter where piece = :piece",
-    "key": "select * from key_signature where piece = :piece",
-    "tempo": "select * from tempo where piece = :piece",
-    "clef": "select * from clef where piece = :piece",
-    "sign": "select * from bar_sign where piece = :piece",
-    "note": "select * from note where piece = :piece",
-    "mark": "select * from mark where piece = :piece",
-    "pattern": "select * from pattern where piece = :piece",
-    "reading": "select * from reading where piece = :piece",
-}
+GET_PIECE = "select * from piece where id = :piece and deleted_at is null"
 GET_SETTING = "select value from setting where name = :name"
 PUT_SETTING = "insert or replace into setting (name, value) values (:name, :value)"
 SHELF = """
@@ -90,9 +34,9 @@ update piece set revision = revision + 1, position = position + :by, changed_at 
 where id = :piece and revision = :base and deleted_at is null"""
 FORGET_UNDONE = "delete from history where piece = :piece and position > :position"
 REMEMBER = """
-insert into history (piece, position, sentence, rows_json, pen_json, made_at)
-values (:piece, :position, :sentence, :rows, :pen, :now)"""
-RECALL = "select sentence, rows_json, pen_json from history where piece = :piece and position = :position"
+insert into history (piece, position, sentence, rows_json, packed, pen_json, made_at)
+values (:piece, :position, :sentence, :rows, :packed, :pen, :now)"""
+RECALL = "select sentence, rows_json, packed, pen_json from history where piece = :piece and position = :position"
 SENTENCE = "select sentence from history where piece = :piece and position = :position"
 
 
@@ -103,6 +47,16 @@ class Standing:
     revision: int
     undo: str | None
     redo: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """A change that was committed: the place in the history of the edit (that was made, taken back or made again), and the number under
+    which its rows wait for their tables (0: they are there)."""
+
+    change: Change
+    position: int
+    waits: int
 
 
 NOTHING: Mapping[int, Change] = {}
@@ -117,24 +71,22 @@ def now_text() -> str:
 def insert_piece(connection: sqlite3.Connection, piece_id: str, piece: Piece) -> None:
     """Store a new piece with all its records and an empty history."""
     connection.execute(INSERT_PIECE, {"id": piece_id, "now": now_text(), **to_columns(piece.facts)})
-    _write_rows(connection, piece_id, ((None, record) for record in records_of(piece)))
+    write_rows(connection, piece_id, ((None, record) for record in records_of(piece)))
 
 
 def load_piece(connection: sqlite3.Connection, piece_id: str) -> Piece:
     """Return a piece; raises NotThere if there is none (deleted ones count as gone)."""
-    row = connection.execute(
-        "select * from piece where id = :piece and deleted_at is null", {"piece": piece_id}
-    ).fetchone()
+    write_pending(connection, piece_id)
+    row = connection.execute(GET_PIECE, {"piece": piece_id}).fetchone()
     if row is None:
         raise NotThere("There is no piece at this address. It may have been deleted; the shelf shows what is there.")
-    records: list[Record] = [from_columns("facts", row)]
-    for kind, query in SELECT.items():
-        records += [from_columns(kind, r) for r in connection.execute(query, {"piece": piece_id})]
+    records: list[Record] = [from_columns("facts", row), *read_records(connection, piece_id)]
     return make_piece(records)
 
 
 def shelf(connection: sqlite3.Connection) -> list[sqlite3.Row]:
     """One row for each piece that is not deleted, the latest worked on first."""
+    write_all_pending(connection)
     return connection.execute(SHELF).fetchall()
 
 
@@ -158,32 +110,37 @@ def standing(connection: sqlite3.Connection, piece_id: str) -> Standing:
     return Standing(row["revision"], undo and undo["sentence"], redo and redo["sentence"])
 
 
-def append_change(connection: sqlite3.Connection, piece_id: str, base: int, change: Change) -> int:
-    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten. Returns its place in the history.
+def append_change(
+    connection: sqlite3.Connection, piece_id: str, base: int, change: Change, kept: Kept | None = None
+) -> Written:
+    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten. ``kept``: its rows, if they were made
+    ready before.
 
     Raises Stale if ``base`` is not the revision any more.
     """
+    kept = kept or kept_rows(change)
     _advance(connection, piece_id, base, 1)
     position = _position(connection, piece_id)
     connection.execute(FORGET_UNDONE, {"piece": piece_id, "position": position - 1})
-    _write_rows(connection, piece_id, change.rows)
+    waits = write_or_put_off(connection, piece_id, base + 1, change, kept)
     connection.execute(
         REMEMBER,
         {
             "piece": piece_id,
             "position": position,
             "sentence": change.sentence,
-            "rows": change_to_json(change),
+            "rows": kept.text,
+            "packed": kept.packed,
             "pen": pen_to_json(change),
             "now": now_text(),
         },
     )
-    return position
+    return Written(change, position, waits)
 
 
 def undo_change(
     connection: sqlite3.Connection, piece_id: str, base: int, known: Mapping[int, Change] = NOTHING
-) -> Change | None:
+) -> Written | None:
     """Take the latest edit back; returns the change that was applied, None at the beginning of the history. ``known``: changes by their
     places in the history, as far as they are still at hand."""
     return _travel(connection, piece_id, base, -1, known)
@@ -191,28 +148,26 @@ def undo_change(
 
 def redo_change(
     connection: sqlite3.Connection, piece_id: str, base: int, known: Mapping[int, Change] = NOTHING
-) -> Change | None:
+) -> Written | None:
     """Do the latest undone edit again; None if there is none. ``known`` as for ``undo_change``."""
     return _travel(connection, piece_id, base, 1, known)
 
 
 def _travel(
     connection: sqlite3.Connection, piece_id: str, base: int, by: int, known: Mapping[int, Change]
-) -> Change | None:
+) -> Written | None:
     position = _position(connection, piece_id)
     position = position if by < 0 else position + 1
-    place = {"piece": piece_id, "position": position}
-    found = connection.execute(SENTENCE, place).fetchone()
+    found = connection.execute(RECALL, {"piece": piece_id, "position": position}).fetchone()
     if found is None:
         return None
+    kept = Kept(found["rows_json"], found["packed"])
     change = known.get(position)
     if change is None or change.sentence != found["sentence"]:
-        row = connection.execute(RECALL, place).fetchone()
-        change = change_from_json(row["sentence"], row["rows_json"], row["pen_json"])
+        change = change_from_kept(found["sentence"], kept, found["pen_json"])
     change = change.inverse() if by < 0 else change
     _advance(connection, piece_id, base, by)
-    _write_rows(connection, piece_id, change.rows)
-    return change
+    return Written(change, position, write_or_put_off(connection, piece_id, base + 1, change, kept, back=by < 0))
 
 
 def _position(connection: sqlite3.Connection, piece_id: str) -> int:
@@ -227,28 +182,6 @@ def _advance(connection: sqlite3.Connection, piece_id: str, base: int, by: int) 
         if there is None or there["deleted_at"] is not None:
             raise NotThere("This piece was deleted, so nothing was written. The shelf can bring it back.")
         raise Stale(CHANGED_ELSEWHERE)
-
-
-def _write_rows(connection: sqlite3.Connection, piece_id: str, changed: Iterable[Row]) -> None:
-    """Rows in their order; those of one kind that come one after the other go in one statement."""
-    for (kind, puts), rows in groupby((r for r in changed if r != (None, None)), key=_sort_of):
-        if puts:
-            connection.executemany(PUT[kind], ({"piece": piece_id, **to_columns(after)} for _, after in rows if after))
-        elif kind != "facts":
-            connection.executemany(
-                DELETE[kind], [{"piece": piece_id, "id": b.id} for b, _ in rows if b and not isinstance(b, Facts)]
-            )
-
-
-def _sort_of(row: Row) -> tuple[str, bool]:
-    """Kind of a row, and whether a record stands after it."""
-    before, after = row
-    return KIND_OF[type(after or before)], after is not None
-
-
-def put_columns(connection: sqlite3.Connection, piece_id: str, kind: str, columns: Columns) -> None:
-    """Write a record as its columns, in place of one of its id."""
-    connection.execute(PUT[kind], {"piece": piece_id, **columns})
 
 
 def set_tags(connection: sqlite3.Connection, piece_id: str, tags: str) -> None:

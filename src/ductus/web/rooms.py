@@ -17,7 +17,7 @@ from fastapi import WebSocket, WebSocketDisconnect
 from ductus.app import messages as m
 from ductus.app.desk import DELETED, Desk
 from ductus.app.facts import sheet_fact, state_fact
-from ductus.app.jobs import Job, carry_out
+from ductus.app.jobs import Job, answered, carry_out
 from ductus.app.journal import Journal
 from ductus.app.outbox import Sent
 from ductus.app.session import Session
@@ -58,6 +58,7 @@ class Chair:
         self._timer: asyncio.TimerHandle | None = None
         self._player: asyncio.Task[None] | None = None
         self._retry: asyncio.Task[None] | None = None
+        self._answerer: asyncio.Task[None] | None = None
         self._played = asyncio.Event()  # something was struck while recording
         self._order = asyncio.Lock()
         self._trouble = ""
@@ -84,7 +85,7 @@ class Chair:
         except WebSocketDisconnect:
             pass
         finally:
-            for handle in (self._timer, self._player, self._retry, *tasks):
+            for handle in (self._timer, self._player, self._retry, self._answerer, *tasks):
                 if handle is not None:
                     handle.cancel()
             self.session.close()  # at once and here: a server that is being stopped would not come back to it
@@ -124,6 +125,8 @@ class Chair:
         jobs, self.session.jobs = self.session.jobs, []
         for job in jobs:
             self.room.start(self, job)
+        if self.session.question is not None and (self._answerer is None or self._answerer.done()):
+            self._answerer = asyncio.create_task(self._answer())
         if self.session.recorder.live is not None and (self._player is None or self._player.done()):
             self._player = asyncio.create_task(self._show_playing())
         if self.session.recorder.fresh:
@@ -141,6 +144,12 @@ class Chair:
         except Exception as error:
             return [*facts, Sent(went_wrong(NOT_DRAWN, error))]
         return facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
+
+    async def _answer(self) -> None:
+        """Questions that take a moment, the latest first and last."""
+        while (question := self.session.question) is not None:
+            self.session.question = None
+            self.post(await asyncio.to_thread(answered, self.room.desk, question))
 
     async def _try_again(self) -> None:
         """The disk did not take a message: it waits, and everything after it, until the disk does."""
@@ -365,6 +374,11 @@ class Rooms:
     def end(self) -> None:
         """The server stops."""
         self._alone.shutdown(wait=False, cancel_futures=True)
+
+    @property
+    def touched(self) -> float:
+        """When a key was last struck at any desk, on the clock of the loop."""
+        return max((room.touched for room in list(self._rooms.values())), default=float("-inf"))
 
     async def serve(self, socket: WebSocket, desk: Desk) -> None:
         """Seat a browser at a desk until it leaves."""

@@ -22,6 +22,7 @@ from ductus.web.guard import Guard
 from ductus.web.page_routes import router as page_router
 from ductus.web.rooms import Rooms
 from ductus.web.routes import router
+from ductus.web.runtime import for_players
 from ductus.web.shelf_routes import router as shelf_router
 from ductus.web.wire import fact_json, wire_schema
 
@@ -52,8 +53,10 @@ def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS) -> FastAP
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        rooms.begin(asyncio.get_running_loop())
-        yield
+        loop = asyncio.get_running_loop()
+        rooms.begin(loop)
+        async with for_players(lambda: loop.time() - rooms.touched):
+            yield
         rooms.end()
 
     app = FastAPI(title="Ductus", version=__version__, lifespan=lifespan)

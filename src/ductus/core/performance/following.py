@@ -44,10 +44,15 @@ class Follower:
         self.heard, self._remembers = 0, remembers
         count = len(chords)
         self._likely = np.full((count, 128), OTHER_KEY)  # ln(chance) of each key at each chord
+        known: dict[frozenset[int], Floats] = {}
         for c, keys in enumerate(chords):
-            near = {k + s * d for k in keys for d in NEAR for s in (1, -1)}
-            self._likely[c, [k for k in near if 0 <= k < 128]] = NEAR_KEY
-            self._likely[c, list(keys)] = RIGHT_KEY
+            likely = known.get(keys)
+            if likely is None:
+                likely = known[keys] = self._likely[c].copy()
+                near = {k + s * d for k in keys for d in NEAR for s in (1, -1)}
+                likely[[k for k in near if 0 <= k < 128]] = NEAR_KEY
+                likely[list(keys)] = RIGHT_KEY
+            self._likely[c] = likely
         self._score = np.zeros(count)
         self._again = np.zeros(count)  # what makes staying at a chord as likely as leaving it
         self._again[list(lasting)] = TOGETHER[0] - APART[0]

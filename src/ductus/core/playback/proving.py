@@ -84,7 +84,7 @@ def chords_of(piece: Piece, part: str, staff: int = 0) -> list[tuple[int, list[N
     for note in piece.notes.values():
         if note.part == part and staff in (0, note.staff) and "cue" not in note.signs:
             by_tick[note.tick].append(note)
-    return sorted(by_tick.items())
+    return [(tick, by_tick[tick]) for tick in sorted(by_tick)]
 
 
 @dataclass(frozen=True, slots=True)

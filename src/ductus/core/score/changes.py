@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.score.marks import follow_notes
-from ductus.core.score.piece import TABLES, Piece, Row, bars_touched, stays
+from ductus.core.score.piece import TABLES, Piece, Row, bars_touched, record_of, stays
 from ductus.core.score.records import BarSign, Mark, Note, Part, Pattern, Reading, Record, TempoMark
 from ductus.core.score.table import Table
 from ductus.core.time.bars import MAX_BAR
@@ -75,6 +75,7 @@ def unseen(row: Row) -> bool:
     return replace(before, level=after.level, pan=after.pan, kit=after.kit) == after
 
 
+IDS_LEFT_FREE = 500
 CELL = 4 * QUARTER  # ticks of a stretch by which a draft finds its own notes again
 
 
@@ -200,8 +201,7 @@ def joined(sentence: str, changes: Iterable[Change]) -> Change:
     last: dict[str, Record | None] = {}
     for change in changes:
         for before, after in change.rows:
-            record = after if after is not None else before
-            assert record is not None
+            record = record_of((before, after))
             first.setdefault(record.id, before)
             last[record.id] = after
     pens = [c.pen for c in changes if c.pen is not None]
@@ -209,15 +209,26 @@ def joined(sentence: str, changes: Iterable[Change]) -> Change:
     return Change(sentence, tuple((first[i], last[i]) for i in last if first[i] != last[i]), pen)
 
 
+def differences(old: Piece, new: Piece) -> list[Row]:
+    """The rows that make the one piece the other. Quick where the new one came of the old by few changes."""
+    rows: list[Row] = [(old.facts, new.facts)] if old.facts != new.facts else []
+    for name in TABLES.values():
+        table: Table[str, Record] = getattr(old, name)
+        if table is not getattr(new, name):
+            rows += table.differences(getattr(new, name))
+    return rows
+
+
 def rebased(change: Change, old: Piece, new: Piece) -> Change | None:
     """A change that was worked out on ``old`` as it is to be made on ``new``, or None where the two do not go together: a record
-    that it replaces is another now, or a bar that it touches has other notes, marks, meter or key. Ids that it gave are given anew."""
+    that it replaces is another now, or a bar that it touches has other notes, marks, meter or key. Ids that it gave are given anew; a large
+    change leaves some free for what is written while it is made ready."""
     if old is new:
         return change
     if old.timeline is not new.timeline or dict(old.keys) != dict(new.keys) or dict(old.parts) != dict(new.parts):
         return None
     fresh: dict[str, str] = {}
-    serial = max(new.serial, old.serial)
+    serial = max(new.serial, old.serial) + (IDS_LEFT_FREE if len(change.rows) > IDS_LEFT_FREE else 0)
     for before, after in change.rows:
         record = before if before is not None else after
         assert record is not None
@@ -226,9 +237,11 @@ def rebased(change: Change, old: Piece, new: Piece) -> Change | None:
         if before is None and record.id[1:].isdecimal():
             serial += 1
             fresh[record.id] = f"{record.id[0]}{serial}"
-    for part in old.parts:
-        if any(old.by_bar.get((part, bar)) is not new.by_bar.get((part, bar)) for bar in change.bars(old)[0]):
-            return None
+    bars, everything = change.bars(old)
+    if everything and old.by_bar is not new.by_bar:  # what was written meanwhile may have to move along
+        return None
+    if any(old.by_bar.get((part, bar)) is not new.by_bar.get((part, bar)) for part in old.parts for bar in bars):
+        return None
 
     def renamed(record: Record | None) -> Record | None:
         if record is None or not fresh:

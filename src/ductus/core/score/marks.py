@@ -69,6 +69,8 @@ def marks_of_notes(draft: Draft, notes: Iterable[Note]) -> dict[str, Mark]:
     """All marks of a piece that touch the bars of these notes, in their parts, as the draft has them."""
     piece = draft.piece
     found: dict[str, Mark] = {}
+    if not len(piece.marks):
+        return found
     seen: set[tuple[str, int]] = set()
     for note in notes:
         for bar in bars_touched(piece.timeline, note):

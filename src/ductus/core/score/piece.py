@@ -238,6 +238,14 @@ TABLES = {
 }  # kind of a record -> where a piece keeps them
 
 
+def record_of(row: Row) -> Record:
+    """The record of a row: as it is after it, or (where it is taken away) as it was before."""
+    before, after = row
+    record = after if after is not None else before
+    assert record is not None
+    return record
+
+
 def note_order(note: Note) -> tuple[int, int, str]:
     """Sort key: by place, then from low to high."""
     return (note.tick, note.pitch.midi, note.id)

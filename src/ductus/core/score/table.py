@@ -44,6 +44,19 @@ class Table(Mapping[K, V], Generic[K, V]):
         out._buckets, out._mask = buckets, mask
         return out
 
+    def differences(self, later: Table[K, V]) -> Iterator[tuple[V | None, V | None]]:
+        """(value here, value there) of every key for which the two are not the same object; tables that share much are compared quickly."""
+        pairs = (
+            zip(self._buckets, later._buckets, strict=True)
+            if self._mask == later._mask
+            else [(dict(self), dict(later))]
+        )
+        for mine, theirs in pairs:
+            if mine is not theirs:
+                for key in mine.keys() | theirs.keys():
+                    if mine.get(key) is not theirs.get(key):
+                        yield mine.get(key), theirs.get(key)
+
     def __getitem__(self, key: K) -> V:
         return self._buckets[hash(key) & self._mask][key]
 
@@ -53,6 +66,11 @@ class Table(Mapping[K, V], Generic[K, V]):
     def get(self, key: K, default: V | None = None) -> V | None:  # type: ignore[override]
         """The value, or a default."""
         return self._buckets[hash(key) & self._mask].get(key, default)
+
+    def among(self, keys: Iterable[K]) -> list[V]:
+        """The values of those keys that are there, in their order."""
+        buckets, mask = self._buckets, self._mask
+        return [v for k in keys if (v := buckets[hash(k) & mask].get(k)) is not None]
 
     def __iter__(self) -> Iterator[K]:
         return chain.from_iterable(self._buckets)

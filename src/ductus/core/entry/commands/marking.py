@@ -91,8 +91,8 @@ class Sing(EntryCommand):
 
     def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
         """See EntryCommand."""
-        line = [n for n in piece.notes.values() if n.line == state.line]
-        chords = tops(line)
+        part, staff, voice = state.line
+        chords = tops([n for n in piece.notes.values() if n.voice == voice and n.staff == staff and n.part == part])
         here = next((n for n in chords if n.tick >= state.tick), None)
         if here is None:
             raise BadInput("No note follows in this voice; the words end here. Nothing was changed.")

@@ -114,6 +114,11 @@ class EmptyBars(FrameEdit):
     last: BarIndex
     name: Literal["empty-bars"] = "empty-bars"
 
+    def reach(self, piece: Piece) -> int:
+        """See FrameEdit."""
+        low, high = sorted((self.first, self.last))
+        return sum(piece.last_end.get(bar) or 0 for bar in range(low, min(high, piece.bar_count) + 1))
+
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
         first, last = checked_bars(piece, self.first, self.last)

@@ -120,6 +120,10 @@ class KeyFrom(FrameEdit):
     notes: Literal["kept", "nearest", "up", "down"] = "kept"
     name: Literal["key-from"] = "key-from"
 
+    def reach(self, piece: Piece) -> int:
+        """See FrameEdit."""
+        return 0 if self.notes == "kept" else len(piece.notes)
+
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
         draft = Draft(piece)
@@ -172,7 +176,7 @@ class TempoFrom(FrameEdit):
 
 
 @dataclass(frozen=True, slots=True)
-class PickUp(FrameEdit):
+class PickUp(MovingEdit):
     """The pick-up holds so many ticks (0: there is none): bar lines move, notes stay."""
 
     ticks: Annotated[int, Ge(0), Le(2**40)]

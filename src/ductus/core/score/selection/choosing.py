@@ -47,7 +47,7 @@ Selecting = Select | SelectByPitch | SelectLast
 def select(piece: Piece, how: Selecting, line: Line, tick: int, now: Iterable[str] = ()) -> list[str]:
     """Ids of the notes that are selected, seen from a pen in ``line`` at ``tick``, with ``now`` selected before."""
     part, staff, _ = line
-    chosen = [i for i in dict.fromkeys(now) if i in piece.notes]
+    chosen = [n.id for n in piece.notes.among(dict.fromkeys(now))]
     match how:
         case Select("these"):
             return chosen
@@ -62,11 +62,12 @@ def select(piece: Piece, how: Selecting, line: Line, tick: int, now: Iterable[st
             here = piece.notes_between(part, bar.start, bar.end)
             return [n.id for n in here if n.staff == staff and n.tick >= bar.start]
         case SelectByPitch(key, below):
-            mine = (n for n in piece.notes.values() if (n.part, n.staff) == (part, staff))
-            return [n.id for n in mine if (n.pitch.midi < key) == below]
+            on_staff = (n for n in piece.notes.values() if (n.part, n.staff) == (part, staff))
+            return [n.id for n in on_staff if (n.pitch.midi < key) == below]
         case SelectLast(count):
-            places = sorted({n.tick for n in piece.notes.values() if n.line == line and n.tick < tick})[-count:]
-            return [n.id for n in piece.notes.values() if n.line == line and n.tick in places]
+            mine = [n for n in piece.notes.values() if n.line == line and n.tick < tick]
+            first = min(sorted({n.tick for n in mine})[-count:], default=tick)
+            return [n.id for n in mine if n.tick >= first]
     return neighbours(piece, how.what, line, tick, chosen)
 
 
@@ -74,7 +75,7 @@ def neighbours(piece: Piece, what: str, line: Line, tick: int, chosen: list[str]
     """The chord before or after what is chosen (or the pen), added to it or instead of it."""
     if chosen:
         line = piece.notes[chosen[0]].line
-    ticks = [piece.notes[i].tick for i in chosen] or [tick]
+    ticks = [n.tick for n in piece.notes.among(chosen)] or [tick]
     places = sorted({n.tick for n in piece.notes.values() if n.line == line})
     if what in ("left", "previous"):
         edge = max((t for t in places if t < min(ticks)), default=None)

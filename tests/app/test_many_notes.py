@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import gc
+import json
 import sys
 from collections.abc import Callable
 from dataclasses import replace
@@ -27,6 +28,7 @@ from ductus.core.score.selection.places import Delete
 from ductus.core.score.selection.sounding import QuantizeInPlace
 from ductus.core.time.ticks import QUARTER
 from ductus.web.runtime import for_players
+from ductus.web.wire import message_from
 from tests.app.driving import Sitter
 from tests.building import random_piece
 

@@ -88,6 +88,13 @@ def test_a_drag_over_paper_selects_what_it_encloses(page: Page, scale: str) -> N
     drag(page, (x1 - 14, title["y"] + title["height"] + 4), (x2 - x1 + 28, low - title["y"] - title["height"]))
     page.mouse.up()  # begun on bare paper above the music, it encloses the same
     says(page, "2 notes selected")
+    press(page, "Control+ArrowUp")
+    says(page, "2 notes up an octave")
+    for words in ("The sheet stands on A4 pages, as it is printed", "The sheet goes on without pages"):  # all is drawn anew
+        press(page, "Shift+F9")
+        says(page, words)
+        expect(page.get_by_role("region", name="page 1")).to_have_count(1 if "A4" in words else 0)
+        expect(page.locator(".system [data-selected]")).to_have_count(2)
     press(page, "Delete")
     expect(page.locator(".system g.note")).to_have_count(2)
 

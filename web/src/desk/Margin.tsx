@@ -15,6 +15,7 @@ import { DifferenceCard } from '../proof/DifferenceCard'
 import { holdAgainstPage } from '../proof/proof'
 import { Openings } from '../reading/Lead'
 import { endTapping, startTapping, useTapping } from '../reading/tapping'
+import { counted } from './words'
 
 const SOURCES: Record<string, string> = { click: 'played to the click', free: 'played freely', file: 'from a file', journal: 'from the journal' }
 const GAP = 12
@@ -159,7 +160,7 @@ function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading
     <section className={`border-l-2 pl-3 ${take.dropped ? 'border-rule text-faint' : 'border-verdigris'}`} data-testid="take">
       <h2 className={`font-serif text-lg leading-tight ${take.dropped ? '' : 'text-verdigris'}`}>{take.name}, {SOURCES[take.source] ?? take.source}</h2>
       <p className="text-faint">
-        {take.notes} notes, {(take.length_us / 1e6).toFixed(0)} s{reading ? `; ${left ? `${left} ${left === 1 ? 'doubt' : 'doubts'} left` : 'no doubt left'}` : '; not on the page'}
+        {counted(take.notes, 'note')}, {(take.length_us / 1e6).toFixed(0)} s{reading ? `; ${left ? `${counted(left, 'doubt')} left` : 'no doubt left'}` : '; not on the page'}
       </p>
       {reading?.remarks.map((r) => <p key={r} className="text-faint italic">{r}</p>)}
       <div className="mt-1 flex flex-wrap gap-1.5">

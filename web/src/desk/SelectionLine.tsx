@@ -6,6 +6,7 @@ import { Now, OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { setReading } from '../reading/reading'
 import { toggleShape } from '../shape/shape'
 import { choose, clip, edit, select, useDesk } from './store'
+import { counted } from './words'
 
 const BASES = ['whole', 'half', 'quarter', 'eighth', '16th', '32nd'] as const
 const VALUES: readonly { label: string; value: NoteValue }[] = BASES.flatMap((base) => [
@@ -54,7 +55,7 @@ export function SelectionLine({ pen }: { pen: Pen }) {
   return (
     <>
       <span className="text-faint" data-testid="next-key">{pen.next_key}</span>
-      <Tail end=":"><Phrase name="selection" options={wider} strong>{count === 1 ? 'This note' : `These ${count} notes`}</Phrase></Tail>{' '}
+      <Tail end=":"><Phrase name="selection" options={wider} strong>{count === 1 ? 'This note' : `These ${counted(count, 'note')}`}</Phrase></Tail>{' '}
       <Tail><WithPhrase /></Tail>{' '}
       set to a <Tail><Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>value</Phrase></Tail>{' '}
       correct to a <Tail><Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>value, the rest moves</Phrase></Tail>{' '}

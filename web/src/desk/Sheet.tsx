@@ -18,9 +18,20 @@ import { farZoom } from './view'
 import { TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 
+/** Mark the notes of a drawing that are selected. */
+function markSelected(drawing: Element) {
+  const { selection } = useDesk.getState()
+  if (!selection.size) return
+  for (const note of drawing.querySelectorAll('.note[id]')) if (selection.has(note.id)) note.setAttribute('data-selected', 'yes')
+}
+
 function Drawing({ svg, name }: { svg: string; name: string }) {
   const holder = useRef<HTMLDivElement>(null)
-  useLayoutEffect(() => { holder.current?.replaceChildren(drawingOf(svg)) }, [svg])
+  useLayoutEffect(() => {
+    const drawing = drawingOf(svg)
+    markSelected(drawing)
+    holder.current?.replaceChildren(drawing)
+  }, [svg])
   return <div ref={holder} className="system" data-key={name} />
 }
 
@@ -124,9 +135,9 @@ export const Sheet = memo(function Sheet() {
   useEffect(() => {
     if (!selection.size && !marked.current) return
     marked.current = selection.size > 0
-    for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? []) old.removeAttribute('data-selected')
-    for (const id of selection) document.getElementById(id)?.setAttribute('data-selected', 'yes')
-  }, [selection, systems, refs])
+    for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? []) if (!selection.has(old.id)) old.removeAttribute('data-selected')
+    if (sheet.current) markSelected(sheet.current)
+  }, [selection])
 
   const recording = useDesk((s) => s.recording !== null)
   useEffect(() => {

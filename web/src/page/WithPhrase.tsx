@@ -9,6 +9,7 @@ import type { Suggestion } from '../api/wire'
 import { hint } from '../commands/table'
 import { give, useDesk } from '../desk/store'
 import { giveMark, openWith, usePage } from './page'
+import { counted } from '../desk/words'
 
 const SINGING = /^lyrics?(?: (\d))? $/i
 const JOINS = { ' ': 'word', '-': 'syllable', _: 'hold' } as const
@@ -84,7 +85,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
   return (
     <div className="flex flex-col gap-2">
       <label className="flex items-center gap-2">
-        {selected ? `${selected === 1 ? 'this note' : `these ${selected} notes`} with` : 'from the pen on, with'}
+        {selected ? `${selected === 1 ? 'this note' : `these ${counted(selected, 'note')}`} with` : 'from the pen on, with'}
         <input autoFocus value={text} maxLength={20_000} onChange={(e) => onText(e.target.value)} onKeyDown={onKey} className="field min-w-0 flex-1" placeholder="mf, slur, rit., Cm7 ..."
           role="combobox" aria-expanded={found.length > 0} aria-controls={id} aria-activedescendant={found.length ? `${id}-${active}` : undefined} aria-label="mark" />
       </label>

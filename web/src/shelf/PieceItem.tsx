@@ -2,6 +2,7 @@
 import { useState } from 'react'
 import { rest } from '../api/rest'
 import type { PieceRow } from '../api/wire'
+import { counted } from '../desk/words'
 
 const ago = (iso: string) => {
   const minutes = Math.round((Date.now() - Date.parse(iso)) / 60000)
@@ -31,7 +32,7 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
           <span className="font-serif text-xl">{title}</span>{' '}
           <span className="font-serif text-faint italic">{row.subtitle}</span>
           <span className="block text-sm text-faint">
-            {[row.composer, row.parts, row.meter, `${row.notes} notes`, row.takes ? `${row.takes} take${row.takes > 1 ? 's' : ''}` : '', ago(row.changed_at)].filter(Boolean).join(' · ')}
+            {[row.composer, row.parts, row.meter, counted(row.notes, 'note'), row.takes ? counted(row.takes, 'take') : '', ago(row.changed_at)].filter(Boolean).join(' · ')}
           </span>
         </span>
       </a>

@@ -217,6 +217,14 @@ def test_a_question_that_cannot_be_answered_is_answered_in_words(
     assert words in fact.message
 
 
+def test_a_browser_may_name_as_many_notes_as_two_hours_have() -> None:
+    ids = [f"n{k}" for k in range(60_000)]
+    edit = {"type": "edit", "base": 0, "do": {"name": "octave", "by": 1}, "ids": ids, "select": True}
+    understood = message_from(json.dumps(edit))
+    assert isinstance(understood, m.EditNotes)
+    assert len(understood.ids) == 60_000
+
+
 def test_very_many_notes_are_cut_and_pasted(sitter: Sitter) -> None:
     before = notes(sitter.piece)
     sitter.everything()

@@ -90,7 +90,10 @@ def test_a_drag_over_paper_selects_what_it_encloses(page: Page, scale: str) -> N
     says(page, "2 notes selected")
     press(page, "Control+ArrowUp")
     says(page, "2 notes up an octave")
-    for words in ("The sheet stands on A4 pages, as it is printed", "The sheet goes on without pages"):  # all is drawn anew
+    for words in (
+        "The sheet stands on A4 pages, as it is printed",
+        "The sheet goes on without pages",
+    ):  # all is drawn anew
         press(page, "Shift+F9")
         says(page, words)
         expect(page.get_by_role("region", name="page 1")).to_have_count(1 if "A4" in words else 0)

@@ -34,6 +34,7 @@ SHOW_S = 0.4  # while recording: how often notes that still sound are shown anew
 CHORD_S = 0.015  # keys of a chord come together; they are shown at once
 NEAR_BARS = 1
 PAUSE_S, MOST_PAUSES = 0.12, 8  # between keys, before what lies beside the pen is engraved
+WORK_FIRST_S = 3.0  # so long it also waits for long work
 NO_READINGS = m.ReadingsFact(())
 NOT_DRAWN = "A part of the page cannot be drawn"
 log = logging.getLogger(__name__)
@@ -211,6 +212,7 @@ class Room:
         self._jobs: set[asyncio.Task[None]] = set()
         self._one_job = asyncio.Lock()
         self._now: Job | None = None
+        self._began = 0.0  # when it did, on the clock of the loop
         self._told = ""
         self._told_for = -1
         self.touched = float("-inf")  # when a key was last struck here, on the clock of the loop
@@ -268,7 +270,7 @@ class Room:
 
     async def _run_job(self, chair: Chair | None, job: Job, done: Callable[[], None] | None) -> None:
         async with self._one_job:
-            self._now = job
+            self._now, self._began = job, asyncio.get_running_loop().time()
             self.post(m.Busy(job.words))
             teller = asyncio.create_task(self._tell_share(job))
             try:
@@ -327,9 +329,13 @@ class Room:
                 return
 
     async def _hands_rest(self) -> None:
-        """Systems beside the one at the pen wait for a pause between keys (not for long): a key finds the engraver free."""
+        """Systems beside the one at the pen wait for long work that is soon done, and for a pause between keys (not for long): a key finds
+        the engraver free."""
+        now = asyncio.get_running_loop().time
+        while self._now is not None and now() - self._began < WORK_FIRST_S:
+            await asyncio.sleep(PAUSE_S)
         for _ in range(MOST_PAUSES):
-            left = self.touched + PAUSE_S - asyncio.get_running_loop().time()
+            left = self.touched + PAUSE_S - now()
             if left <= 0:
                 return
             await asyncio.sleep(left)

@@ -19,7 +19,7 @@ from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece, note_order
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
-from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste
+from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste, paste_reach
 from ductus.core.score.selection.places import Delete
 from ductus.core.score.selection.table import edit_notes
 from ductus.core.score.wording import wish_of
@@ -79,7 +79,7 @@ def long_frame(desk: Desk, message: m.EditFrame) -> Job | None:
 
 def long_paste(desk: Desk, message: m.Clip, held: Excerpt, at: At) -> Job | None:
     """Pasting very many notes as long work; None if it can be done at once. Raises Stale."""
-    if message.do != "paste" or len(held.notes) <= AT_ONCE:
+    if message.do != "paste" or paste_reach(desk.piece, held, at) <= AT_ONCE:
         return None
     check_base(desk, message.base)
     return Job("Pasting many notes", lambda piece: paste(piece, held, at))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from concurrent.futures import Future, ThreadPoolExecutor
+
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.core.errors import BadInput, NotThere
@@ -10,6 +12,7 @@ from ductus.core.score.changes import Change, joined
 from ductus.core.words import capital, count_words, with_the
 
 HANDS = {0: "", 1: ", the upper staff alone", 2: ", the lower staff alone"}
+BESIDE = ThreadPoolExecutor(1, "page of a proof")
 NO_PROOF = m.ProofFact(0, "", "", ())
 
 
@@ -28,21 +31,21 @@ class Prover:
         self.take, self.part = 0, ""
         self.proof: Proof | None = None
         self._left: set[str] = set()  # differences that the page keeps
-        self._place: Place | None = None
+        self._place: Future[Place] | None = None
         self._tick: int | None = None
 
     # --- while it is played ---------------------------------------------------------------
 
     def follow(self, part: str | None) -> None:
-        """From now on keys say where on the page of a part the player is; None: no longer."""
-        self._place = None if part is None else Place(self.desk.piece, part)
+        """From now on keys say where on the page of a part the player is; None: no longer. The page is made ready during the count-in."""
+        self._place = None if part is None else BESIDE.submit(Place, self.desk.piece, part)
         self._tick = None
 
     def hear(self, key: int, at_us: int) -> int | None:
         """The tick of the page where the player is after one more key; None where it is the same as before, or nobody is followed."""
         if self._place is None:
             return None
-        tick = self._place.hear(key, at_us)
+        tick = self._place.result().hear(key, at_us)
         moved, self._tick = tick != self._tick, tick
         return tick if moved else None
 

@@ -43,16 +43,14 @@ class Follower:
     ) -> None:
         self.heard, self._remembers = 0, remembers
         count = len(chords)
-        self._likely = np.full((count, 128), OTHER_KEY)  # ln(chance) of each key at each chord
-        known: dict[frozenset[int], Floats] = {}
-        for c, keys in enumerate(chords):
-            likely = known.get(keys)
-            if likely is None:
-                likely = known[keys] = self._likely[c].copy()
-                near = {k + s * d for k in keys for d in NEAR for s in (1, -1)}
-                likely[[k for k in near if 0 <= k < 128]] = NEAR_KEY
-                likely[list(keys)] = RIGHT_KEY
-            self._likely[c] = likely
+        kinds = list(dict.fromkeys(chords))
+        likely = np.full((len(kinds), 128), OTHER_KEY)
+        for row, keys in zip(likely, kinds, strict=True):
+            near = {k + s * d for k in keys for d in NEAR for s in (1, -1)}
+            row[[k for k in near if 0 <= k < 128]] = NEAR_KEY
+            row[list(keys)] = RIGHT_KEY
+        place = {keys: k for k, keys in enumerate(kinds)}
+        self._likely = likely[[place[keys] for keys in chords]]  # ln(chance) of each key at each chord
         self._score = np.zeros(count)
         self._again = np.zeros(count)  # what makes staying at a chord as likely as leaving it
         self._again[list(lasting)] = TOGETHER[0] - APART[0]

@@ -101,12 +101,11 @@ def to_strike(piece: Piece, chords: Sequence[tuple[int, Sequence[Note]]]) -> ToS
     keys, lasting = [], set()
     for c, (_, notes) in enumerate(chords):
         own = {n.pitch.midi for n in notes}
-        for n in notes:
-            if not shape.is_plain(n):
-                sounds = shape.sounds(n)
-                own |= {s.key for s in sounds}
-                if len(sounds) > 1 + len(n.crushed):
-                    lasting.add(c)
+        for n in [n for n in notes if not shape.is_plain(n)]:
+            sounds = shape.sounds(n)
+            own |= {s.key for s in sounds}
+            if len(sounds) > 1 + len(n.crushed):
+                lasting.add(c)
         keys.append(frozenset(own))
     return ToStrike(keys, frozenset(lasting))
 

@@ -177,14 +177,17 @@ def _follow_rhythm(draft: Draft, mark: Mark, rows: Iterable[tuple[Note, object]]
 
 def marks_with(draft: Draft, notes: list[Note]) -> list[Mark]:
     """The marks that a copy of these notes takes along: those that lie whole inside what is copied."""
+    marks = marks_of_notes(draft, notes).values()
+    if not marks:
+        return []
     ids = {n.id for n in notes}
     places = {(n.part, n.staff, n.tick) for n in notes}
-    spans: dict[tuple[str, int, int], tuple[int, int]] = {}
+    voices: dict[tuple[str, int, int], list[Note]] = {}
     for n in notes:
-        first, last = spans.get(n.line, (n.tick, n.end))
-        spans[n.line] = (min(first, n.tick), max(last, n.end))
+        voices.setdefault((n.part, n.staff, n.voice), []).append(n)
+    spans = {line: (min(n.tick for n in own), max(n.end for n in own)) for line, own in voices.items()}
     out = []
-    for mark in marks_of_notes(draft, notes).values():
+    for mark in marks:
         kind = KINDS[mark.kind]
         line = (mark.part, mark.staff, mark.voice)
         inside = line in spans and spans[line][0] <= mark.tick and mark.end <= spans[line][1]

@@ -100,6 +100,10 @@ class Piece:
         found = [n for n in here.values() if n.__class__ is Note and n.tick < end and n.tick + n.ticks > start]
         return sorted(found, key=note_order) if len(found) > 1 else found
 
+    def about_between(self, first: int, last: int) -> int:
+        """About how many notes stand in bars (indices, both included): those over a bar line count in each."""
+        return sum(self.last_end.get(bar) or 0 for bar in range(first, min(last, self.last_bar) + 1))
+
     def notes_from(self, tick: int) -> Iterator[Note]:
         """All notes that begin at a tick or later, in no particular order."""
         return (n for n in self.notes.values() if n.tick >= tick)

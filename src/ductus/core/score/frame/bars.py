@@ -116,8 +116,7 @@ class EmptyBars(FrameEdit):
 
     def reach(self, piece: Piece) -> int:
         """See FrameEdit."""
-        low, high = sorted((self.first, self.last))
-        return sum(piece.last_end.get(bar) or 0 for bar in range(low, min(high, piece.bar_count) + 1))
+        return piece.about_between(*sorted((self.first, self.last)))
 
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""

@@ -76,12 +76,13 @@ def neighbours(piece: Piece, what: str, line: Line, tick: int, chosen: list[str]
     if chosen:
         line = piece.notes[chosen[0]].line
     ticks = [n.tick for n in piece.notes.among(chosen)] or [tick]
-    places = sorted({n.tick for n in piece.notes.values() if n.line == line})
+    first, last = min(ticks), max(ticks)
+    mine = [n for n in piece.notes.values() if n.line == line]
     if what in ("left", "previous"):
-        edge = max((t for t in places if t < min(ticks)), default=None)
+        edge = max((n.tick for n in mine if n.tick < first), default=None)
     else:
-        edge = min((t for t in places if (t > max(ticks) if chosen else t >= tick)), default=None)
+        edge = min((n.tick for n in mine if (n.tick > last if chosen else n.tick >= tick)), default=None)
     if what in ("previous", "next"):
-        edge = edge if edge is not None else (min if what == "previous" else max)(ticks)
-        return [n.id for n in piece.notes.values() if n.line == line and n.tick == edge]
-    return [*chosen, *(n.id for n in piece.notes.values() if n.line == line and n.tick == edge)]
+        edge = edge if edge is not None else (first if what == "previous" else last)
+        return [n.id for n in mine if n.tick == edge]
+    return [*chosen, *(n.id for n in mine if n.tick == edge)]

@@ -79,6 +79,15 @@ def paste_places(piece: Piece, notes: Iterable[Note], line: Line) -> dict[Line, 
     return {(part, staff, voice): (line[0], staff + offset, voice) for part, staff, voice in lines}
 
 
+def paste_reach(piece: Piece, excerpt: Excerpt, at: At) -> int:
+    """About how many notes come and go where a copy is put at the pen."""
+    if not excerpt.notes:
+        return 0
+    end = at.tick + max(n.end for n in excerpt.notes) - min(n.tick for n in excerpt.notes)
+    bar_at = piece.timeline.bar_at
+    return len(excerpt.notes) + piece.about_between(bar_at(at.tick).index, bar_at(end).index)
+
+
 def paste(piece: Piece, excerpt: Excerpt, at: At) -> Change:
     """Put a copy at the pen: its first note begins there; what is there is replaced. Raises BadInput."""
     if not excerpt.notes:

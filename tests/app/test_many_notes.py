@@ -7,6 +7,7 @@ import gc
 import json
 import sys
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import pytest
@@ -298,5 +299,6 @@ def test_the_server_lets_keys_go_first_and_leaves_python_as_it_was(monkeypatch: 
             while not collected:
                 await asyncio.sleep(0.01)
 
-    asyncio.run(served())
+    with ThreadPoolExecutor(1) as beside:  # the tests of the browser have a loop in this thread
+        beside.submit(lambda: asyncio.run(served())).result()
     assert (sys.getswitchinterval(), gc.get_threshold()) == before

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import pytest
 
 from ductus.app import messages as m
+from ductus.app import readings
 from ductus.app.imports import bring, onto_shelf
 from ductus.app.jobs import carry_out
 from ductus.app.library import Library
-from ductus.app.shown import strip_of
+from ductus.app.readings import ReadingCache
+from ductus.app.shown import all_shown, strip_of
 from ductus.core.phrases import Phrase
 from ductus.core.reading.against import decode
 from ductus.core.reading.choosing import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
-from ductus.core.reading.choosing_beats import ReadBar, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
+from ductus.core.reading.choosing_beats import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
+from ductus.core.score.frame.meters import TempoFrom
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.lengths import SetLength
@@ -314,3 +319,46 @@ def test_a_moved_bar_line_reads_only_what_is_near_it(library: Library, monkeypat
     assert any(after[e] != now for e, now in before.items())
     at.read(ReadUnpinned())
     assert {n.event: (n.tick, n.ticks, n.staff) for n in at.piece.notes.values()} == before
+
+
+@pytest.mark.parametrize("free", [False, True])
+def test_what_was_just_read_is_told_without_reading_it_again(
+    library: Library, monkeypatch: pytest.MonkeyPatch, free: bool
+) -> None:
+    times: list[str] = []
+
+    def counted(name: str, really: Callable[..., object]) -> None:
+        def call(*args: object, **more: object) -> object:
+            times.append(name)
+            return really(*args, **more)
+
+        monkeypatch.setattr(f"ductus.app.readings.{name}", call)
+
+    counted("read_chosen", readings.read_chosen)
+    counted("outcomes_of", readings.outcomes_of)
+    at = Sitter(library, library.add(new_piece(meter=Meter(3, 4), bpm=96)))
+    at.perform("otter-freely" if free else "waltz-with-click", qpm=None if free else 96.0, shortest=None)
+    told = all_shown(at.desk)
+    assert times == ["read_chosen", "outcomes_of"] if free else ["read_chosen"]
+    assert all_shown(at.desk) == told
+    assert times.count("outcomes_of") == int(free)
+    assert at.latest(m.StateFact).read == (at.desk.takes[-1].id,)
+    monkeypatch.setattr("ductus.app.shown.CACHE", ReadingCache())
+    monkeypatch.setattr("ductus.app.readings.CACHE", ReadingCache())
+    assert all_shown(at.desk) == told  # the same when it is worked out anew
+    at.undo()
+    assert at.latest(m.StateFact).read == ()
+
+
+def test_what_the_players_time_would_move_follows_the_tempo_of_the_page(library: Library) -> None:
+    piece, job = onto_shelf(
+        library, bring(midi_of(perform(waltz(), range(16), 3, 96, free=True), 120, (4, 4)), "a.mid")
+    )
+    carry_out(library.desk(piece), job)
+    at = Sitter(library, piece)
+    at.read(ReadBeats(True))
+    before = all_shown(at.desk)
+    at.tell(m.EditFrame(at.desk.history.revision, TempoFrom(0, 60.0)))
+    after = all_shown(at.desk)
+    assert before[0].line != after[0].line
+    assert [p.name for p in before[0].line] == [p.name for p in after[0].line]

@@ -169,7 +169,7 @@ def test_a_recording_is_ended_by_any_key_and_begun_again_by_one(page: Page) -> N
     says(page, "count-in")
     page.keyboard.press("a", delay=30)
     press(page, "Shift+Backslash")
-    expect(page.get_by_test_id("take")).to_contain_text("1 notes")
+    expect(page.get_by_test_id("take")).to_contain_text("1 note, ")
     expect(button).to_have_text("Stop recording")
     press(page, "Escape")
     expect(button).to_have_text("Record")

@@ -65,6 +65,7 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
         beat_base=tempo.beat.base,
         beat_dots=tempo.beat.dots,
         tempo_text=tempo.text,
+        read=tuple(sorted({r.take for r in piece.readings.values()})),
     )
 
 

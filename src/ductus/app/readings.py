@@ -98,6 +98,7 @@ class _Slot:
 
     lock: threading.Lock = field(default_factory=threading.Lock)
     worked: Worked | None = None
+    outcomes: tuple[tuple[int, ...], tuple[object, ...], dict[str, str]] | None = None  # and what they came of
 
 
 class ReadingCache:
@@ -111,15 +112,7 @@ class ReadingCache:
 
     def worked_out(self, desk: Desk, reading: Reading) -> Worked:
         """Work out a reading of the desk's piece, or take it from memory. Raises NotThere, BadInput, NotKept."""
-        with self._lock:
-            if self._desks.get(desk.piece_id) is not desk:
-                self._desks[desk.piece_id] = desk
-                for key in [k for k in self._slots if k[0] == desk.piece_id]:
-                    del self._slots[key]
-            slot = self._slots.setdefault((desk.piece_id, reading.id), _Slot())
-            self._slots.move_to_end((desk.piece_id, reading.id))
-            while len(self._slots) > self._most:
-                self._slots.popitem(last=False)
+        slot = self._slot(desk, reading.id)
         with slot.lock:
             known = slot.worked
             if known is None or (known.reading.choices, known.reading.take) != (reading.choices, reading.take):
@@ -127,13 +120,35 @@ class ReadingCache:
                 known = slot.worked = work_out(desk, reading, choices_from_json(reading.choices), row)
             return replace(known, reading=reading)
 
+    def _slot(self, desk: Desk, reading_id: str) -> _Slot:
+        """The slot of a reading; what another desk of the same piece (one that was closed) worked out is forgotten."""
+        with self._lock:
+            if self._desks.get(desk.piece_id) is not desk:
+                self._desks[desk.piece_id] = desk
+                for key in [k for k in self._slots if k[0] == desk.piece_id]:
+                    del self._slots[key]
+            slot = self._slots.setdefault((desk.piece_id, reading_id), _Slot())
+            self._slots.move_to_end((desk.piece_id, reading_id))
+            while len(self._slots) > self._most:
+                self._slots.popitem(last=False)
+            return slot
+
     def keep(self, desk: Desk, worked: Worked) -> None:
         """Remember a reading that was just worked out for a change of the desk's piece."""
-        with self._lock:
-            slot = self._slots.get((desk.piece_id, worked.reading.id))
-        if slot is not None:
-            with slot.lock:
-                slot.worked = worked
+        slot = self._slot(desk, worked.reading.id)
+        with slot.lock:
+            slot.worked = worked
+
+    def outcomes(self, desk: Desk, piece: Piece, worked: Worked) -> dict[str, str]:
+        """What each outcome for the player's time would move, in words; worked out again where the reading or the tempo of the page is another."""
+        slot = self._slot(desk, worked.reading.id)
+        reach = (worked.reading.start, min((n.tick for n in piece.notes.values()), default=0), piece.last_bar)
+        of = (worked.chosen, piece.timeline, piece.tempi, piece.marks, piece.signs)
+        with slot.lock:
+            known = slot.outcomes
+            if known is None or known[0] != reach or any(a is not b for a, b in zip(known[1], of, strict=True)):
+                known = slot.outcomes = (reach, of, outcomes_of(piece, worked))
+            return known[2]
 
 
 CACHE = ReadingCache()
@@ -231,6 +246,9 @@ def first_reading(
         piece, reading, choices, worked.result, "", clear=True, follow=worked.free or row.source == "file"
     )
     change = with_time(piece, change, reading, worked.result, choices)
+    put = next((after for _, after in change.rows if isinstance(after, Reading) and after.id == reading.id), None)
+    if put is not None:
+        CACHE.keep(desk, replace(worked, reading=put))
     written = sum(isinstance(after, Note) and after.take == row.id for _, after in change.rows)
     words = f"{row.name}: {count_words(written, 'note')} written from {f'bar {number}' if number else 'the pick-up'}"
     if arrival is not None and written:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from ductus.app import messages as m
@@ -9,7 +10,7 @@ from ductus.app.desk import Desk
 from ductus.app.facts import phrase_facts
 from ductus.app.joining import votes_of
 from ductus.app.lead import question_facts
-from ductus.app.readings import Worked, ornament_key, outcomes_of, reading_of, worked_out
+from ductus.app.readings import CACHE, Worked, ornament_key, reading_of, worked_out
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.checking import apart_by_bar, apart_words, worst_of
@@ -36,7 +37,8 @@ def all_shown(desk: Desk) -> list[m.ReadingFact]:
         if not notes_of_reading(piece, reading):
             continue  # wholly replaced by something else: there is nothing on the page to read otherwise
         try:
-            out.append(shown(piece, worked_out(desk, reading)))
+            worked = worked_out(desk, reading)
+            out.append(shown(piece, worked, CACHE.outcomes(desk, piece, worked) if worked.free else {}))
         except DuctusError:
             continue
     return out
@@ -48,8 +50,8 @@ def strip_of(desk: Desk, reading_id: str) -> StripShown:
     return strip(piece, worked_out(desk, reading_of(piece, reading_id)))
 
 
-def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
-    """A reading in words, its doubts on the notes of the page."""
+def shown(piece: Piece, worked: Worked, outcomes: Mapping[str, str]) -> m.ReadingFact:
+    """A reading in words, its doubts on the notes of the page. ``outcomes``: what each outcome for the player's time would move, in words."""
     reading, result = worked.reading, worked.result
     ids = {n.event: n.id for n in notes_of_reading(piece, reading) if n.event is not None}
     ticks = [n.tick + reading.start for n in result.notes]
@@ -76,7 +78,7 @@ def shown(piece: Piece, worked: Worked) -> m.ReadingFact:
                 worked.choices,
                 result,
                 worked.proposal_words,
-                outcomes_of(piece, worked) if worked.free else {},
+                outcomes,
             )
         ),
         tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),

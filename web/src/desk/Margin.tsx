@@ -109,8 +109,9 @@ function Beside({ cards }: { cards: readonly Card[] }) {
       if (!holder || !sheet || !cards.length) return // to look at a place costs a layout
       const origin = holder.getBoundingClientRect().top
       let free = 0
+      const ends = refs.map((r) => { const last = systems.get(r.key ?? '')?.bars.at(-1); return last ? last.start + last.ticks : -1 })
       const found = cards.map((card, i) => {
-        const index = card.tick === null ? -1 : refs.findIndex((r) => systems.get(r.key ?? '')?.bars.some((b) => card.tick! >= b.start && card.tick! < b.start + b.ticks))
+        const index = card.tick === null ? -1 : ends.findIndex((end) => card.tick! < end)
         const system = holderOf(sheet, index)
         const wanted = system ? system.getBoundingClientRect().top - origin + 10 : free
         const top = Math.max(wanted, free)
@@ -151,8 +152,9 @@ function CutOffCard({ cut }: { cut: CutOff }) {
 }
 
 function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading }) {
-  const { way, openReading, readings } = useDeskParts('way', 'openReading', 'readings')
+  const { way, openReading, readings, state, told } = useDeskParts('way', 'openReading', 'readings', 'state', 'told')
   if (!take) return null
+  const awaited = !reading && !!state?.read?.includes(take.id) && !told.includes(take.id)
   const led = readings.find((r) => r.id === openReading) ?? readings.at(-1)
   const open = way === 'read' && reading?.id === openReading
   const left = reading?.doubts.length ?? 0
@@ -160,16 +162,16 @@ function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading
     <section className={`border-l-2 pl-3 ${take.dropped ? 'border-rule text-faint' : 'border-verdigris'}`} data-testid="take">
       <h2 className={`font-serif text-lg leading-tight ${take.dropped ? '' : 'text-verdigris'}`}>{take.name}, {SOURCES[take.source] ?? take.source}</h2>
       <p className="text-faint">
-        {counted(take.notes, 'note')}, {(take.length_us / 1e6).toFixed(0)} s{reading ? `; ${left ? `${counted(left, 'doubt')} left` : 'no doubt left'}` : '; not on the page'}
+        {counted(take.notes, 'note')}, {(take.length_us / 1e6).toFixed(0)} s{reading ? `; ${left ? `${counted(left, 'doubt')} left` : 'no doubt left'}` : awaited ? '; on the page, its doubts are being looked for' : '; not on the page'}
       </p>
       {reading?.remarks.map((r) => <p key={r} className="text-faint italic">{r}</p>)}
       <div className="mt-1 flex flex-wrap gap-1.5">
         <button type="button" className="quiet-button" onClick={() => void playTake(take.id)}>As played</button>
         {reading && <button type="button" className="quiet-button" onClick={() => void playFrom(reading.first_tick)}>As written</button>}
         {reading && !open && <button type="button" className="quiet-button" title={hint('read')} onClick={() => openRead(reading.id)}>How it was read</button>}
-        {!reading && <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>Write it at the pen</button>}
-        {!reading && !take.dropped && led && <button type="button" className="quiet-button" onClick={() => readTogether(led.id, [take.id])}>Read with {led.name}</button>}
-        {!reading && !take.dropped && <button type="button" className="quiet-button" onClick={() => holdAgainstPage(take.id)}>Hold it against the page</button>}
+        {!reading && !awaited && <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>Write it at the pen</button>}
+        {!reading && !awaited && !take.dropped && led && <button type="button" className="quiet-button" onClick={() => readTogether(led.id, [take.id])}>Read with {led.name}</button>}
+        {!reading && !awaited && !take.dropped && <button type="button" className="quiet-button" onClick={() => holdAgainstPage(take.id)}>Hold it against the page</button>}
         {open && reading.free && <button type="button" className="quiet-button" onClick={() => void startTapping(take.id)}>Tap its beats</button>}
         {open && left > 1 && <button type="button" className="quiet-button" onClick={() => acceptAll(reading.id)}>Accept all {left}</button>}
       </div>

@@ -24,7 +24,10 @@ export const Washes = memo(function Washes({ sheet }: { sheet: RefObject<HTMLDiv
   useLayoutEffect(() => {
     const root = sheet.current
     if (!root || !doubts?.length) return setWashes([])
-    const measure = () => setWashes(doubts.flatMap((d) => washesOf(root, d.key, d.ids)))
+    const measure = () => {
+      const drawn = drawnIn(root)
+      setWashes(doubts.flatMap((d) => washesOf(root, drawn, d.key, d.ids)))
+    }
     measure()
     const observer = new ResizeObserver(measure)
     observer.observe(root)
@@ -51,15 +54,18 @@ export const Washes = memo(function Washes({ sheet }: { sheet: RefObject<HTMLDiv
   )
 })
 
+/** The systems that the browser draws, as they are near what is seen: to measure another it would have to lay it out first. */
+const drawnIn = (root: Element) => new Set([...root.querySelectorAll('[data-system] > *')].filter((s) => s.checkVisibility?.({ contentVisibilityAuto: true }) ?? true).map((s) => s.parentElement!))
+
 /** One wash for each staff that holds notes of the doubt. */
-function washesOf(root: Element, key: number | string, ids: readonly string[]): Wash[] {
+function washesOf(root: Element, drawn: ReadonlySet<Element>, key: number | string, ids: readonly string[]): Wash[] {
   const origin = root.getBoundingClientRect()
   const byStaff = new Map<Element, DOMRect[]>()
   for (const id of ids) {
     const note = document.getElementById(id)
     const staff = note?.closest('g.staff')
     const head = note?.querySelector('.notehead') ?? note
-    if (staff && head) byStaff.set(staff, [...(byStaff.get(staff) ?? []), head.getBoundingClientRect()])
+    if (staff && head && drawn.has(staff.closest('[data-system]')!)) byStaff.set(staff, [...(byStaff.get(staff) ?? []), head.getBoundingClientRect()])
   }
   return [...byStaff].flatMap(([staff, heads]) => {
     const lines = staffBox(staff, origin)

@@ -42,6 +42,8 @@ export interface DeskState {
   readings: readonly Reading[]
   /** The server has said how the takes on the page were read (which takes a moment after a piece is opened). */
   readingsTold: boolean
+  /** Takes on the page of which was said how they were read, or that nothing of them is left there. */
+  told: readonly number[]
   /** The reading that the line and the strip speak of while the way is "read", and its doubt in hand. */
   openReading: string
   doubt: number | null
@@ -53,7 +55,7 @@ export interface DeskState {
 
 const fresh = (pieceId: string): DeskState => ({
   pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], leaves: { size: '', first: [] }, systems: new Map(), said: '',
-  problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), selectedBars: null, readings: [], readingsTold: false, openReading: '',
+  problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), selectedBars: null, readings: [], readingsTold: false, told: [], openReading: '',
   doubt: null, proof: null, differing: '', busy: { words: '', share: 0 },
 })
 
@@ -202,7 +204,7 @@ function withReadings(s: DeskState, readings: readonly Reading[]): Partial<DeskS
   const tick = s.readings.flatMap((r) => r.doubts).find((d) => d.key === s.doubt)?.tick ?? -1
   const doubt = doubts.some((d) => d.key === s.doubt) ? s.doubt : (doubts.find((d) => d.tick >= tick)?.key ?? doubts[0]?.key ?? null)
   const way = come && !s.pen?.down ? 'read' : s.way === 'read' && !readings.length ? 'step' : s.way
-  return { readings, readingsTold: true, openReading, doubt, way }
+  return { readings, readingsTold: true, told: s.state?.read ?? [], openReading, doubt, way }
 }
 
 /** The place in hand stays, or is the one after it. */

@@ -54,7 +54,8 @@ class HeadFact:
 
 @dataclass(frozen=True, slots=True)
 class StateFact:
-    """What the header needs; sent on opening and after every edit. ``quarters_per_minute`` is the tempo at the pen in quarters."""
+    """What the header needs; sent on opening and after every edit. ``quarters_per_minute`` is the tempo at the pen in quarters; ``read`` are
+    the takes that were written onto the page."""
 
     revision: int
     undo: str | None
@@ -68,6 +69,7 @@ class StateFact:
     beat_base: str
     beat_dots: int
     tempo_text: str
+    read: tuple[int, ...] = ()
     type: Literal["state"] = "state"
 
 

@@ -75,7 +75,7 @@ def hidden_beat(result: ReadingResult) -> str:
         b + at for b, _, meter in result.bars.between(low, high) for at in meter.beat_starts if low <= b + at <= high
     ]
     struck = sum(t in onsets for t in beats)
-    between = sum(t not in set(beats) for t in onsets)
+    between = len(onsets.difference(beats))
     if len(beats) < 8 or struck >= HIDDEN * len(beats) or between < struck:
         return ""
     return f"The beat is hidden here: {len(beats) - struck} of {len(beats)} beats have no note. Tap it along with the take to be sure."

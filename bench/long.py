@@ -7,7 +7,6 @@ import asyncio
 import json
 import random
 import resource
-import signal
 import sqlite3
 import subprocess
 import sys
@@ -145,7 +144,7 @@ async def _play_until_killed(server: Server, piece: str, seconds: float) -> list
                     await socket.send(json.dumps({"type": "keys", "epoch_us": 0, "events": events, "number": number}))
                     sent.append(stamp)
                 await asyncio.sleep(0.025)
-            server.process.send_signal(signal.SIGKILL)
+            server.process.kill()
             listening.cancel()
     except OSError:
         pass
@@ -166,7 +165,7 @@ def journal_lost_ms(kills: int = KILLS) -> list[float]:
         server = Server(data)
         for _ in range(kills):
             sent = asyncio.run(_play_until_killed(server, piece, 1.5 + rng.random()))
-            server.process.wait(20)
+            server.process.join(20)
             with sqlite3.connect(data / "library.sqlite") as connection:
                 last = connection.execute("select max(at_us) from journal").fetchone()[0] or sent[0]
             lost.append(max(sent[-1] - last, 0) / 1000)

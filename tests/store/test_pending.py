@@ -262,3 +262,32 @@ def check_backwards(desk: Desk, states: Sequence[list[str]]) -> None:
     for expected in states[-2::-1]:
         desk.undo()
         assert rows(desk.piece) == expected
+
+
+def test_a_large_edit_of_before_is_at_hand_soon_after_the_piece_was_opened(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("ductus.app.desk.LOOK_BACK_S", 0.0)
+    library = Library(tmp_path / "l.sqlite")
+    desk = library.desk(library.add(random_piece(5, "4/4", BARS)))
+    before = rows(desk.piece)
+    desk.apply(louder(desk.piece, 20))
+    after = rows(desk.piece)
+    library.close()
+    library = Library(tmp_path / "l.sqlite")
+    desk = library.desk(desk.piece_id)
+    for _ in range(500):
+        if desk._steps.changes:
+            break
+        time.sleep(0.02)
+
+    def never(*_: object) -> Change:
+        raise AssertionError("the change is at hand: nobody has to read it")
+
+    monkeypatch.setattr("ductus.store.pieces.change_from_kept", never)
+    monkeypatch.setattr(Piece, "with_rows", never)
+    assert desk.undo() is not None
+    assert rows(desk.piece) == before
+    assert desk.redo() is not None
+    assert rows(desk.piece) == after
+    library.close()

@@ -14,7 +14,7 @@ from typing import Any
 
 from ductus.app.row_writer import RowWriter
 from ductus.app.sheet import Order, PageSize, Sheet, SystemView
-from ductus.app.steps import Step, Steps, step_of
+from ductus.app.steps import Step, Steps, step_of, taken_back
 from ductus.core.errors import NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
@@ -31,6 +31,7 @@ from ductus.store.pieces import Written
 
 Move = Callable[[sqlite3.Connection, str, int], Written | None]
 Travel = Callable[..., Written | None]
+LOOK_BACK_S = 1.5  # after a piece was opened
 APART_US = 8_000_000  # a silence of this length parts two stretches of the journal
 MOST_STRETCHES = 500
 LATE = "late_us"  # a setting of the library: how late the player's notes arrive, in microseconds
@@ -72,9 +73,21 @@ class Desk:
             history = self._standing(connection)
             last_place = pieces.last_place(connection, self.piece_id)
             rows = tuple(takes.list_takes(connection, self.piece_id))
+            large = pieces.latest_large(connection, self.piece_id)
         self.piece, self.history, self.last_place, self._steps = piece, history, last_place, Steps()
         self.takes: tuple[takes.TakeRow, ...] = rows
         self.sheet = Sheet(piece, self._engraver)
+        if large is not None:
+            later = threading.Timer(LOOK_BACK_S, self._look_back, (*large, piece, history.revision))
+            later.daemon = True
+            later.start()
+
+    def _look_back(self, position: int, change: Callable[[], Change], piece: Piece, revision: int) -> None:
+        """Have the large edit at hand that was the last before the piece was opened, so that it is taken back at once."""
+        step = taken_back(change(), piece)
+        with self.lock:
+            if self.history.revision == revision:
+                self._steps.remember(position, step)
 
     def reload(self) -> None:
         """Load the piece anew from the disk. Raises NotThere, NotKept."""

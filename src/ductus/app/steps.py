@@ -43,6 +43,12 @@ def step_of(change: Change, piece: Piece) -> Step:
     return Step(change, piece, after, frozenset(bars), everything)
 
 
+def taken_back(change: Change, piece: Piece) -> Step:
+    """The step by which ``change`` has led to a piece."""
+    back = step_of(change.inverse(), piece)
+    return replace(back, change=change, before=back.after, after=piece)
+
+
 def same_records(one: Piece, other: Piece) -> bool:
     """Do two pieces hold the very same tables?"""
     return one.facts is other.facts and all(getattr(one, name) is getattr(other, name) for name in TABLES.values())
@@ -82,6 +88,10 @@ class Steps:
         for p in [*large[:-LARGE_KEPT], *list(steps)[:-STEPS_KEPT]]:
             steps.pop(p, None)
         self._steps = steps
+
+    def remember(self, position: int, step: Step) -> None:
+        """An edit of before is at hand, too."""
+        self._steps.setdefault(position, step)
 
     def travelled(self, position: int, change: Change, piece: Piece, *, back: bool) -> Step:
         """The step from ``piece`` that ``change`` makes: the edit there, or (``back``) its inverse. Ids that were given once are not given

@@ -4,9 +4,10 @@ piece. Every function runs inside the caller's transaction."""
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 
 from ductus.core.errors import CHANGED_ELSEWHERE, NotThere, Stale
 from ductus.core.score.changes import Change
@@ -168,6 +169,17 @@ def _travel(
     change = change.inverse() if by < 0 else change
     _advance(connection, piece_id, base, by)
     return Written(change, position, write_or_put_off(connection, piece_id, base + 1, change, kept, back=by < 0))
+
+
+def latest_large(connection: sqlite3.Connection, piece_id: str) -> tuple[int, Callable[[], Change]] | None:
+    """The place of the edit that would be undone next, if it changed very many rows, and what reads it (which takes a while, and needs no
+    transaction)."""
+    position = _position(connection, piece_id)
+    found = connection.execute(RECALL, {"piece": piece_id, "position": position}).fetchone()
+    if found is None or found["packed"] is None:
+        return None
+    kept = Kept(found["rows_json"], found["packed"])
+    return position, partial(change_from_kept, found["sentence"], kept, found["pen_json"])
 
 
 def _position(connection: sqlite3.Connection, piece_id: str) -> int:

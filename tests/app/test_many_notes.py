@@ -233,6 +233,7 @@ def test_very_many_notes_are_cut_and_pasted(sitter: Sitter) -> None:
     sitter.clip("cut")
     assert sitter.said == f"{count:,} notes cut"
     assert notes(sitter.piece) == []
+    assert sitter.selected == []
     sitter.give(PlacePen(next(iter(sitter.piece.parts)), 1, 0))
     sitter.clip("paste")
     assert notes(sitter.piece) == before
@@ -250,6 +251,7 @@ def test_a_cut_of_very_many_notes_seen_on_an_older_page_is_refused(sitter: Sitte
 def test_edits_after_a_large_one_see_its_notes(sitter: Sitter) -> None:
     sitter.everything().edit(ByInterval(1, 2))
     up = notes(sitter.piece)
+    assert set(sitter.selected) == set(sitter.piece.notes)
     sitter.edit(Delete(), list(sitter.piece.notes)[:3])
     sitter.undo()
     assert notes(sitter.piece) == up

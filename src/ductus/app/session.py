@@ -393,7 +393,10 @@ class Session(Editor):
         with self.desk.lock:
             if change:
                 self._show_edit()
+                chosen = self.state.chosen
                 self.state = fitted(self.state, self.desk.piece)
+                if chosen:  # notes of it may be gone, or stand elsewhere
+                    self._choose(self.desk.piece.notes.among(chosen))
                 self._send(pen_fact(self.desk, self.state))
             else:
                 self.desk.end_preview()

@@ -24,8 +24,7 @@ class Step:
     everything: bool
     kept: Kept | None = None
     ids: frozenset[str] = frozenset()  # of the records that are changed, if it was made ready
-
-    widths: Widths | None = None
+    widths: Widths | None = None  # of those bars, likewise
 
     def made_ready(self, widths: Widths) -> Step:
         """The same, made ready for the library, for a piece that goes on meanwhile, and for the sheet."""

@@ -101,13 +101,13 @@ def long_cut(desk: Desk, message: m.Clip, at: At) -> Job | None:
 def long_question(piece: Piece, message: m.ClientMessage) -> Question | None:
     """A question about very many notes, so that keys are answered meanwhile; None for one that is answered at once, or none."""
     match message:
-        case m.WeighFrame(do) if do.reach(piece) > AT_ONCE:
-            pass
-        case m.WeighNotes(_, ids) if len(ids) > AT_ONCE:
-            pass
+        case m.WeighFrame(do):
+            reach = do.reach(piece)
+        case m.WeighNotes(_, ids):
+            reach = len(ids)
         case _:
             return None
-    return Question("Working out what would change", lambda now: about_page(now, message))
+    return Question("Working out what would change", lambda now: about_page(now, message)) if reach > AT_ONCE else None
 
 
 def check_base(desk: Desk, base: int) -> None:

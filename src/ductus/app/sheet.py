@@ -95,12 +95,9 @@ class Sheet:
     def __init__(self, piece: Piece, engraver: Engraver) -> None:
         self._engraver = engraver
         self._widths: dict[int, float] = {}
-        self._turns: dict[
-            int, tuple[tuple[object, ...], bool]
-        ] = {}  # by bars: what stands in it, can a page be turned after it
-        self._leaves: tuple[object, tuple[int, ...]] | None = (
-            None  # what they were worked out from, first systems of pages
-        )
+        # By bars: what stands in it, and whether a page can be turned after it; the first systems of pages, and what they were worked out from.
+        self._turns: dict[int, tuple[tuple[object, ...], bool]] = {}
+        self._leaves: tuple[object, tuple[int, ...]] | None = None
         self._widths_before: list[Widths] = []  # on both sides of large changes of late
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
@@ -134,9 +131,10 @@ class Sheet:
             for system in self.systems:
                 system.dirty = True
         self._forget_widths(frozenset(self._widths) | bars if everything else bars, foreseen)
+        low, high = min(bars, default=0), max(bars, default=-2)
         for system in self.systems:  # notes of a bar may change how its neighbours look
-            around = range(system.bars.first - 1, system.bars.last + 2)
-            if not system.dirty and any(b in bars for b in around):
+            first, last = system.bars.first - 1, system.bars.last + 1
+            if not system.dirty and first <= high and last >= low and any(b in bars for b in range(first, last + 1)):
                 system.dirty = True
         return self._lay_out(None if everything else bars)
 

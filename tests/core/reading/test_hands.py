@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import random
 
 import numpy as np
 import pytest
@@ -87,6 +88,44 @@ def test_the_way_is_the_likeliest_of_all_ways() -> None:
     chosen, chance = likeliest(notes, unary, pair, {})
     assert tuple(chosen.tolist()) == best
     assert chance.sum(1) == pytest.approx(np.ones(3))
+
+
+def test_what_comes_back_speaks_for_the_same_hand() -> None:
+    """By hand: the middle note of a chord of three, sure to be the left hand's twice, is weighed by (0 + .25) / (2 + .5) for the right hand where it
+    comes again; the same key at another place of its chord, or alone, says nothing of it."""
+    on, off, key, number = notes_of(steps([[50, 60, 70], [50, 60, 70], [50, 60, 70], [60, 64, 72], [60]]))
+    notes = struck(on, off, key, number, np.zeros(len(on)))
+    chance = np.zeros((5, len(BOUNDARIES)))
+    chance[:2, 65 - BOUNDARIES[0]] = 1  # cut between 60 and 70
+    chance[2:, :] = 1 / len(BOUNDARIES)
+    score = np.zeros_like(chance)
+    boundary.add_elsewhere(score, notes, chance)
+    with_right, with_left = score[2, 60 - BOUNDARIES[0]], score[2, 61 - BOUNDARIES[0]]
+    assert with_left - with_right == pytest.approx(np.log(2.25 / 0.25))
+    assert score[3] == pytest.approx(score[3, 0])
+    assert score[4] == pytest.approx(score[4, 0])
+
+
+def test_figures_that_come_back_are_cut_alike(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Among other chords each time: how many chords that return are not always cut in the same way."""
+
+    def cut_in_two_ways() -> int:
+        rng, found = random.Random(2), 0
+        for _ in range(20):
+            figure, *others = (
+                [sorted(rng.sample(range(46, 78), rng.choice((1, 2, 3)))) for _ in range(4)] for _ in range(4)
+            )
+            rows = [chord for other in others for chord in (*figure, *other)]
+            cuts: dict[tuple[int, ...], set[tuple[int, ...]]] = {}
+            for chord, hand in zip(rows, hands(steps(rows, 0.3)), strict=True):
+                cuts.setdefault(tuple(chord), set()).add(tuple(hand))
+            found += sum(len(ways) > 1 for ways in cuts.values())
+        return found
+
+    now = cut_in_two_ways()
+    for name in ("ELSEWHERE", "ELSEWHERE_ALONE"):
+        monkeypatch.setattr(boundary, name, 0.0)
+    assert now < 0.8 * cut_in_two_ways()
 
 
 def test_features_are_the_same_in_stretches_of_any_length(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -11,8 +11,7 @@ Conventions: seconds; MIDI keys; notes in order of chord.
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,6 +37,8 @@ PAIRS = 3
 OCTAVES = (BOUNDARIES / 12).astype(np.float32)
 KEPT_MOVES = 300
 BLOCK = 1024  # chords worked out at once
+ELSEWHERE, ELSEWHERE_ALONE = 1.0, 0.5  # weight of what like notes elsewhere say, in chords and alone
+ELSEWHERE_PSEUDO_COUNT = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,14 +221,14 @@ class Moves:
         self._near, self._hurried = float(weights[0]), float(weights[1])
         self._apart = np.abs(OCTAVES[:, None] - OCTAVES[None, :])
         self._moving = np.float32(weights[-1]) * (1 - np.eye(len(OCTAVES), dtype=np.float32))
-        self._known: dict[float, tuple[Singles, Singles]] = {}  # long silences are all alike
+        self._known: dict[float, tuple[Singles, Floats]] = {}  # long silences are all alike
 
-    def __call__(self, hurried: float) -> tuple[Singles, Singles]:
+    def __call__(self, hurried: float) -> tuple[Singles, Floats]:
         """(cost, exp of minus it), from row to column, for a ``hurry``."""
         found = self._known.get(hurried)
         if found is None:
             cost = self._apart * np.float32(self._near + self._hurried * hurried) + self._moving
-            found = cost, np.exp(-cost)
+            found = cost, np.exp(-cost).astype(np.float64)
             if len(self._known) < KEPT_MOVES:
                 self._known[hurried] = found
         return found
@@ -244,47 +245,84 @@ def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, i
         c = int(np.searchsorted(notes.first, n, side="right")) - 1
         score[c] -= 1e4 * ((notes.pitch[n] < BOUNDARIES) != (hand == 2))
     score -= score.max(1, keepdims=True)
-    best, came = score[0].copy(), np.zeros(score.shape, np.int16)
-    forward = np.empty_like(score)
-    forward[0] = np.exp(score[0])
     moves, hurried = Moves(pair), [0.0, *(hurry(notes, c) for c in range(1, count))]
-    for c in range(1, count):
-        cost, odds = moves(hurried[c])
-        way = best[:, None] - cost
-        came[c] = way.argmax(0)
-        best = way[came[c], np.arange(len(best))] + score[c]
-        best -= best.max()
-        total = (forward[c - 1] @ odds) * np.exp(score[c])
+    add_elsewhere(score, notes, chances(score, moves, hurried))
+    score -= score.max(1, keepdims=True)
+    return way(score, moves, hurried), chances(score, moves, hurried)
+
+
+def chances(score: Floats, moves: Moves, hurried: Sequence[float]) -> Floats:
+    """Forward-backward: the chance of each boundary at each chord. ``score``: ln, at most 0 in a row."""
+    likely = np.exp(score)
+    forward, out = np.empty_like(score), np.empty_like(score)
+    forward[0] = likely[0]
+    for c in range(1, len(score)):
+        total = (forward[c - 1] @ moves(hurried[c])[1]) * likely[c]
         forward[c] = total / max(total.sum(), 1e-300)
-    chosen = np.zeros(count, np.int64)
-    chosen[-1] = int(best.argmax())
-    backward = np.ones(len(BOUNDARIES))
-    chance = np.empty_like(score)
-    for c in range(count - 1, -1, -1):
+    backward = np.ones(score.shape[1])
+    for c in range(len(score) - 1, -1, -1):
         both = forward[c] * backward
-        chance[c] = both / max(both.sum(), 1e-300)
+        out[c] = both / max(both.sum(), 1e-300)
         if c:
-            chosen[c - 1] = came[c][chosen[c]]
-            backward = moves(hurried[c])[1] @ (np.exp(score[c]) * backward)
+            backward = moves(hurried[c])[1] @ (likely[c] * backward)
             backward /= max(backward.max(), 1e-300)
-    return chosen, chance
+    return out
+
+
+def way(score: Floats, moves: Moves, hurried: Sequence[float]) -> Ints:
+    """Viterbi: the likeliest boundary at each chord, all taken together."""
+    best, came = score[0].copy(), np.zeros(score.shape, np.int16)
+    columns = np.arange(len(best))
+    for c in range(1, len(score)):
+        ways = best[:, None] - moves(hurried[c])[0]
+        came[c] = ways.argmax(0)
+        best = ways[came[c], columns] + score[c]
+        best -= best.max()
+    chosen = np.zeros(len(score), np.int64)
+    chosen[-1] = int(best.argmax())
+    for c in range(len(score) - 1, 0, -1):
+        chosen[c - 1] = came[c][chosen[c]]
+    return chosen
+
+
+def chance_of_right(notes: Struck, chance: Floats) -> Floats:
+    """For each note the chance that the boundary of its chord leaves it to the right hand."""
+    highest = np.searchsorted(BOUNDARIES, notes.pitch, side="right") - 1  # the highest boundary that does
+    own = np.repeat(np.arange(len(notes)), np.diff(notes.first))
+    return np.asarray(np.where(highest >= 0, chance.cumsum(1)[own, np.maximum(highest, 0)], 0.0))
+
+
+def add_elsewhere(score: Floats, notes: Struck, chance: Floats) -> None:
+    """Add to each chord's scores what its notes say by where they lie elsewhere in the take: the same key, in chords of as many notes, at the same place
+    from below (ln of the share of each hand, the chord itself left out). What comes back is played by the same hand."""
+    size = np.diff(notes.first)
+    own = np.repeat(np.arange(len(notes)), size)
+    place = np.empty(len(own), np.int64)
+    place[np.lexsort((notes.pitch, own))] = np.arange(len(own)) - notes.first[own]
+    _, alike, times = np.unique(
+        np.stack((notes.pitch, size[own], place)), axis=1, return_inverse=True, return_counts=True
+    )
+    right = chance_of_right(notes, chance)
+    share = (np.bincount(alike, right)[alike] - right + ELSEWHERE_PSEUDO_COUNT / 2) / (
+        times[alike] - 1 + ELSEWHERE_PSEUDO_COUNT
+    )
+    share = np.clip(share, 1e-9, 1 - 1e-9)
+    weight = np.where(size[own] == 1, ELSEWHERE_ALONE, ELSEWHERE)
+    as_right, as_left = weight * np.log(share), weight * np.log1p(-share)
+    for start in range(0, len(notes), BLOCK):
+        end = min(start + BLOCK, len(notes))
+        mine = slice(notes.first[start], notes.first[end])
+        said = np.where(notes.pitch[mine, None] < BOUNDARIES, as_left[mine, None], as_right[mine, None])
+        score[start:end] += np.add.reduceat(said, notes.first[start:end] - notes.first[start], axis=0)
 
 
 def cut_by_boundary(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
     """The hand of each note (1 right, 2 left) and how sure it is (ln of the odds, at most 50)."""
     chosen, chance = likeliest(notes, unary, pair, pinned)
-    hand, sure = np.ones(len(notes.pitch), np.int64), np.zeros(len(notes.pitch))
-    below = chance.cumsum(1)  # chance that the boundary is at most this one
-    for c, (a, b) in enumerate(itertools.pairwise(notes.first.tolist())):
-        pitch = notes.pitch[a:b]
-        left = pitch < BOUNDARIES[chosen[c]]
-        at = (
-            np.searchsorted(BOUNDARIES, pitch, side="right") - 1
-        )  # the highest boundary that leaves the note to the right hand
-        right = np.where(at >= 0, below[c][np.maximum(at, 0)], 0.0)
-        own = np.clip(np.where(left, 1 - right, right), 1e-15, 1 - 1e-15)
-        hand[a:b] = np.where(left, 2, 1)
-        sure[a:b] = np.clip(np.log(own / (1 - own)), -50, 50)
+    left = notes.pitch < np.repeat(BOUNDARIES[chosen], np.diff(notes.first))
+    right = chance_of_right(notes, chance)
+    own = np.clip(np.where(left, 1 - right, right), 1e-15, 1 - 1e-15)
+    hand = np.where(left, 2, 1)
     for n, side in pinned.items():
         hand[n] = side
-    return hand, sure
+    return hand, np.clip(np.log(own / (1 - own)), -50, 50)

@@ -26,6 +26,7 @@ from scipy.optimize import minimize
 from ductus.core.reading.boundary import (
     BOUNDARIES,
     PAIRS,
+    RUNS,
     UNARY,
     Struck,
     cut_by_boundary,
@@ -41,11 +42,9 @@ from simulated_player import SKILLS, choose_pace, play, steady_clock
 RIDGE, CHAIN_RIDGE = 1e-4, 1e-3
 MOST_NOTES, MOST_PIECES = 200, 520
 BATCH = 32
-REACH = UNARY - 2
-REACHES = {
-    REACH: -1.8,
-    REACH + 1: -1.2,
-}  # at most: quartets on two staves stretch further than hands do, so this is not left to them
+REACH, LINES = UNARY - 2, UNARY - 2 - RUNS
+# At most: quartets on two staves stretch further than hands do, and hand a quick line on wherever they like, so these are not left to them.
+CEILINGS = {REACH: -1.8, REACH + 1: -1.2, **{LINES + k: most for k, most in enumerate((-3.0, -2.2, -1.0, -1.0, -1.0))}}
 ROUNDS = 60
 MIXTURES = (((1, 2), ANY), ((2, 3), DANCES))
 
@@ -237,9 +236,9 @@ def fit_chain(cases: list[tuple[Case, np.ndarray]]) -> np.ndarray:
 
     start = np.zeros(UNARY + PAIRS)
     start[UNARY:] = (1.5, 0.5, 2.5)
-    start[list(REACHES)] = list(REACHES.values())
+    start[list(CEILINGS)] = list(CEILINGS.values())
     bounds: list[tuple[float | None, float | None]] = [(None, None)] * UNARY + [(0.0, None)] * PAIRS
-    for k, most in REACHES.items():
+    for k, most in CEILINGS.items():
         bounds[k] = (None, most)
     found = minimize(
         loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": ROUNDS, "ftol": 1e-5}

@@ -61,6 +61,13 @@ def test_a_line_alone_stays_in_one_hand() -> None:
     assert len({h for row in found for h in row}) == 1
 
 
+def test_a_quick_line_changes_hands_at_its_leap_and_not_in_its_scale() -> None:
+    """Scales up in the left hand, answers from above in the right (common practice of running passages), a chord of both before each."""
+    up, answer = (48, 50, 52, 53, 55, 57, 59, 60), (76, 79, 77, 76, 74, 72, 71, 69)
+    rows = [[43, 50, 79], *([key] for key in (*up, *answer))] * 4
+    assert hands(steps(rows, 0.12), 0.11) == [[2, 2, 1], *[[2]] * 8, *[[1]] * 8] * 4
+
+
 def test_hands_far_apart_keep_to_themselves_in_octaves() -> None:
     rows = [[36 + k, 48 + k, 72 + k, 84 + k] for k in (0, 2, 4, 5, 7, 5, 4, 2)]
     assert hands(steps(rows, 0.4)) == [[2, 2, 1, 1]] * 8

@@ -31,9 +31,14 @@ SHARES = 19  # ways of sharing 1, 2, 3, 4 or more notes
 LINKED = 7  # semitones within which a note goes on from another
 SIZES = 3  # two notes or fewer, three, more: a wide gap tells less the more notes there are
 CUT = slice(2 * SHARES + 6, 2 * SHARES + 6 + 3 * SIZES)
-UNARY = 2 * SHARES + 27 + 3 * SIZES
+RUNS = 5
+UNARY = 2 * SHARES + 27 + 3 * SIZES + RUNS
 EASY, WIDE = 12, 16  # semitones that any hand takes at once, and that few do (common practice: an octave, a tenth)
 PAIRS = 3
+HURRIED_S, LEAP = (
+    0.5,
+    8,
+)  # time between chords from which on nobody is in a hurry; semitones beyond which a line leaps widely
 OCTAVES = (BOUNDARIES / 12).astype(np.float32)
 KEPT_MOVES = 300
 BLOCK = 1024  # chords worked out at once
@@ -67,8 +72,9 @@ def unaries(notes: Struck, start: int, end: int) -> Singles:
     0-18 how the struck notes are shared; 19-37 the same for all that sound; 38-43 span of either hand beyond a fifth, an octave, a tenth;
     44-52 the gap at the cut, its share of the widest, the gap among the struck, by how many notes sound; 53 what the notes say one by one;
     54-63 how active either side is; 64-65 how far the number of notes is from what that hand is used to; 66-67 lines cut in two, backward and forward;
-    68-71 leaps of either hand, and a hand that comes from nowhere; 72-73 what either hand would have to strike at once beyond an octave and a
-    tenth, in thirds of an octave.
+    68-71 leaps of either hand, and a hand that comes from nowhere; 72-76 quick lines of single notes cut at a step, at a third or fourth, at the end and at the
+    beginning of a scale, and the wide leaps of those that are not cut; 77-78 what either hand would have to strike at once beyond an octave and a tenth, in thirds
+    of an octave.
     """
     out = np.zeros((end - start, len(BOUNDARIES), UNARY), np.float32)
     begun, ended = notes.first[start:end], notes.first[start + 1 : end + 1]
@@ -102,7 +108,8 @@ def unaries(notes: Struck, start: int, end: int) -> Singles:
     _activity(out[:, :, at : at + 12], notes, start, end, k, size)
     at += 12
     _lines(out[:, :, at : at + 6], notes, start, end, (struck_pitch, there), rows)
-    _reach(out[:, :, at + 6 :], struck_pitch, there, lower, upper)
+    _runs(out[:, :, at + 6 : at + 6 + RUNS], notes, start, end)
+    _reach(out[:, :, at + 6 + RUNS :], struck_pitch, there, lower, upper)
     return out
 
 
@@ -209,9 +216,30 @@ def _lines(out: Singles, notes: Struck, start: int, end: int, here: tuple[Ints, 
                 out[:, :, 4 + side] = mine.any(1) & ~known
 
 
+def _runs(out: Singles, notes: Struck, start: int, end: int) -> None:
+    """What each boundary does to lines of notes one by one in quick succession (at full weight without time between them, at none from HURRIED_S on)."""
+    low, high = max(start - 2, 0), min(end + 1, len(notes))
+    single = np.diff(notes.first[low : high + 1]) == 1
+    pitch, time = notes.pitch[notes.first[low:high]], notes.time[low:high]
+    step = np.concatenate(([0], np.diff(pitch)))
+    quick = np.concatenate(([0.0], np.maximum(1 - np.diff(time) / HURRIED_S, 0) * (single[1:] & single[:-1])))
+    stepwise = np.where((quick > 0) & (np.abs(step) <= 2), np.sign(step), 0)
+    scale_before = (stepwise != 0) & (stepwise == np.concatenate(([0], stepwise[:-1])))
+    scale_after = (stepwise != 0) & (stepwise == np.concatenate((stepwise[1:], [0])))
+    here = slice(start - low, end - low)
+    before = np.concatenate((pitch[:1], pitch[:-1]))[here, None] < BOUNDARIES
+    cut = (pitch[here, None] < BOUNDARIES) != before
+    far, weight = np.abs(step)[here], quick[here]
+    kinds = (stepwise[here] != 0, (far > 2) & (far <= 5), scale_before[here], scale_after[here])
+    for column, kind in enumerate(kinds):
+        out[:, :, column] = cut * (weight * kind)[:, None]
+    leap = np.clip((far - LEAP) / 12, 0, 1.5) * weight
+    out[:, :, len(kinds)] = ~cut * leap[:, None]
+
+
 def hurry(notes: Struck, c: int) -> float:
     """How little time has passed before chord ``c``: from 1 (none) to 0 (half a second or more)."""
-    return float(max(1 - (notes.time[c] - notes.time[c - 1]) / 0.5, 0.0))
+    return float(max(1 - (notes.time[c] - notes.time[c - 1]) / HURRIED_S, 0.0))
 
 
 class Moves:

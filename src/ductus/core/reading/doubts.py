@@ -22,9 +22,9 @@ from ductus.core.reading.settings import Doubt, Pins, Rival
 from ductus.core.time.bars import BarLines
 from ductus.core.words import count_words, listed
 
-PLACE_CURVE = (-0.522, 1.056)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
-VALUE_CURVE = (-0.536, 0.572)
-HAND_CURVE = (-0.297, 0.485)
+PLACE_CURVE = (0.13, 1.207)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
+VALUE_CURVE = (-0.451, 0.626)
+HAND_CURVE = (-0.257, 0.493)
 ENOUGH = 0.1  # expected wrong notes in a beat from which on it is a doubt
 LEAST_PLACE, LEAST_VALUE, LEAST_HAND = 0.04, 0.1, 0.12  # less likely rivals are not offered
 MOST_RIVALS = 3

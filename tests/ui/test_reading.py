@@ -230,15 +230,19 @@ def test_ornaments_are_written_as_signs_where_nothing_allowed_holds_them_and_are
         return [data.count(m) for m in marks]
 
     assert exported("<trill-mark", "<arpeggiate/>", "<grace slash", "<note") == [3, 0, 3, 46]
-    expect(page.get_by_test_id("take")).to_contain_text("11 doubts left")
+    asked = re.compile("a trill|a turn|crushed into|one by one")
+    expect(page.get_by_test_id("doubt").filter(has_text=asked)).to_have_count(10)  # and the one in hand
     in_hand = page.get_by_test_id("doubt-in-hand")
     expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar 1, beat 1"))
     press(page, "x")
     expect(in_hand.get_by_role("radio", name=re.compile("rolled"))).to_be_checked()
     says(page, "Rolled chord written as such")
     assert exported("<arpeggiate/>") == [3]  # one for each of its notes
-    for _ in range(2):
+    for _ in range(6):  # between the ornaments there may be doubts
+        if (in_hand.get_attribute("aria-label") or "").startswith("Ornament in bar 2"):
+            break
         in_hand.get_by_role("button", name="next").click()
+        page.wait_for_timeout(150)
     expect(in_hand).to_have_attribute("aria-label", re.compile("^Ornament in bar 2"))
     expect(in_hand.get_by_role("radio", name=re.compile("trill"))).to_be_checked()
     press(page, "x")

@@ -3,8 +3,8 @@
     chords -> what each boundary pitch would mean for each chord -> the likeliest way of the boundary, and how sure each chord is of it
 
 A *boundary* is a pitch: what lies below it belongs to the left hand. Its state is remembered from chord to chord, so that a hand that rests keeps its
-room; moving it costs. A linear-chain conditional random field (Lafferty,
-McCallum & Pereira 2001, from memory), fitted by ``tools/fit_hands.py``.
+room; moving it costs. The chain is worked out twice: the second time every note also knows where notes like it went elsewhere in the take. A linear-chain
+conditional random field (Lafferty, McCallum & Pereira 2001, from memory), fitted by ``tools/fit_hands.py``.
 
 Conventions: seconds; MIDI keys; notes in order of chord.
 """
@@ -31,14 +31,12 @@ SHARES = 19  # ways of sharing 1, 2, 3, 4 or more notes
 LINKED = 7  # semitones within which a note goes on from another
 SIZES = 3  # two notes or fewer, three, more: a wide gap tells less the more notes there are
 CUT = slice(2 * SHARES + 6, 2 * SHARES + 6 + 3 * SIZES)
-RUNS = 5
+RUNS = 5  # what is known of quick lines
 UNARY = 2 * SHARES + 27 + 3 * SIZES + RUNS
 EASY, WIDE = 12, 16  # semitones that any hand takes at once, and that few do (common practice: an octave, a tenth)
 PAIRS = 3
-HURRIED_S, LEAP = (
-    0.5,
-    8,
-)  # time between chords from which on nobody is in a hurry; semitones beyond which a line leaps widely
+HURRIED_S = 0.5  # time between chords from which on nobody is in a hurry
+LEAP = 8  # semitones beyond which a line leaps widely
 OCTAVES = (BOUNDARIES / 12).astype(np.float32)
 KEPT_MOVES = 300
 BLOCK = 1024  # chords worked out at once
@@ -263,7 +261,7 @@ class Moves:
 
 
 def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
-    """(the boundary's number at each chord, ln(chance) of each boundary there), pinned notes (index -> 1 or 2) obeyed where one boundary can."""
+    """(the boundary's number at each chord, the chance of each boundary there), worked out twice (``add_elsewhere``), pinned notes (index -> 1 or 2) obeyed where one boundary can."""
     count = len(notes)
     score = np.empty((count, len(BOUNDARIES)))
     for start in range(0, count, BLOCK):
@@ -345,7 +343,7 @@ def add_elsewhere(score: Floats, notes: Struck, chance: Floats) -> None:
 
 
 def cut_by_boundary(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
-    """The hand of each note (1 right, 2 left) and how sure it is (ln of the odds, at most 50)."""
+    """The hand of each note (1 right, 2 left) and how sure it is (ln of the odds, -50 to 50: under 0 where the likeliest way as a whole is not the likeliest here)."""
     chosen, chance = likeliest(notes, unary, pair, pinned)
     left = notes.pitch < np.repeat(BOUNDARIES[chosen], np.diff(notes.first))
     right = chance_of_right(notes, chance)

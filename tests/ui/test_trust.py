@@ -111,6 +111,24 @@ def test_a_tap_on_a_dot_that_stays_takes_it_off_and_the_line_says_what_stays(pag
     expect(page.get_by_role("button", name="step value")).to_have_text("quarter")
 
 
+def test_a_tap_on_the_dot_is_a_tap_though_the_page_was_busy_meanwhile(page: Page) -> None:
+    begin(page, "Busy page")
+    expect(page.get_by_role("button", name="step value")).to_have_text("quarter")
+    page.evaluate(
+        """() => {
+          const key = { key: '1', code: 'Digit1', bubbles: true }
+          document.body.dispatchEvent(new KeyboardEvent('keydown', key))
+          const up = new KeyboardEvent('keyup', key)  // the hand lets go here; the page hears of it when it has time
+          setTimeout(() => document.body.dispatchEvent(up), 505)
+          const since = performance.now()
+          while (performance.now() - since < 900);
+        }"""
+    )
+    expect(page.get_by_test_id("line")).to_contain_text("dotted quarter")
+    page.wait_for_timeout(200)
+    expect(page.get_by_test_id("line")).not_to_contain_text("stays on")
+
+
 def test_dragging_over_the_keys_plays_each_and_a_finger_does_too(page: Page, server: Server) -> None:
     piece = begin(page, "Slid")
     press(page, "Backquote")

@@ -7,6 +7,7 @@ import { forgetLayers, justClosed, layerOpen, noteLayers } from './layers'
 import { COMMANDS, letGoOfPage, type Command } from './table'
 
 const HOLD_MS = 500 // well over the longest tap of a hurried hand, and what most systems take for "held"
+const LATE_MS = 60 // a page that was busy for longer hears first what the hand did meanwhile
 const SLIDER_KEYS = /^(Arrow|Delete|Backspace)/ // a bar line in hand is moved by them
 /** Keys that a drawing which is gone through by them keeps (`data-own-keys`). */
 const OWN_KEYS = /^(Arrow|Enter|Space|Equal|Minus|NumpadAdd|NumpadSubtract|Delete|Backspace)/
@@ -80,8 +81,13 @@ export function listenToCommands(): () => void {
     if (found.hold) {
       if (event.repeat || waiting.has(event.code)) return
       const hold = found.hold
-      const timer = window.setTimeout(() => { waiting.delete(event.code); hold() }, HOLD_MS)
-      waiting.set(event.code, { timer, since: event.timeStamp, found })
+      const kept = () => { waiting.delete(event.code); hold() }
+      const due = () => {
+        const late = performance.now() - event.timeStamp > HOLD_MS + LATE_MS
+        if (late) waiting.set(event.code, { timer: window.setTimeout(kept, LATE_MS), since: event.timeStamp, found }) // the key may be up long since, unheard
+        else kept()
+      }
+      waiting.set(event.code, { timer: window.setTimeout(due, HOLD_MS), since: event.timeStamp, found })
     } else found.run()
   }
   const onUp = (event: KeyboardEvent) => {

@@ -21,7 +21,7 @@ import sys
 import time
 import zlib
 from bisect import bisect_left
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -53,6 +53,7 @@ FEW = ("bach/bwv277.mxl", "bach/bwv310.mxl", "mozart/k156/movement4.mxl")
 TUNES_EACH = 5
 MOST_NOTES = 350
 GAPS_MS = (60, 90, 125, 180, 250)
+Pace = Callable[[dict[str, Any], random.Random], float]  # seconds to the quarter for a piece
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +65,10 @@ class Case:
     seed: int
     free: bool
 
-    def perform(self) -> tuple[Take, list[int], float, float]:
+    def perform(self, pace: Pace = choose_pace) -> tuple[Take, list[int], float, float]:
         """(take, index of the score's note for each played one, quarters a minute, seconds of tick 0)."""
         rng = random.Random(f"{self.piece['name']}/{self.skill}/{self.seed}/{self.free}")
-        quarter_s, start_s = choose_pace(self.piece, rng), rng.uniform(1, 4)
+        quarter_s, start_s = pace(self.piece, rng), rng.uniform(1, 4)
         clock = (
             breathing_clock(
                 self.piece, quarter_s, start_s, rng, {"steady": 0.03, "ordinary": 0.06, "rough": 0.1}[self.skill]

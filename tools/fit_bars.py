@@ -2,8 +2,10 @@
 
     python tools/fit_bars.py build/fit-corpus.json.gz [--write] [--pieces 900] [--jobs 2]
 
-Scores: a spread of the pieces of tools/fit_corpus.py, each played freely by tools/simulated_player.py as it is and in textures of a keyboard; every third piece
-is left out of the fit. A candidate is right when its bar is as long as the score's, of the same family, and most chords stand at their place in the bar.
+Scores: the beginnings of a spread of the pieces of tools/fit_corpus.py, each played freely by tools/simulated_player.py as it is and in textures of a keyboard; concert
+music is rare among them and hard, so it is also played from where it was cut, stretch by stretch. Every third piece is left out of the fit.
+A candidate is right when its bar is as long as the score's, of the same family, most chords stand at their place in the bar, and its beat is of a usual pace (what
+is faster than presto would be written in longer beats). Performances count so that the meters have the shares of ``METER_PRIOR``.
 Loudness is drawn without metrical accents in half of the cases, so that the weights do not lean on the simulator's own accents.
 """
 
@@ -11,6 +13,7 @@ from __future__ import annotations
 
 import argparse
 import gzip
+import itertools
 import json
 import math
 import random
@@ -30,24 +33,16 @@ sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 from bench.reading import Case
 
 from ductus.core.performance.takes import Take
-from ductus.core.reading.bar_evidence import MEASURED, PACES_S, beat_s, out_of_pace, usual_pace
+from ductus.core.reading.bar_evidence import ALL_SLOTS, BARS, MEASURED, PACES_S, beat_s, out_of_pace
 from ductus.core.reading.divisions import COMPOUND, Floats
-from ductus.core.reading.free import FOLLOWED, beam_tracks, frames_for, heard, priors
-from ductus.core.reading.relabel import (
-    PERIODS_S,
-    SLOWEST_S,
-    SOURCE,
-    Candidate,
-    behind,
-    features_of,
-    siblings,
-    told_apart,
-)
+from ductus.core.reading.free import FOLLOWED, METER_PRIOR, beam_tracks, frames_for, heard, priors
+from ductus.core.reading.relabel import SOURCE, behind, features_of, siblings, told_apart
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER
-from fit_corpus import UNIT
+from fit_corpus import UNIT, split_chorales
 from hand_variants import RHYTHMS, varied
+from simulated_player import felt_beat
 
 OUT = ROOT / "src" / "ductus" / "core" / "reading" / "tables" / "bars.json"
 KINDS = (
@@ -58,17 +53,21 @@ KINDS = (
     "bach",
     "",
 )  # of pieces, by the beginnings of their names; the last are tunes
-RIDGE = 0.01
-TEXTURES = 2  # each piece is played as it is, and as often in textures of a keyboard
-MOST_NOTES = 500
-PACES = (-0.3, 0.3)  # ln of how much slower a take is than the player's middling pace
+RIDGE = 0.003
+MOST_NOTES, STRETCH, LEAST_STRETCH = 380, 330, 120  # notes of a beginning, and of a stretch of concert music further on
+TEXTURES = 2  # each beginning is played as it is, and as often in textures of a keyboard
+CONCERT_WEIGHT = 2.0  # how much more a performance of concert music counts than one of a tune
+FASTEST_S = (0.09, 0.115)  # usual gaps of the fastest common notes in a hand: nine to eleven a second (common practice)
+IN_HALVES = 0.6  # of pieces in 2/2, the share whose felt beat is the half note
+STRETCHED = 0.03  # by how much (ln) a right beat may be out of all usual paces: players slow down
 
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """The candidates of one performance: what is measured of them, how the beam's doubt tells against them, and which are right."""
+    """The candidates of one performance: what is measured of them, how the beam's doubt tells against them, and which are right. ``meter``: 2/2 counts as 4/4."""
 
     name: str
+    meter: str
     rows: Floats
     doubt: Floats
     right: np.ndarray
@@ -86,25 +85,57 @@ def chosen(pieces: list[dict[str, Any]], count: int) -> list[dict[str, Any]]:
     return [*concert, *kinds[-1][: count - len(concert)]]
 
 
-def examine(piece: dict[str, Any]) -> list[Group]:
-    """The candidates of a piece, played as it is and in other textures."""
-    rng = random.Random(piece["name"])
-    out: list[Group] = []
-    for kind in [piece, *(varied(piece, rng, RHYTHMS) for _ in range(TEXTURES))]:
-        cut = {**kind, "notes": sorted(kind["notes"])[:MOST_NOTES]}
-        group = examine_case(Case(cut, rng.choice(("ordinary", "rough")), 7, True))
-        if group is not None:
-            out.append(group)
+def is_concert(name: str) -> bool:
+    """Is this the name of concert music? All other pieces are tunes."""
+    return name.startswith(KINDS[:-1])
+
+
+def stretches(piece: dict[str, Any]) -> list[dict[str, Any]]:
+    """What follows in a piece after its beginning, in stretches that begin at bar lines (or with a pick-up, where the piece does)."""
+    meter, pickup = parse_meter(piece["meter"]), piece["pickup"]
+    bar = meter.bar_ticks * UNIT // QUARTER
+    notes, out = sorted(piece["notes"]), []
+    for first in range(STRETCH, len(notes) - LEAST_STRETCH - 30, STRETCH):
+        start = -(-(notes[first][0] - pickup) // bar) * bar
+        found = [[n[0] - start, *n[1:]] for n in notes if n[0] >= start][:STRETCH]
+        if len({n[5] for n in found}) == 2 and len(found) > LEAST_STRETCH:
+            out.append({**piece, "name": f"{piece['name']}@{first}", "notes": found})
     return out
 
 
-def examine_case(case: Case) -> Group | None:
-    """Features and truth of one performance."""
-    take, index, _, _ = case.perform()
-    rng = random.Random(case.piece["name"] + case.skill)
-    if rng.random() < 0.5:
-        take = Take(tuple(replace(n, velocity=min(max(70 + round(rng.gauss(0, 6)), 1), 127)) for n in take.notes))
-    take = at_pace(take, math.exp(rng.uniform(*PACES)))
+def performances(pieces: list[dict[str, Any]], count: int) -> list[tuple[dict[str, Any], int]]:
+    """What is played, each with the number of its texture (0: as it is): a spread of the pieces, and the chorales that are not among them."""
+    more = split_chorales(pieces)
+    concert = [p for p in [*pieces, *more] if is_concert(p["name"])]
+    out = [(p, k) for p in [*chosen(pieces, count), *more] for k in range(TEXTURES + 1)]
+    out += [(s, k) for p in concert for s in stretches(p) for k in (0, 1)]
+    return [*out, *((p, TEXTURES + 1) for p in concert)]
+
+
+def any_pace(piece: dict[str, Any], rng: random.Random) -> float:
+    """Seconds to the quarter: a felt beat of any pace between presto and largo, slower where fingers could not follow."""
+    beat_s = math.exp(rng.uniform(*(math.log(s) for s in PACES_S)))
+    halves = piece["meter"] == "2/2" and rng.random() < IN_HALVES
+    quarter_s = beat_s * UNIT / (2 * UNIT if halves else felt_beat(piece["meter"]))
+    gaps: list[int] = []
+    for staff in (1, 2):
+        at = sorted({n[0] for n in piece["notes"] if n[5] == staff})
+        gaps += [b - a for a, b in itertools.pairwise(at)]
+    gaps.sort()
+    return max(quarter_s, rng.uniform(*FASTEST_S) / (gaps[len(gaps) // 20] / UNIT))
+
+
+def examine(job: tuple[dict[str, Any], int]) -> Group | None:
+    """Features and truth of one performance of a piece in a texture."""
+    piece, texture = job
+    rng = random.Random(f"{piece['name']}:{texture}")
+    kind = piece if texture == 0 else varied(piece, rng, RHYTHMS)
+    cut = {**kind, "notes": sorted(kind["notes"])[:MOST_NOTES]}
+    case = Case(cut, rng.choice(("steady", "ordinary", "rough")), 7 + texture, True)
+    take, index, _, _ = case.perform(any_pace)
+    touch = random.Random(cut["name"] + case.skill)
+    if touch.random() < 0.5:
+        take = Take(tuple(replace(n, velocity=min(max(70 + round(touch.gauss(0, 6)), 1), 127)) for n in take.notes))
     known = heard(take)
     chords = known.chords
     if len(chords.time) < 12:
@@ -112,10 +143,9 @@ def examine_case(case: Case) -> Group | None:
     settings = ReadSettings()
     tracks = beam_tracks(chords, known.weight, settings)[:FOLLOWED]
     found = siblings(tracks, frames_for(settings), chords.time)
-    features = features_of(found, tracks, known, priors())
-    meter = parse_meter(case.piece["meter"])
+    meter = parse_meter(cut["meter"])
     bar = meter.bar_ticks * UNIT // QUARTER
-    true = np.array([(case.piece["notes"][index[int(n)]][0] - case.piece["pickup"]) % bar for n in chords.first[:-1]])
+    true = np.array([(cut["notes"][index[int(n)]][0] - cut["pickup"]) % bar for n in chords.first[:-1]])
     right = np.zeros(len(found), bool)
     for k, candidate in enumerate(found):
         frame = candidate.track.frame
@@ -124,36 +154,12 @@ def examine_case(case: Case) -> Group | None:
             continue
         at = (candidate.track.place % frame.beats) * frame.beat_ticks / QUARTER * UNIT
         off = np.abs((at - true + bar / 2) % bar - bar / 2)
-        right[k] = bool((off < UNIT / 8).mean() > 0.6)
-    group = Group(f"{case.piece['name']}/{case.skill}", features, SOURCE * behind(found, tracks), right)
-    return at_another_pace(group, found, chords.time, case.piece["meter"])
-
-
-def at_another_pace(group: Group, found: list[Candidate], time: Floats, meter: str) -> Group | None:
-    """The group as if the take had gone at any usual pace, so that the weights lean on none of the simulator's: the right beat (in 2/2 the half note) is drawn
-    between presto and largo, and what is measured of paces is that of the pace drawn. Labellings that would be out of reach then are left out; None if no
-    right one is left."""
-    if not group.right.any():
+        pace = out_of_pace(math.log(beat_s(candidate.track, chords.time)))
+        right[k] = bool((off < UNIT / 8).mean() > 0.6) and pace <= STRETCHED
+    if not right.any():
         return None
-    drawn = random.Random(group.name).uniform(*(-math.log(s) for s in reversed(PACES_S)))
-    by = (
-        -drawn - (math.log(2) if meter == "2/2" else 0) - math.log(beat_s(found[int(group.right.argmax())].track, time))
-    )
-    pace = [(math.log(beat_s(c.track, time)) + by, c.track.frame.family) for c in found]
-    near = np.array([PERIODS_S[f][0] <= math.exp(p) <= SLOWEST_S for p, f in pace])
-    if not (near & group.right).any():
-        return None
-    rows = group.rows.copy()
-    rows[:, MEASURED.index("tempo")] = [usual_pace(*p) for p in pace]
-    rows[:, MEASURED.index("out of pace")] = [out_of_pace(p) for p, _ in pace]
-    return Group(group.name, rows[near], group.doubt[near], group.right[near])
-
-
-def at_pace(take: Take, by: float) -> Take:
-    """The take so many times as slow: the player's own paces are middling ones, and people's are not."""
-    return Take(
-        tuple(replace(n, onset_us=round(n.onset_us * by), release_us=round(n.release_us * by)) for n in take.notes)
-    )
+    rows = features_of(found, tracks, known, priors())
+    return Group(cut["name"], cut["meter"].replace("2/2", "4/4"), rows, SOURCE * behind(found, tracks), right)
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,28 +182,39 @@ def fit(groups: list[Group]) -> Fit:
     rows = np.concatenate([g.rows[:, :count] for g in groups])
     middle, deviation = rows.mean(0), rows.std(0) + 1e-9
     made = np.concatenate([told_apart(g.rows, middle, deviation).astype(np.float32) for g in groups])
-    scale = made.std(0) + np.float32(1e-9)
+    scale = np.maximum(made.std(0), np.float32(1e-3))
     made /= scale
     size = np.array([len(g.right) for g in groups])
     first, owner = np.concatenate([[0], np.cumsum(size)[:-1]]), np.repeat(np.arange(len(groups)), size)
     right = np.concatenate([g.right for g in groups]).astype(np.float32)
     doubt = np.concatenate([g.doubt for g in groups]).astype(np.float32)
+    counts = weight_of(groups)
 
     def loss(w: Floats) -> tuple[float, Floats]:
         z = made @ w.astype(np.float32) + doubt
         e = np.exp(z - np.maximum.reduceat(z, first)[owner])
         whole, good = np.add.reduceat(e, first), np.add.reduceat(e * right, first) + np.float32(1e-30)
-        value = float((np.log(whole) - np.log(good)).sum()) / len(groups)
-        slope = made.T @ (e / whole[owner] - e * right / good[owner]) / len(groups)
+        value = float((counts * (np.log(whole) - np.log(good))).sum())
+        slope = made.T @ (counts[owner] * (e / whole[owner] - e * right / good[owner]))
         return value + RIDGE / 2 * float(w @ w), slope + RIDGE * w
 
     w = minimize(loss, np.zeros(len(scale)), jac=True, method="L-BFGS-B", options={"maxiter": 300}).x
     return Fit(middle, deviation, w / scale)
 
 
+def weight_of(groups: list[Group]) -> Floats:
+    """How much each performance counts (their sum 1): concert music more than tunes, each meter by its share among scores."""
+    kind = np.array([CONCERT_WEIGHT if is_concert(g.name) else 1.0 for g in groups])
+    meter = np.array([g.meter for g in groups])
+    share = {m: kind[meter == m].sum() for m in set(meter)}
+    counts = kind * np.array([METER_PRIOR[m] / share[m] for m in meter])
+    return (counts / counts.sum()).astype(np.float32)
+
+
 def score_of(group: Group) -> str:
-    """The score, whatever its texture and player."""
-    return group.name.rpartition("/")[0].partition("~")[0]
+    """The score, whatever its stretch and texture; the movements of a work are one."""
+    name = group.name.partition("~")[0].partition("@")[0]
+    return name.rpartition("/")[0] if name.count("/") > 1 else name
 
 
 def reached(groups: list[Group], scores: Callable[[Group], Floats]) -> tuple[float, float]:
@@ -212,9 +229,9 @@ def reached(groups: list[Group], scores: Callable[[Group], Floats]) -> tuple[flo
 
 def columns(fitted: Fit) -> dict[str, Floats]:
     """The weights by what they act on (see ``told_apart``)."""
-    count = len(MEASURED)
-    plain, square, among, slots = np.split(fitted.weight, [count, 2 * count, 3 * count])
-    return {"plain": plain, "square": square, "among": among, "slots": slots}
+    sizes = (len(MEASURED), len(MEASURED), 2 * ALL_SLOTS, 6, 2 * len(BARS))
+    parts = np.split(fitted.weight, np.cumsum(sizes)[:-1])
+    return dict(zip(("plain", "square", "slots", "divided", "pace"), parts, strict=True))
 
 
 def main() -> None:
@@ -225,9 +242,9 @@ def main() -> None:
     options.add_argument("--pieces", type=int, default=900)
     options.add_argument("--jobs", type=int, default=2)
     args = options.parse_args()
-    jobs = chosen(json.loads(gzip.decompress(args.corpus.read_bytes())), args.pieces)
+    jobs = performances(json.loads(gzip.decompress(args.corpus.read_bytes())), args.pieces)
     with ProcessPoolExecutor(args.jobs) as pool:
-        groups = [g for found in pool.map(examine, jobs, chunksize=1) for g in found]
+        groups = [g for g in pool.map(examine, jobs, chunksize=1) if g is not None]
     names = sorted({score_of(g) for g in groups})
     left_out = set(names[::3])
     train = [g for g in groups if score_of(g) not in left_out]

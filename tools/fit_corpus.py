@@ -22,6 +22,7 @@ import warnings
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -81,13 +82,15 @@ def part_notes(part: Any, staff: int, voice: int) -> list[list[Any]]:
     return out
 
 
-def stretches(part: Any) -> list[tuple[str, int, int, int, int]]:
-    """Stretches of one meter with full bars: (meter, key, start tick, end tick, pick-up ticks)."""
+def stretches(part: Any, joined: bool = False) -> list[tuple[str, int, int, int, int]]:
+    """Stretches of one meter with full bars: (meter, key, start tick, end tick, pick-up ticks). ``joined``: the two parts of a bar that is split (at a repeat, say)
+    are one bar; else a stretch ends there."""
     out: list[tuple[str, int, int, int, int]] = []
     meter, key, first, pickup, bars = "", 0, 0, 0, 0
     measures = list(part.getElementsByClass("Measure"))
     edges = [round(Fraction(m.offset).limit_denominator(96) * UNIT) for m in measures]
     edges.append(edges[-1] + round(Fraction(measures[-1].duration.quarterLength).limit_denominator(96) * UNIT))
+    begun: int | None = None  # where a split bar began
 
     def close(end: int) -> None:
         if bars >= MIN_BARS and meter in METERS:
@@ -105,6 +108,10 @@ def stretches(part: Any) -> list[tuple[str, int, int, int, int]]:
             continue
         count, unit = (int(x) for x in meter.split("/"))
         full = 4 * UNIT * count // unit
+        if joined and begun is None and end - start < full and edges[i + 2 : i + 3] == [start + full]:
+            begun = start
+            continue
+        start, begun = begun if begun is not None else start, None
         if end - start == full:
             bars += 1
         elif bars == 0 and 0 < end - start < full:
@@ -149,15 +156,15 @@ def reachable(notes: list[list[Any]], span: int = 15) -> list[list[Any]]:
     return kept
 
 
-def read_quartet(path: str) -> list[Piece]:
-    """A quartet movement or chorale: upper two parts right hand, lower two left."""
+def read_quartet(path: str, joined: bool = False) -> list[Piece]:
+    """A quartet movement or chorale: upper two parts right hand, lower two left. ``joined``: see ``stretches``."""
     warnings.filterwarnings("ignore")
     try:
         parts = list(music21.converter.parse(path).parts)
         if len(parts) < 4:
             return []
         notes = [n for k in range(4) for n in part_notes(parts[k], 1 if k < 2 else 2, k + 1)]
-        spans = stretches(parts[0])
+        spans = stretches(parts[0], joined)
     except Exception as error:  # a file that music21 cannot read is passed over, and said
         print(f"passed over {path}: {error}", file=sys.stderr)
         return []
@@ -237,6 +244,14 @@ def accompany(melody: list[list[Any]], span: tuple[str, int, int, int, int], rng
             notes = [bass, chord[0], chord[len(chord) // 2], chord[-1]]
             out += [[at + b * step, step, notes[b % len(notes)], "", 0, 2, 1] for b in range(bar // step)]
     return [n for n in out if n[0] + n[1] <= end]
+
+
+def split_chorales(pieces: list[Piece]) -> list[Piece]:
+    """The chorales that are not among the pieces, because their bars are split at the ends of lines."""
+    there = {p["name"].partition("#")[0] for p in pieces}
+    paths = [path for path in chorales() if str(Path(path).relative_to(CORPUS)) not in there]
+    with ProcessPoolExecutor(2) as pool:
+        return [p for found in pool.map(partial(read_quartet, joined=True), paths) for p in found]
 
 
 def chorales() -> list[str]:

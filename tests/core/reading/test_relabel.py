@@ -14,19 +14,22 @@ import pytest
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.bar_evidence import (
     ALL_SLOTS,
+    BARS,
     FIRST_SLOT,
     MEASURED,
     Judged,
     bass_line,
     beat_s,
+    divided,
     levels_of,
     likeness,
-    long_notes,
     measured,
+    on_slots,
+    pace_of_kind,
     repetition,
 )
 from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
-from ductus.core.reading.divisions import SIMPLE, allowed_divisions, rhythm_table
+from ductus.core.reading.divisions import COMPOUND, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.free import find_beats, frames_for, heard, priors, read_freely, with_halved, with_triplets
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.relabel import features_of, siblings, told_apart, weights
@@ -131,18 +134,51 @@ def test_the_gap_of_the_bass_is_told_in_beats_and_in_bars() -> None:
     assert struck == pytest.approx(24 / 23)  # eight bar lines over seven bars and two beats
 
 
-def test_long_notes_are_weighed_where_they_stand_in_the_bar() -> None:
+def test_notes_and_long_notes_are_weighed_where_they_stand_in_the_bar() -> None:
     """A half and two eighths: the half is the long one, and only the slots of three beats know of it."""
     frame = frame_of(Meter(3, 4))
     place = np.array([k + x for k in range(0, 24, 3) for x in (0.0, 2.0, 2.5)])
     track = Track(frame, place, np.zeros(len(place), int), 0.0, 0.6)
     length = np.array([1.0, -0.5, -0.5] * 8)
-    slots = long_notes(track, length)
+    long, struck = on_slots(track, length).reshape(2, ALL_SLOTS)
     first = FIRST_SLOT[3, SIMPLE]
-    assert slots[first : first + 6].round(6).tolist() == [round(1 / 3, 6), 0, 0, 0, round(-1 / 6, 6), round(-1 / 6, 6)]
-    assert np.count_nonzero(slots) == 3
+    assert long[first : first + 6].round(6).tolist() == [round(1 / 3, 6), 0, 0, 0, round(-1 / 6, 6), round(-1 / 6, 6)]
+    once = 8 / (23.5 / 3)  # eight times in as many bars as lie between the first chord and the last
+    assert struck[first : first + 6].tolist() == pytest.approx([once, 0, 0, 0, once, once])
+    assert np.count_nonzero(long) == np.count_nonzero(struck) == 3
     five = Track(frame_of(Meter(5, 4)), place, np.zeros(len(place), int), 0.0, 0.6)
-    assert not long_notes(five, length).any()  # a bar that the fit never saw
+    assert not on_slots(five, length).any()  # a bar that the fit never saw
+
+
+@pytest.mark.parametrize(
+    ("meter", "places", "expected"),
+    [
+        ("4/4", (0, 0.25, 0.5, 0.75), [1 / 2, 0, 0, 0, 0, 0]),  # sixteenths
+        ("4/4", (0, 1 / 3, 2 / 3), [0, 2 / 3, 0, 0, 0, 0]),  # a triplet
+        ("2/4", (0, 1 / 8, 0.5, 7 / 8), [0, 0, 1 / 2, 0, 0, 0]),
+        ("6/8", (0, 1 / 3, 2 / 3), [0, 0, 0, 0, 0, 0]),  # eighths
+        (
+            "6/8",
+            (0, 1 / 6, 0.5, 5 / 6),
+            [0, 0, 0, 0, 1 / 4, 1 / 2],
+        ),  # the half of a dotted quarter is a sixth and two more
+        ("6/8", (0, 0.25, 0.5, 0.75), [0, 0, 0, 1 / 2, 1 / 4, 0]),  # four to a dotted quarter
+    ],
+)
+def test_how_beats_are_divided_is_told_apart_by_family(
+    meter: str, places: tuple[float, ...], expected: list[float]
+) -> None:
+    frame = frame_of(parse_meter(meter))
+    place = np.array([k + x for k in range(8) for x in places])
+    assert divided(Track(frame, place, np.zeros(len(place), int), 0.0, 0.6)).tolist() == pytest.approx(expected)
+
+
+def test_a_beat_is_long_or_short_for_its_kind_of_bar() -> None:
+    track, time = straight("6/8", period_s=0.5)
+    ln_s, squared = pace_of_kind(track, time).reshape(2, len(BARS))
+    at = BARS.index((2, COMPOUND))
+    assert (ln_s[at], squared[at]) == (pytest.approx(math.log(0.5)), pytest.approx(math.log(0.5) ** 2))
+    assert np.count_nonzero(ln_s) == np.count_nonzero(squared) == 1
 
 
 def test_a_take_knows_where_in_the_bar_it_begins_and_ends() -> None:
@@ -159,7 +195,7 @@ def test_the_table_fits_the_features() -> None:
     known = heard(notes_at(time, [60] * len(time), [0.2] * len(time)))
     found = siblings([track], frames_for(ReadSettings()), known.chords.time)
     rows = features_of(found, [track], known, priors())
-    assert rows.shape == (len(found), len(MEASURED) + ALL_SLOTS)
+    assert rows.shape == (len(found), len(MEASURED) + 2 * ALL_SLOTS + 6 + 2 * len(BARS))
     assert np.isfinite(rows).all()
     made = told_apart(rows, fitted.middle, fitted.deviation)
     assert made.shape == (len(found), len(fitted.weight))

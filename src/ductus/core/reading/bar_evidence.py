@@ -3,7 +3,7 @@
     notes -> evidence of the take (chords, bass, pitch classes) ; track under a frame -> features
 
 How weight, loudness, length, harmony and bass lie on the bars, how many beats are struck, how much is syncopated, how alike neighbouring bars are, where the
-first and the last chord stand, and on which parts of the bar the long notes fall.
+first and the last chord stand, on which parts of the bar notes and long notes fall, how beats are divided, and how long a beat is for its kind of bar.
 
 Conventions: places are in beats of the labelling's frame, bar lines at multiples of its beats; a slot is half of a simple beat or a third of a compound one.
 """
@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,7 +35,7 @@ MEASURED = (
     "bass on bar lines", "bar lines with bass", "bass gap in beats", "bass gap in bars", "starts at", "ends at", "out of pace",
 )  # fmt: skip
 PACES_S = (60 / 160, 60 / 50)  # of a felt beat, from presto to largo (common practice)
-# Bars whose slots are weighed: (beats, family).
+# Kinds of bars whose slots and paces are weighed: (beats, family).
 BARS = ((4, SIMPLE), (3, SIMPLE), (2, SIMPLE), (2, COMPOUND), (1, COMPOUND), (3, COMPOUND), (4, COMPOUND))
 SLOTS = {SIMPLE: 2, COMPOUND: 3}  # to a beat
 FIRST_SLOT = {bar: sum(b * SLOTS[f] for b, f in BARS[:k]) for k, bar in enumerate(BARS)}
@@ -244,17 +245,46 @@ def bass_line(track: Track, bass: NDArray[np.bool_], down: NDArray[np.bool_]) ->
     ]
 
 
-def long_notes(track: Track, length: Floats) -> Floats:
-    """On which parts of the bar the long notes fall: how much longer than the middle of the take the chords are that stand in each slot (summed over the slot,
-    for each chord of the take), apart for each kind of bar, all others 0. ``length`` as among the chords' features. Shape ALL_SLOTS."""
-    out = np.zeros(ALL_SLOTS)
+def on_slots(track: Track, length: Floats) -> Floats:
+    """What falls on which part of the bar, apart for each kind of bar (all others 0): how much longer than the middle of the take the chords are that stand in each
+    slot, summed over the slot, for each chord of the take (``length`` as among the chords' features); then how often each slot is struck, for each bar.
+    Shape 2 ALL_SLOTS."""
+    out = np.zeros((2, ALL_SLOTS))
     bar = (track.frame.beats, track.frame.family)
     if bar not in FIRST_SLOT:
-        return out
+        return out.ravel()
     slots = bar[0] * SLOTS[bar[1]]
     inside = track.place % bar[0] * SLOTS[bar[1]]
     slot = np.round(inside)
     on = np.abs(inside - slot) < SLOT_NEAR
-    longer = np.bincount(slot[on].astype(np.int64) % slots, (length - length.mean())[on], slots)
-    out[FIRST_SLOT[bar] : FIRST_SLOT[bar] + slots] = longer / len(length)
-    return out
+    at, here = slot[on].astype(np.int64) % slots, slice(FIRST_SLOT[bar], FIRST_SLOT[bar] + slots)
+    out[0, here] = np.bincount(at, (length - length.mean())[on], slots) / len(length)
+    out[1, here] = np.bincount(at, minlength=slots) / max(float(track.place[-1] - track.place[0]) / bar[0], 1.0)
+    return out.ravel()
+
+
+def divided(track: Track) -> Floats:
+    """Shares of the chords that stand where a beat is divided more finely than by its slots, three for simple beats, three for compound ones (those of the other
+    family 0). Simple: on its second and fourth quarter, on its thirds, on its outer eighths. Compound: on none of its sixths, on its half, on its outer sixths."""
+    inside = track.place % 1.0
+    near = partial(near_any, inside)
+    if track.frame.family == COMPOUND:
+        sixths = inside * 6
+        off = np.abs(sixths - np.round(sixths)) > 0.06
+        return np.array([0.0, 0.0, 0.0, off.mean(), near((1 / 2,), 0.07), near((1 / 6, 5 / 6), 0.05)])
+    return np.array([near((1 / 4, 3 / 4), 0.07), near((1 / 3, 2 / 3), 0.05), near((1 / 8, 7 / 8), 0.05), 0.0, 0.0, 0.0])
+
+
+def near_any(inside: Floats, parts: tuple[float, ...], within: float) -> float:
+    """The share of places in the beat that lie so near one of the parts."""
+    return float((np.abs(inside[:, None] - np.array(parts)).min(1) < within).mean())
+
+
+def pace_of_kind(track: Track, time: Floats) -> Floats:
+    """ln of the seconds of a beat, and its square, apart for each kind of bar (all others 0). Shape 2 len(BARS)."""
+    out = np.zeros((2, len(BARS)))
+    bar = (track.frame.beats, track.frame.family)
+    if bar in BARS:
+        ln_s = math.log(beat_s(track, time))
+        out[:, BARS.index(bar)] = ln_s, ln_s * ln_s
+    return out.ravel()

@@ -20,7 +20,16 @@ from importlib import resources
 
 import numpy as np
 
-from ductus.core.reading.bar_evidence import MEASURED, Evidence, Judged, beat_s, long_notes, measured
+from ductus.core.reading.bar_evidence import (
+    MEASURED,
+    Evidence,
+    Judged,
+    beat_s,
+    divided,
+    measured,
+    on_slots,
+    pace_of_kind,
+)
 from ductus.core.reading.beam import HINT_RANGE, HINT_SD, Frame, Track
 from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats
 
@@ -35,7 +44,6 @@ PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
 SLOWEST_S = 60 / 40  # where no meter is told: the slowest mark of a metronome (common practice)
 MOST_PHASES = 12
 SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
-LEAST_SPREAD = 0.1  # deviations: rivals that differ by less in a feature are not set apart by it
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,20 +110,19 @@ class Weights:
 
 @lru_cache(maxsize=1)
 def weights() -> Weights:
-    """The fitted weights: of the measures, their squares, their places among the rivals (each in the order of MEASURED), and of long notes by slots."""
+    """The fitted weights: of the measures and their squares (each in the order of MEASURED), then of what is measured apart for each kind of bar."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("bars.json").read_text("utf-8"))
     assert data["features"] == list(MEASURED)
-    weight = np.concatenate([data["plain"], data["square"], data["among"], data["slots"]])
+    weight = np.concatenate([data[part] for part in ("plain", "square", "slots", "divided", "pace")])
     return Weights(np.array(data["middle"]), np.array(data["deviation"]), weight)
 
 
 def told_apart(rows: Floats, middle: Floats, deviation: Floats) -> Floats:
     """What the weights act on, for rows of ``features_of``: each measure in deviations from its middle, its square (too little and too much both speak
-    against a labelling), and where it stands among the rivals of this take; then the long notes by slots, as they are."""
-    own, slots = np.split(rows, [len(MEASURED)], axis=1)
+    against a labelling), and what is measured apart for each kind of bar, as it is."""
+    own, by_kind = np.split(rows, [len(MEASURED)], axis=1)
     plain = (own - middle) / deviation
-    among = (own - own.mean(0)) / (own.std(0) + LEAST_SPREAD * deviation)
-    return np.concatenate([plain, plain * plain, among, slots], axis=1)
+    return np.concatenate([plain, plain * plain, by_kind], axis=1)
 
 
 def behind(found: Sequence[Candidate], tracks: Sequence[Track]) -> Floats:
@@ -132,7 +139,8 @@ def features_of(
     for candidate, late in zip(found, behind(found, tracks), strict=True):
         track = candidate.track
         judged = Judged(priors.get(str(track.frame.meter), -3.0), candidate.own, float(late))
-        rows.append(np.concatenate([measured(track, judged, take), long_notes(track, length)]))
+        by_kind = (on_slots(track, length), divided(track), pace_of_kind(track, take.chords.time))
+        rows.append(np.concatenate([measured(track, judged, take), *by_kind]))
     return np.array(rows)
 
 

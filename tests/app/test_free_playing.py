@@ -12,6 +12,7 @@ from ductus.app.lead import openings, untimed_page
 from ductus.app.library import Library
 from ductus.app.readings import reading_of, worked_out
 from ductus.app.shown import strip_of
+from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.click import AsWritten, click_plan
 from ductus.core.playback.performance import written_tempo_map
@@ -27,7 +28,7 @@ from ductus.core.reading.choosing_beats import (
     ReadUnpinned,
 )
 from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.questions import hidden_beat
+from ductus.core.reading.questions import hidden_beat, stray_ends
 from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.score.layouts import new_piece
 from ductus.core.time.meters import Meter
@@ -143,6 +144,17 @@ def test_stray_notes_at_the_ends_are_proposed_to_be_left_out(library: Library) -
     assert len(at.piece.notes) == notes
     at.read(ReadExtent(50, 40))
     assert "Nothing would be left" in at.problems[-1]
+
+
+def test_a_section_after_a_wait_belongs_to_the_music() -> None:
+    """Sixteen notes at an end may be somebody trying the keys; with one more they are a last section of 17 among 120."""
+
+    def played(last: int) -> Take:
+        times = [k * 400_000 for k in range(103)] + [103 * 400_000 + 4_000_000 + k * 400_000 for k in range(last)]
+        return Take(tuple(PlayedNote(t, t + 300_000, 60 + k % 12, 64) for k, t in enumerate(times)))
+
+    assert stray_ends(played(17)) is None
+    assert stray_ends(played(16)) == (0, 102 * 400_000, 16)
 
 
 def test_a_note_says_which_bar_it_is(free: Sitter) -> None:

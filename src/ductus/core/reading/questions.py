@@ -25,7 +25,10 @@ from ductus.core.words import count_words, ordinal
 APART_US = 2_500_000  # silence that parts stray notes from the music
 APART_TIMES = 4.0  # and so many times the usual gap between onsets
 HIDDEN = 0.55  # of the beats are struck at least where the beat is plain to hear
-MOST_STRAY = 0.2  # of the notes of the take
+MOST_STRAY, MOST_STRAYS = (
+    0.2,
+    16,
+)  # of the notes of the take, and notes at one end: more of them after a wait are a part of the music
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +56,7 @@ def stray_ends(take: Take) -> tuple[int, int, int] | None:
         return None
     gaps = [b - a for a, b in itertools.pairwise(onsets)]
     far = max(APART_US, APART_TIMES * statistics.median([g for g in gaps if g > 40_000] or [1]))
-    most = int(len(onsets) * MOST_STRAY)
+    most = min(int(len(onsets) * MOST_STRAY), MOST_STRAYS)
     first, last = 0, len(onsets)
     for k, gap in enumerate(gaps[:most]):
         if gap > far:

@@ -14,6 +14,7 @@ from ductus.app.readings import reading_of, worked_out
 from ductus.app.shown import strip_of
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch
+from ductus.core.playback.checking import Apart, apart_words
 from ductus.core.playback.click import AsWritten, click_plan
 from ductus.core.playback.performance import written_tempo_map
 from ductus.core.reading.choice import QUESTIONS
@@ -144,6 +145,13 @@ def test_stray_notes_at_the_ends_are_proposed_to_be_left_out(library: Library) -
     assert len(at.piece.notes) == notes
     at.read(ReadExtent(50, 40))
     assert "Nothing would be left" in at.problems[-1]
+
+
+def test_a_free_take_is_not_said_to_have_had_a_click(free: Sitter) -> None:
+    assert "from a click at the page's tempo" in strip_of(free.desk, free.reading().id).apart_words
+    late = [Apart(1, 0, 30_000), Apart(2, 2880, -10_000)]
+    assert apart_words(late, free=False) == "20 ms from the click on average"
+    assert apart_words(late[1:], free=True) == "never far from a click at the page's tempo (10 ms on average)"
 
 
 def test_a_section_after_a_wait_belongs_to_the_music() -> None:

@@ -207,7 +207,7 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
         tempo_curve(result),
         tempo_words(meter, result),
         tuple((a.bar, a.tick, a.us) for a in worst_of(apart)),
-        apart_words(apart),
+        apart_words(apart, free=worked.free),
         worked.choices.extent,
         stray and stray[:2],
     )

@@ -52,13 +52,14 @@ def worst_of(apart: Sequence[Apart]) -> list[Apart]:
     return sorted(far, key=lambda a: -abs(a.us))[:NAMED]
 
 
-def apart_words(apart: Sequence[Apart]) -> str:
-    """How far it is throughout, in words."""
+def apart_words(apart: Sequence[Apart], *, free: bool) -> str:
+    """How far it is throughout, in words; a free take had no click of its own."""
     if not apart:
         return ""
     mean = sum(abs(a.us) for a in apart) / len(apart) / 1000
+    click = "a click at the page's tempo" if free else "the click"
     return (
-        f"{mean:.0f} ms from the click on average"
+        f"{mean:.0f} ms from {click} on average"
         if worst_of(apart)
-        else f"never far from the click ({mean:.0f} ms on average)"
+        else f"never far from {click} ({mean:.0f} ms on average)"
     )

@@ -1,6 +1,6 @@
 """Fits the weights by which bars of free playing are chosen (``core/reading/relabel.py``), and prints what they reach on pieces left out.
 
-    python tools/fit_bars.py build/fit-corpus.json.gz [--write] [--pieces 900] [--jobs 2]
+    python tools/fit_bars.py build/fit-corpus.json.gz [--write] [--pieces 900] [--jobs 2]    (some forty minutes)
 
 Scores: the beginnings of a spread of the pieces of tools/fit_corpus.py, each played freely by tools/simulated_player.py as it is and in textures of a keyboard; concert
 music is rare among them and hard, so it is also played from where it was cut, stretch by stretch. Every third piece is left out of the fit.

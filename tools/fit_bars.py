@@ -33,7 +33,7 @@ sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 from bench.reading import Case
 
 from ductus.core.performance.takes import Take
-from ductus.core.reading.bar_evidence import ALL_SLOTS, BARS, MEASURED, PACES_S, beat_s, out_of_pace
+from ductus.core.reading.bar_evidence import ALL_SLOTS, BARS, DIVISIONS, MEASURED, PACES_S, beat_s, out_of_pace
 from ductus.core.reading.divisions import COMPOUND, Floats
 from ductus.core.reading.free import FOLLOWED, METER_PRIOR, beam_tracks, frames_for, heard, priors
 from ductus.core.reading.relabel import SOURCE, behind, features_of, siblings, told_apart
@@ -229,7 +229,7 @@ def reached(groups: list[Group], scores: Callable[[Group], Floats]) -> tuple[flo
 
 def columns(fitted: Fit) -> dict[str, Floats]:
     """The weights by what they act on (see ``told_apart``)."""
-    sizes = (len(MEASURED), len(MEASURED), 2 * ALL_SLOTS, 6, 2 * len(BARS))
+    sizes = (len(MEASURED), len(MEASURED), 2 * ALL_SLOTS, DIVISIONS, 2 * len(BARS))
     parts = np.split(fitted.weight, np.cumsum(sizes)[:-1])
     return dict(zip(("plain", "square", "slots", "divided", "pace"), parts, strict=True))
 

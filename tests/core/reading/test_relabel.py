@@ -15,6 +15,7 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.bar_evidence import (
     ALL_SLOTS,
     BARS,
+    DIVISIONS,
     FIRST_SLOT,
     MEASURED,
     Judged,
@@ -195,7 +196,7 @@ def test_the_table_fits_the_features() -> None:
     known = heard(notes_at(time, [60] * len(time), [0.2] * len(time)))
     found = siblings([track], frames_for(ReadSettings()), known.chords.time)
     rows = features_of(found, [track], known, priors())
-    assert rows.shape == (len(found), len(MEASURED) + 2 * ALL_SLOTS + 6 + 2 * len(BARS))
+    assert rows.shape == (len(found), len(MEASURED) + 2 * ALL_SLOTS + DIVISIONS + 2 * len(BARS))
     assert np.isfinite(rows).all()
     made = told_apart(rows, fitted.middle, fitted.deviation)
     assert made.shape == (len(found), len(fitted.weight))

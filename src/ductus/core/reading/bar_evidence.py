@@ -40,6 +40,7 @@ BARS = ((4, SIMPLE), (3, SIMPLE), (2, SIMPLE), (2, COMPOUND), (1, COMPOUND), (3,
 SLOTS = {SIMPLE: 2, COMPOUND: 3}  # to a beat
 FIRST_SLOT = {bar: sum(b * SLOTS[f] for b, f in BARS[:k]) for k, bar in enumerate(BARS)}
 ALL_SLOTS = sum(b * SLOTS[f] for b, f in BARS)
+DIVISIONS = 6  # how many finer divisions of beats are told apart
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,7 +266,7 @@ def on_slots(track: Track, length: Floats) -> Floats:
 
 def divided(track: Track) -> Floats:
     """Shares of the chords that stand where a beat is divided more finely than by its slots, three for simple beats, three for compound ones (those of the other
-    family 0). Simple: on its second and fourth quarter, on its thirds, on its outer eighths. Compound: on none of its sixths, on its half, on its outer sixths."""
+    family 0). Simple: on its second and fourth quarter, on its thirds, on its outer eighths. Compound: on none of its sixths, on its half, on its outer sixths. Shape DIVISIONS."""
     inside = track.place % 1.0
     near = partial(near_any, inside)
     if track.frame.family == COMPOUND:

@@ -25,10 +25,8 @@ from ductus.core.words import count_words, ordinal
 APART_US = 2_500_000  # silence that parts stray notes from the music
 APART_TIMES = 4.0  # and so many times the usual gap between onsets
 HIDDEN = 0.55  # of the beats are struck at least where the beat is plain to hear
-MOST_STRAY, MOST_STRAYS = (
-    0.2,
-    16,
-)  # of the notes of the take, and notes at one end: more of them after a wait are a part of the music
+MOST_STRAY = 0.2  # of the notes of the take
+MOST_STRAYS = 16  # notes at one end: more of them after a wait are a part of the music
 
 
 @dataclass(frozen=True, slots=True)

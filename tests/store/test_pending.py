@@ -204,6 +204,21 @@ def test_the_history_of_a_large_change_is_packed_and_goes_into_the_file(library:
     assert rows(other.piece) == before
 
 
+def nobody_reads(monkeypatch: pytest.MonkeyPatch) -> None:
+    """From now on no change is read and no piece made anew in this thread; a piece that another test opened a moment ago may still look back beside it."""
+    here = threading.current_thread()
+
+    def never(done: Callable[..., Any]) -> Callable[..., Any]:
+        def asked(*given: Any, **named: Any) -> Any:
+            assert threading.current_thread() is not here, "the change is at hand: nobody has to read it"
+            return done(*given, **named)
+
+        return asked
+
+    monkeypatch.setattr("ductus.store.pieces.change_from_kept", never(change_from_kept))
+    monkeypatch.setattr(Piece, "with_rows", never(Piece.with_rows))
+
+
 class Statements(list[str]):
     """What was asked of the database."""
 
@@ -218,19 +233,7 @@ def test_undo_of_a_large_change_writes_none_of_its_rows_while_somebody_waits(
     desk.apply(louder(desk.piece, 20))
     after = desk.piece
 
-    here = (
-        threading.current_thread()
-    )  # a piece that was opened a moment ago, in another test, may still look back beside this one
-
-    def never(done: Callable[..., Any]) -> Callable[..., Any]:
-        def asked(*given: Any, **named: Any) -> Any:
-            assert threading.current_thread() is not here, "the change is at hand: nobody has to read it"
-            return done(*given, **named)
-
-        return asked
-
-    monkeypatch.setattr("ductus.store.pieces.change_from_kept", never(change_from_kept))
-    monkeypatch.setattr(Piece, "with_rows", never(Piece.with_rows))
+    nobody_reads(monkeypatch)
     done = Statements()
     connection = desk._database._connection
     connection.set_trace_callback(done.append)
@@ -291,19 +294,7 @@ def test_a_large_edit_of_before_is_at_hand_soon_after_the_piece_was_opened(
             break
         time.sleep(0.02)
 
-    here = (
-        threading.current_thread()
-    )  # a piece that was opened a moment ago, in another test, may still look back beside this one
-
-    def never(done: Callable[..., Any]) -> Callable[..., Any]:
-        def asked(*given: Any, **named: Any) -> Any:
-            assert threading.current_thread() is not here, "the change is at hand: nobody has to read it"
-            return done(*given, **named)
-
-        return asked
-
-    monkeypatch.setattr("ductus.store.pieces.change_from_kept", never(change_from_kept))
-    monkeypatch.setattr(Piece, "with_rows", never(Piece.with_rows))
+    nobody_reads(monkeypatch)
     assert desk.undo() is not None
     assert rows(desk.piece) == before
     assert desk.redo() is not None

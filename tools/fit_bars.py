@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import argparse
 import gzip
-import itertools
 import json
 import math
 import random
@@ -42,7 +41,7 @@ from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER
 from fit_corpus import UNIT, split_chorales
 from hand_variants import RHYTHMS, varied
-from simulated_player import felt_beat
+from simulated_player import fast_gap, felt_beat
 
 OUT = ROOT / "src" / "ductus" / "core" / "reading" / "tables" / "bars.json"
 KINDS = (
@@ -55,6 +54,7 @@ KINDS = (
 )  # of pieces, by the beginnings of their names; the last are tunes
 RIDGE = 0.003
 MOST_NOTES, STRETCH, LEAST_STRETCH = 380, 330, 120  # notes of a beginning, and of a stretch of concert music further on
+LEAST_LEFT = 150  # notes from where a stretch may begin to the end
 TEXTURES = 2  # each beginning is played as it is, and as often in textures of a keyboard
 CONCERT_WEIGHT = 2.0  # how much more a performance of concert music counts than one of a tune
 FASTEST_S = (0.09, 0.115)  # usual gaps of the fastest common notes in a hand: nine to eleven a second (common practice)
@@ -95,7 +95,7 @@ def stretches(piece: dict[str, Any]) -> list[dict[str, Any]]:
     meter, pickup = parse_meter(piece["meter"]), piece["pickup"]
     bar = meter.bar_ticks * UNIT // QUARTER
     notes, out = sorted(piece["notes"]), []
-    for first in range(STRETCH, len(notes) - LEAST_STRETCH - 30, STRETCH):
+    for first in range(STRETCH, len(notes) - LEAST_LEFT, STRETCH):
         start = -(-(notes[first][0] - pickup) // bar) * bar
         found = [[n[0] - start, *n[1:]] for n in notes if n[0] >= start][:STRETCH]
         if len({n[5] for n in found}) == 2 and len(found) > LEAST_STRETCH:
@@ -117,12 +117,7 @@ def any_pace(piece: dict[str, Any], rng: random.Random) -> float:
     beat_s = math.exp(rng.uniform(*(math.log(s) for s in PACES_S)))
     halves = piece["meter"] == "2/2" and rng.random() < IN_HALVES
     quarter_s = beat_s * UNIT / (2 * UNIT if halves else felt_beat(piece["meter"]))
-    gaps: list[int] = []
-    for staff in (1, 2):
-        at = sorted({n[0] for n in piece["notes"] if n[5] == staff})
-        gaps += [b - a for a, b in itertools.pairwise(at)]
-    gaps.sort()
-    return max(quarter_s, rng.uniform(*FASTEST_S) / (gaps[len(gaps) // 20] / UNIT))
+    return max(quarter_s, rng.uniform(*FASTEST_S) / fast_gap(piece, 20))
 
 
 def examine(job: tuple[dict[str, Any], int]) -> Group | None:

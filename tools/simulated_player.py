@@ -31,13 +31,17 @@ def choose_pace(piece: dict[str, Any], rng: random.Random) -> float:
     """Seconds to the quarter: a usual pace, slower where fast notes would be out of reach."""
     beat_s = rng.uniform(0.4, 0.95)
     quarter_s = beat_s * UNIT / felt_beat(piece["meter"])
+    return max(quarter_s, 0.11 / fast_gap(piece, 25))
+
+
+def fast_gap(piece: dict[str, Any], one_in: int) -> float:
+    """Quarters between onsets in a hand where it goes fast: one gap in so many is as short."""
     gaps: list[int] = []
     for staff in (1, 2):
         at = sorted({n[0] for n in piece["notes"] if n[5] == staff})
         gaps += [b - a for a, b in itertools.pairwise(at)]
     gaps.sort()
-    fast = gaps[len(gaps) // 25] / UNIT
-    return max(quarter_s, 0.11 / fast)
+    return gaps[len(gaps) // one_in] / UNIT
 
 
 def steady_clock(quarter_s: float, start_s: float) -> Callable[[int], float]:

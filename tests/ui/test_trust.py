@@ -226,9 +226,8 @@ def test_undo_pressed_fast_behind_an_edit_that_waits_goes_one_by_one(page: Page,
     page.add_init_script(SLOW_ANSWERS)
     piece = begin(page, "Fast undo")
     press(page, "Backquote", "a", "s", "d", "f", "PageUp")
-    expect(page.locator(".system g.note")).to_have_count(
-        4
-    )  # while they are on their way, two notes and beat 3 are passed, too
+    # while the four are on their way, two notes and beat 3 are passed, too
+    expect(page.locator(".system g.note")).to_have_count(4)
     expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 1")
     press(page, "KeyB", "Alt+ArrowUp", "Control+KeyZ", "Control+KeyZ", "Control+KeyZ")
     expect(page.get_by_test_id("position")).to_have_text("bar 1 · beat 3")

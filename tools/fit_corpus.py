@@ -266,13 +266,13 @@ def chorales() -> list[str]:
 
 def main() -> None:
     """Read everything and write one file."""
+    out = Path(sys.argv[1])
     quartets = sorted({p for pattern in QUARTETS for p in glob.glob(str(CORPUS / pattern))}) + chorales()
     tunes = sorted({p for pattern in TUNES for p in glob.glob(str(CORPUS / pattern))})
     with ProcessPoolExecutor(2) as pool:
         pieces = [p for found in pool.map(read_tunes, tunes) for p in found]
         print(len(pieces), "tunes")
         pieces += [p for found in pool.map(read_quartet, quartets) for p in found]
-    out = Path(sys.argv[1])
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_bytes(gzip.compress(json.dumps(pieces).encode()))
     print(len(pieces), "pieces", sum(len(p["notes"]) for p in pieces), "notes", Counter(p["meter"] for p in pieces))

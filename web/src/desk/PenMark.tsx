@@ -1,8 +1,10 @@
-/** The pen: a slanted nib at the staff, behind the music so that nothing of it is covered, with a ghost of the step value, pending notes, and its bar and beat. */
+/** The pen: a slanted nib at the staff, behind the music so that nothing of it is covered, with a ghost of the step value, pending notes, and its bar and beat.
+ * A pen that is up is drawn in outline, so that the music stays readable through it. */
 import type { Pen } from '../api/wire'
 import type { PenPlace } from './geometry'
 
 const FILLED = new Set(['quarter', 'eighth', '16th', '32nd', '64th', '128th'])
+const OUTLINE = { fill: 'none', stroke: 'currentColor', strokeWidth: 0.9, opacity: 0.8 }
 const FLAGS: Record<string, number> = { eighth: 1, '16th': 2, '32nd': 3, '64th': 4, '128th': 5 }
 
 function Head({ x, y, space, base }: { x: number; y: number; space: number; base: string }) {
@@ -41,11 +43,11 @@ export function PenMark({ pen, place }: { pen: Pen; place: PenPlace }) {
             <path key={i} d={`M${stemX} ${stemTop + i * space * 0.8}q${space * 0.2} ${space} ${space * 0.9} ${space * 1.3}`} fill="none" stroke="currentColor" strokeWidth={1.8} />
           ))}
         </g>
-        <g transform={`translate(${stemmed ? stemX : x} ${tipY}) rotate(28)`} opacity={pen.down ? 1 : 0.55}>
-          <path d="M0 0C-1.2 -5 -4.6 -8.5 -5 -14L-3.6 -19H3.6L5 -14C4.6 -8.5 1.2 -5 0 0Z" fill="currentColor" />
-          <path d="M-3.6 -20.5H3.6L4.2 -36C4.2 -38.5 -4.2 -38.5 -4.2 -36Z" fill="currentColor" opacity={0.82} />
-          <path d="M0 -1.5V-11" stroke="var(--color-paper)" strokeWidth={0.9} />
-          <circle cx={0} cy={-12} r={1.35} fill="var(--color-paper)" />
+        <g transform={`translate(${stemmed ? stemX : x} ${tipY}) rotate(28)`} {...(pen.down ? { fill: 'currentColor' } : OUTLINE)}>
+          <path d="M0 0C-1.2 -5 -4.6 -8.5 -5 -14L-3.6 -19H3.6L5 -14C4.6 -8.5 1.2 -5 0 0Z" />
+          <path d="M-3.6 -20.5H3.6L4.2 -36C4.2 -38.5 -4.2 -38.5 -4.2 -36Z" opacity={0.82} />
+          <path d="M0 -1.5V-11" stroke={pen.down ? 'var(--color-paper)' : 'currentColor'} strokeWidth={0.9} />
+          <circle cx={0} cy={-12} r={1.35} fill={pen.down ? 'var(--color-paper)' : 'none'} />
         </g>
         {pen.tuplet && (
           <text x={x} y={place.staff.top - 5.6 * space} textAnchor="middle" fontSize={space * 1.9} fontStyle="italic" fill="currentColor" className="font-serif">

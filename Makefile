@@ -8,7 +8,7 @@ WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web
   src/ductus/core/recording/choices.py $(wildcard src/ductus/core/score/frame/*.py) src/ductus/core/score/mark_edits.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
 PORT ?= 8765
 
-.PHONY: setup demo test check check-python check-types check-web bench bench-reading fuzz chromium converter types wheel clean
+.PHONY: setup demo test check check-python check-types check-web bench bench-reading pictures fuzz chromium converter types wheel clean
 
 COMPILED = .venv/.compiled
 
@@ -82,6 +82,9 @@ fuzz: setup chromium
 
 bench-reading: setup
 	$(PY) bench/reading.py
+
+pictures: setup chromium converter
+	$(PY) tools/take_pictures.py
 
 wheel: setup
 	$(PY) -m build

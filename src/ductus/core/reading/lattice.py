@@ -66,6 +66,8 @@ class Candidates:
     time: Floats
     row: Ints
     kind: int
+    first_beat: int
+    last_beat: int
 
 
 class Lattice:
@@ -86,7 +88,7 @@ class Lattice:
         """``allowed[k, g]`` is 1 where beat k may take division g; ``reach`` is a share of the local beat; ``habit`` that of each note, if known."""
         self.segments = segments_of(onset, release, key)
         self.ends = sorted(self.segments)
-        self._family = family
+        self._empty = [EMPTY[f] for f in family.tolist()]
         self.candidates = candidates_of(onset, self.ends, beat_s, _places_of_beats(allowed, table), reach)
         self.every = [s for n in self.ends for s in self.segments[n]]
         self.counts = np.array([len(self.candidates[s.last].time) for s in self.every])
@@ -118,10 +120,9 @@ class Lattice:
         return found
 
     def _turns_by_kind(self, a: Candidates, b: Candidates) -> NDArray[np.float32]:
-        last = len(self._family) - 1
-        leaving = EMPTY[int(self._family[min(int(a.beat[0]) + 1, last)])]
-        coming = EMPTY[int(self._family[max(int(b.beat[-1]) - 1, 0)])]
-        name = (a.kind, b.kind, int(b.beat[0] - a.beat[0]), leaving, coming)
+        leaving = self._empty[min(a.first_beat + 1, len(self._empty) - 1)]
+        coming = self._empty[max(b.last_beat - 1, 0)]
+        name = (a.kind, b.kind, b.first_beat - a.first_beat, leaving, coming)
         found = self._by_kind.get(name)
         if found is None:
             found = self._by_kind[name] = self._turns(a, b, leaving, coming)
@@ -170,7 +171,7 @@ def candidates_of(
         )
         beat, row = beat[near], row[near]
         kind = kinds.setdefault((row.tobytes(), (beat - beat[0]).tobytes()), len(kinds))
-        out[n] = Candidates(beat, division[near], slot[near], time[near], row, kind)
+        out[n] = Candidates(beat, division[near], slot[near], time[near], row, kind, int(beat[0]), int(beat[-1]))
     return out
 
 
@@ -303,50 +304,53 @@ class Hearing:
 Path = list[tuple[Segment, int]]  # segments with the index of their candidate, in order
 
 
-def best_paths(lattice: Lattice, feels: Sequence[Feel]) -> tuple[Floats, list[Path]]:
-    """Viterbi for every feel: (log likelihoods, paths)."""
-    hearing = Hearing(lattice, feels)
-    value: dict[int, Floats] = {}
-    for n in lattice.ends:
-        best: Floats | None = None
-        for segment in lattice.segments[n]:
-            emission = hearing.of(segment)
-            before = segment.first - 1
-            if before < 0:
-                ways = emission + lattice.opening(n)
-            elif before in value:
-                ways = emission + (value[before][:, :, None] + lattice.turns(before, n)).max(1)
-            else:
-                continue
-            best = ways if best is None else np.maximum(best, ways)
-        value[n] = best if best is not None else np.full((len(feels), len(lattice.candidates[n].beat)), LOW)
-    paths = [_trace(lattice, value, hearing, b) for b in range(len(feels))]
-    return value[lattice.ends[-1]].max(1), paths
+class Decoding:
+    """Viterbi for some feels at once: the log likelihood of each, and the likeliest path of those that are asked for."""
 
+    def __init__(self, lattice: Lattice, feels: Sequence[Feel]) -> None:
+        self._lattice, self._hearing = lattice, Hearing(lattice, feels)
+        self._value: dict[int, Floats] = {}
+        hearing, value = self._hearing, self._value
+        for n in lattice.ends:
+            best: Floats | None = None
+            for segment in lattice.segments[n]:
+                emission = hearing.of(segment)
+                before = segment.first - 1
+                if before < 0:
+                    ways = emission + lattice.opening(n)
+                elif before in value:
+                    ways = emission + np.maximum.reduce(value[before][:, :, None] + lattice.turns(before, n), 1)
+                else:
+                    continue
+                best = ways if best is None else np.maximum(best, ways)
+            value[n] = best if best is not None else np.full((len(feels), len(lattice.candidates[n].beat)), LOW)
+        self.scores = value[lattice.ends[-1]].max(1)
 
-def _trace(lattice: Lattice, value: dict[int, Floats], hearing: Hearing, b: int) -> Path:
-    """Follow the best path back; the choices are worked out again, which is cheaper than keeping them."""
-    n = lattice.ends[-1]
-    c = int(value[n][b].argmax())
-    path: Path = []
-    while True:
-        best, chosen, chosen_p = LOW * 2, lattice.segments[n][-1], -1
-        for segment in lattice.segments[n]:
-            before = segment.first - 1
-            if before < 0:
-                score, p = float(hearing.of(segment)[b, c] + lattice.opening(n)[c]), -1
-            elif before in value:
-                ways = value[before][b] + lattice.turns(before, n)[:, c]
-                p = int(ways.argmax())
-                score = float(hearing.of(segment)[b, c] + ways[p])
-            else:
-                continue
-            if score > best:
-                best, chosen, chosen_p = score, segment, p
-        path.append((chosen, c))
-        if chosen.first == 0:
-            return path[::-1]
-        n, c = chosen.first - 1, chosen_p
+    def path(self, feel: int) -> Path:
+        """Follow the best path of one feel back; the choices are worked out again, which is cheaper than keeping them."""
+        lattice, value, heard = self._lattice, self._value, self._hearing.of
+        n = lattice.ends[-1]
+        c = int(value[n][feel].argmax())
+        path: Path = []
+        while True:
+            best, chosen, chosen_p = LOW * 2, lattice.segments[n][-1], -1
+            alone = len(lattice.segments[n]) == 1
+            for segment in lattice.segments[n]:
+                before = segment.first - 1
+                if before < 0:
+                    score, p = float(heard(segment)[feel, c] + lattice.opening(n)[c]), -1
+                elif before in value:
+                    ways = value[before][feel] + lattice.turns(before, n)[:, c]
+                    p = int(ways.argmax())
+                    score = 0.0 if alone else float(heard(segment)[feel, c] + ways[p])
+                else:
+                    continue
+                if score > best:
+                    best, chosen, chosen_p = score, segment, p
+            path.append((chosen, c))
+            if chosen.first == 0:
+                return path[::-1]
+            n, c = chosen.first - 1, chosen_p
 
 
 def log_sum(x: Floats, axis: int) -> Floats:
@@ -396,15 +400,15 @@ def posteriors(lattice: Lattice, feel: Feel) -> list[tuple[Segment, NDArray[np.f
     return out
 
 
-def as_notes(
-    path: Sequence[tuple[Segment, int]], lattice: Lattice, count: int
-) -> tuple[Ints, Ints, Ints, Floats, Ints]:
+def as_notes(path: Path, lattice: Lattice) -> tuple[Ints, Ints, Ints, Floats, Ints]:
     """Beat, division, slot, time and number of the chord of every note on a path."""
-    beat, division, slot, chord = (np.zeros(count, np.int64) for _ in range(4))
-    time = np.zeros(count)
-    for number, (segment, c) in enumerate(path):
-        at = slice(segment.first, segment.last + 1)
-        found = lattice.candidates[segment.last]
-        beat[at], division[at], slot[at], time[at] = found.beat[c], found.division[c], found.slot[c], found.time[c]
-        chord[at] = number
-    return beat, division, slot, time, chord
+    places = [lattice.candidates[segment.last] for segment, _ in path]
+    size = np.array([segment.last - segment.first + 1 for segment, _ in path])
+    beat, division, slot = (
+        np.repeat(np.array(column, np.int64), size)
+        for column in zip(
+            *((p.beat[c], p.division[c], p.slot[c]) for p, (_, c) in zip(places, path, strict=True)), strict=True
+        )
+    )
+    time = np.repeat(np.array([p.time[c] for p, (_, c) in zip(places, path, strict=True)]), size)
+    return beat, division, slot, time, np.repeat(np.arange(len(path)), size)

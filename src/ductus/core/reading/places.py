@@ -31,7 +31,7 @@ from ductus.core.reading.divisions import (
     tabulate,
 )
 from ductus.core.reading.hand_lags import HABITS, habits_of, middle, usual
-from ductus.core.reading.lattice import Feel, Lattice, as_notes, best_paths, posteriors
+from ductus.core.reading.lattice import Decoding, Feel, Lattice, as_notes, posteriors
 from ductus.core.reading.settings import ReadSettings
 
 REACH_BEATS = 0.36  # a note is looked for within this share of a beat of its onset
@@ -271,17 +271,18 @@ def refine(
     played: Played, lattice: Lattice, table: RhythmTable, feels: Sequence[Feel], rounds: int, *, centred: bool = False
 ) -> Places:
     """Decode and estimate the feel by turns, from several starts at once; the best of the last round."""
-    for left in range(rounds, 0, -1):
-        scores, paths = best_paths(lattice, feels)
-        if left > 1:
-            decoded = (as_notes(path, lattice, len(played.onset)) for path in paths)
-            least = LEAST_CENTRED_SD_S if centred else LEAST_CHORD_SD_S
-            feels = distinct(
-                [estimate_feel(played.onset, time, chord, lattice.habit, least) for _, _, _, time, chord in decoded]
-            )
-    best = int(scores.argmax())
-    beat, division, slot, _, chord = as_notes(paths[best], lattice, len(played.onset))
-    return Places(beat, beat + table.slot_at[division, slot], division, slot, chord, feels[best], float(scores[best]))
+    least = LEAST_CENTRED_SD_S if centred else LEAST_CHORD_SD_S
+    for _ in range(rounds - 1):
+        decoding = Decoding(lattice, feels)
+        decoded = (as_notes(decoding.path(k), lattice) for k in range(len(feels)))
+        feels = distinct(
+            [estimate_feel(played.onset, time, chord, lattice.habit, least) for _, _, _, time, chord in decoded]
+        )
+    decoding = Decoding(lattice, feels)
+    best = int(decoding.scores.argmax())
+    beat, division, slot, _, chord = as_notes(decoding.path(best), lattice)
+    score = float(decoding.scores[best])
+    return Places(beat, beat + table.slot_at[division, slot], division, slot, chord, feels[best], score)
 
 
 def distinct(feels: Sequence[Feel]) -> list[Feel]:

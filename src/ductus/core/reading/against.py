@@ -16,6 +16,7 @@ from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.detached import articulations, detached_lengths, full_lengths
 from ductus.core.reading.doubts import find_doubts
+from ductus.core.reading.early import early_on_beats
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
 from ductus.core.reading.kit import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
@@ -137,11 +138,14 @@ def decode(
     heard = tuple(find_ornaments(take)) if settings.kit is None else ()
     taken = as_signs(take, heard, grid, settings, decided) if settings.kit is None else find_strokes(take)
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
+    let_go = played_notes(take).release
     if settings.pedal:
         take = with_pedal(take)
     played = played_notes(take)
     with stretch(0.0, 0.6):
         places = place_take(played, grid, settings, rivals=True, centred=centred)
+    if settings.kit is None:
+        places = early_on_beats(places, played.key, played.onset, let_go, grid, centred=centred)
     return Decoded(whole, taken, events, take, played, grid, places, pulses, settings, heard, decided)
 
 

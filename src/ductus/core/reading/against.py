@@ -16,7 +16,7 @@ from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.detached import articulations, detached_lengths, full_lengths
 from ductus.core.reading.doubts import find_doubts
-from ductus.core.reading.early import early_on_beats
+from ductus.core.reading.beside import onto_beats
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
 from ductus.core.reading.kit import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
@@ -145,7 +145,7 @@ def decode(
     with stretch(0.0, 0.6):
         places = place_take(played, grid, settings, rivals=True, centred=centred)
     if settings.kit is None:
-        places = early_on_beats(places, played.key, played.onset, let_go, grid, centred=centred)
+        places = onto_beats(places, played.key, played.onset, let_go, grid, centred=centred)
     return Decoded(whole, taken, events, take, played, grid, places, pulses, settings, heard, decided)
 
 

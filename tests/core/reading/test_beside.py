@@ -8,8 +8,8 @@ import pytest
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.against import read_against
 from ductus.core.reading.beats import BeatGrid
-from ductus.core.reading.divisions import DIVISIONS, SIMPLE
 from ductus.core.reading.beside import onto_beats
+from ductus.core.reading.divisions import DIVISIONS, SIMPLE
 from ductus.core.reading.lattice import Feel
 from ductus.core.reading.places import Places
 from ductus.core.reading.settings import Pins, ReadSettings

@@ -14,9 +14,9 @@ from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.beats import BeatGrid, grid_for
+from ductus.core.reading.beside import onto_beats
 from ductus.core.reading.detached import articulations, detached_lengths, full_lengths
 from ductus.core.reading.doubts import find_doubts
-from ductus.core.reading.beside import onto_beats
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
 from ductus.core.reading.kit import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths

@@ -15,13 +15,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ductus.core.reading.beats import BeatGrid
-from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats, Ints, smallest_division
+from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, Floats, Ints
 from ductus.core.reading.places import Places
 
 BESIDE = {SIMPLE: 1 / 6, COMPOUND: 1 / 12}  # of a beat of each family
@@ -32,7 +31,8 @@ LONGEST_LEAD_S = 0.15
 PSEUDO_LEADS, PSEUDO_MEANT, ROUNDS = 1.0, 2.0, 10
 OCTAVE, FIGURE = 12, 1 / 4  # semitones; of a beat
 NEIGHBOURS = 48  # notes on each side among which those of the same beat are looked for
-ON_BEAT = frozenset({Fraction(0)})
+# The division of a beat that has nothing but what stands on it, by family.
+UNDIVIDED = {d.family: k for k, d in enumerate(DIVISIONS) if len(d.slots) == 1}
 Flags = NDArray[np.bool_]
 
 
@@ -54,7 +54,7 @@ def onto_beats(found: Places, key: Ints, onset: Floats, release: Floats, grid: B
         near, there = around(n), int(to[n])
         same, on = found.division[near][found.beat[near] == there], found.chord[near][found.place[near] == there]
         beat[n], place[n], slot[n] = there, there, 0
-        division[n] = same[0] if len(same) else smallest_division(int(grid.family[there]), ON_BEAT)
+        division[n] = same[0] if len(same) else UNDIVIDED[int(grid.family[there])]
         chord[n] = on[0] if len(on) else found.chord[n]
     _, chord = np.unique(np.stack([place, chord.astype(float)], 1), axis=0, return_inverse=True)
     return replace(found, beat=beat, place=place, division=division, slot=slot, chord=chord.reshape(-1))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import sys
 import tempfile
 from collections.abc import Iterable
@@ -149,13 +150,19 @@ def carry_out_all(tasks: list[Task], jobs: int, *, quiet: bool = False) -> int:
     return 2 if len(tasks) == 1 else 1
 
 
+def _as_helper() -> None:
+    """A helper leaves Ctrl-C to the process that it helps, which ends it; it ends at once, whatever it is at."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+
+
 def _results(tasks: list[Task], jobs: int) -> Iterable[Done]:
     if jobs < 2:
         yield from map(attempt, tasks)
         return
     from concurrent.futures import ProcessPoolExecutor, as_completed  # for several at a time only: it takes 15 ms
 
-    pool = ProcessPoolExecutor(jobs)
+    pool = ProcessPoolExecutor(jobs, initializer=_as_helper)
     futures = {pool.submit(partial(attempt, task)): task for task in tasks}
     try:
         for future in as_completed(futures):
@@ -167,9 +174,9 @@ def _results(tasks: list[Task], jobs: int) -> Iterable[Done]:
             )
     except BaseException:
         helpers = list((pool._processes or {}).values())
-        pool.shutdown(wait=False, cancel_futures=True)
         for helper in helpers:
             helper.terminate()
+        pool.shutdown(cancel_futures=True)  # waits for its thread, which could else write into a pipe that Python has closed at its end
         for helper in helpers:
             helper.join(10)
         for folder in {Path(out).parent for task in tasks if (out := getattr(task, "out", None)) is not None}:

@@ -176,9 +176,8 @@ def _results(tasks: list[Task], jobs: int) -> Iterable[Done]:
         helpers = list((pool._processes or {}).values())
         for helper in helpers:
             helper.terminate()
-        pool.shutdown(
-            cancel_futures=True
-        )  # waits for its thread, which could else write into a pipe that Python has closed at its end
+        # Its thread is waited for: it could else write into a pipe that Python has closed at its end.
+        pool.shutdown(cancel_futures=True)
         for helper in helpers:
             helper.join(10)
         for folder in {Path(out).parent for task in tasks if (out := getattr(task, "out", None)) is not None}:

@@ -98,6 +98,12 @@ def test_a_key_struck_again_on_the_beat_stays() -> None:
     assert moved([1.875, 2.0], [60, 60], [1.5, 1.5], [0, 1]).place.tolist() == [1.875, 2.0]
 
 
+def test_a_key_that_leads_and_is_struck_again_just_after_the_beat_stands_there_once() -> None:
+    """C 5 is struck 50 ms before the beat of a low bass, let go 55 ms after it, and struck again an eighth of the beat after it."""
+    out = moved([1.75, 2.0, 2.125], [72, 36, 72], [1.055, 1.5, 1.5], [0, 1, 2], struck=[0.95, 1.0, 1.0625])
+    assert out.place.tolist() == [2.0, 2.0, 2.125]
+
+
 def test_where_nothing_stands_on_the_beat_it_stands_there_alone_and_undivided() -> None:
     out = moved([1.0, 1.875, 3.0], [60, 62, 64], [0.9, 1.4, 1.9], [0, 1, 2])
     assert out.place.tolist() == [1.0, 2.0, 3.0]
@@ -135,7 +141,7 @@ def test_what_may_be_a_figure_stays(places: list[float], keys: list[int]) -> Non
 
 
 def test_places_far_apart_do_not_meet() -> None:
-    """In a long take, too, only the notes of the same beat count: nine beats of eight notes each, the last led by a bass."""
+    """In a long take, too, only the notes of the same beat count: seven beats of eight notes each, the next led by a bass."""
     places = [b + k / 8 for b in range(7) for k in range(8)]
     keys = [60 + k for _ in range(7) for k in range(8)]
     found = moved(

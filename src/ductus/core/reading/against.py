@@ -138,10 +138,11 @@ def decode(
     heard = tuple(find_ornaments(take)) if settings.kit is None else ()
     taken = as_signs(take, heard, grid, settings, decided) if settings.kit is None else find_strokes(take)
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
-    let_go = played_notes(take).release
+    played = played_notes(take)
+    let_go = played.release
     if settings.pedal:
         take = with_pedal(take)
-    played = played_notes(take)
+        played = played_notes(take)
     with stretch(0.0, 0.6):
         places = place_take(played, grid, settings, rivals=True, centred=centred)
     if settings.kit is None:

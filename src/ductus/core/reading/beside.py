@@ -50,8 +50,12 @@ def onto_beats(found: Places, key: Ints, onset: Floats, release: Floats, grid: B
         return found
     place = found.place.copy()
     beat, division, slot, chord = (a.copy() for a in (found.beat, found.division, found.slot, found.chord))
+    taken: set[tuple[int, int]] = set()
     for n in moved:
         near, there = around(n), int(to[n])
+        if (there, int(key[n])) in taken:  # one key does not stand twice on a beat
+            continue
+        taken.add((there, int(key[n])))
         same, on = found.division[near][found.beat[near] == there], found.chord[near][found.place[near] == there]
         beat[n], place[n], slot[n] = there, there, 0
         division[n] = same[0] if len(same) else UNDIVIDED[int(grid.family[there])]

@@ -12,6 +12,7 @@ from ductus.app.lead import openings, untimed_page
 from ductus.app.library import Library
 from ductus.app.readings import reading_of, worked_out
 from ductus.app.shown import strip_of
+from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.checking import Apart, apart_words
@@ -55,6 +56,22 @@ def line(at: Sitter) -> str:
 
 def question(at: Sitter, name: str) -> m.QuestionFact:
     return next(q for q in at.reading().questions if q.name == name)
+
+
+def test_the_answer_that_holds_is_shown_as_it_was_read_within_the_whole(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its beginning is not read again by itself, which could come out otherwise than the page."""
+    at = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
+
+    def refused(*_: object) -> ReadingResult:
+        raise BadInput("Nothing is read by itself.")
+
+    monkeypatch.setattr("ductus.app.lead.read_head", refused)
+    pictures = openings(at.desk, at.reading().id, "meter")
+    held = question(at, "meter").chosen
+    assert "<svg" in pictures[held]
+    assert [p for k, p in enumerate(pictures) if k != held] == [""] * (len(pictures) - 1)
 
 
 def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> None:

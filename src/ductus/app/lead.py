@@ -46,12 +46,13 @@ def openings(desk: Desk, reading_id: str, question: str) -> list[str]:
         return []
     head = opening_of(worked.take)
     out = []
-    for answer in found.answers:
+    for k, answer in enumerate(found.answers):
         try:
             choices = (
                 answer.do.applied(worked.choices, frozenset(), seen_of(piece, worked)) if answer.do else worked.choices
             )
-            out.append(desk.engraved_opening(untimed_page(page_of(read_head(worked, head, choices))), OPENING_BARS))
+            result = beginning_of(worked.result, head) if k == found.chosen else read_head(worked, head, choices)
+            out.append(desk.engraved_opening(untimed_page(page_of(result)), OPENING_BARS))
         except DuctusError:
             out.append("")
     return out
@@ -69,6 +70,11 @@ def opening_of(take: Take) -> Take:
     """The beginning of a take."""
     first = take.notes[0].onset_us
     return replace(take, notes=tuple(n for n in take.notes if n.onset_us < first + OPENING_US), controls=())
+
+
+def beginning_of(result: ReadingResult, head: Take) -> ReadingResult:
+    """What was read of the beginning within the whole: the answer that holds is shown as it stands on the page, not as its beginning would be read alone."""
+    return replace(result, notes=tuple(n for n in result.notes if n.event < len(head.notes)), doubts=(), rivals=())
 
 
 def read_head(worked: Worked, head: Take, choices: Choices) -> ReadingResult:

@@ -17,7 +17,7 @@ from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
 
 from ductus.core.reading.alike import alike
-from ductus.core.reading.values import ALL, FIRST_PASS, UNIT, Situation, like_features, options_of, second_features
+from ductus.core.reading.endings import ALL, FIRST_PASS, NONE, UNIT, Company, Situation, like_features, options_of
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 
@@ -49,23 +49,52 @@ def situation_of(piece: dict[str, Any], rng: random.Random) -> tuple[Situation, 
     ), [notes[r[4]][1] // SCALE for r in rows]
 
 
-def with_likes(rows: list[list[tuple[int, ...]]], more: list[list[tuple[int, ...]]]) -> list[list[tuple[int, ...]]]:
-    """Both kinds of features of every option."""
-    return [[(*a, *b) for a, b in zip(x, y, strict=True)] for x, y in zip(rows, more, strict=True)]
+class Choices:
+    """The options of many pieces one after the other: of each its note, and what the notes truly were."""
+
+    def __init__(self, data: list[tuple[Situation, list[int]]]) -> None:
+        self.options = [options_of(s) for s, _ in data]
+        self.like = [alike(s.tick, s.played, s.hand, s.bar_end) for s, _ in data]
+        self.company = [Company(s, o, k) for (s, _), o, k in zip(data, self.options, self.like, strict=True)]
+        self.piece = np.repeat(np.arange(len(data)), [len(lengths) for _, lengths in data])
+        note_at = np.concatenate(([0], np.cumsum([len(lengths) for _, lengths in data])))
+        self.note = np.concatenate([o.note + at for o, at in zip(self.options, note_at, strict=False)])
+        self.first = np.searchsorted(self.note, np.arange(note_at[-1] + 1))
+        truth = np.concatenate([np.array(lengths) for _, lengths in data])
+        self.right = np.concatenate([o.length for o in self.options]) == truth[self.note]
+        self.reached = np.logical_or.reduceat(self.right, self.first[:-1])
+        self.weight = 1 / np.sqrt(np.bincount(self.piece)[self.piece]) * self.reached
+
+    def first_pass(self) -> np.ndarray:
+        return np.concatenate([o.features for o in self.options])
+
+    def second_pass(self, chosen: list[np.ndarray]) -> np.ndarray:
+        """The features of both passes, once ``chosen`` are the options of the notes of each piece."""
+        return np.concatenate(
+            [
+                np.concatenate((o.features, like_features(o, like), c.features(mine)), axis=1)
+                for o, like, c, mine in zip(self.options, self.like, self.company, chosen, strict=True)
+            ]
+        )
+
+    def decide(self, features: np.ndarray, weights: np.ndarray) -> list[np.ndarray]:
+        """The best option of each note, for each piece."""
+        score = np.append(weights, 0.0)[features].sum(axis=1)
+        edges = np.concatenate(([0], np.cumsum([len(o.note) for o in self.options])))
+        return [o.best(score[a:b]) for o, a, b in zip(self.options, edges[:-1], edges[1:], strict=True)]
+
+    def share_right(self, chosen: list[np.ndarray]) -> float:
+        """Mean over the pieces of the share of notes that got their true length."""
+        edges = np.concatenate(([0], np.cumsum([len(o.note) for o in self.options])))
+        return float(np.mean([self.right[a + mine].mean() for a, mine in zip(edges, chosen, strict=False)]))
 
 
-def fit(rows: list[list[tuple[int, ...]]], truth: list[int], weight: np.ndarray, size: int) -> np.ndarray:
+def fit(choices: Choices, features: np.ndarray) -> np.ndarray:
     """Conditional logit by L-BFGS with a small ridge."""
-    flat = [f for row in rows for f in row]
-    lengths = np.array([len(f) for f in flat])
-    matrix = csr_matrix(
-        (np.ones(lengths.sum()), np.concatenate([np.array(f) for f in flat]), np.concatenate(([0], lengths.cumsum()))),
-        (len(flat), size),
-    )
-    sizes = np.array([len(row) for row in rows])
-    first = np.concatenate(([0], sizes.cumsum()[:-1]))
-    group = np.repeat(np.arange(len(rows)), sizes)
-    right = first + np.array(truth)
+    rows, columns = np.nonzero(features != NONE)
+    matrix = csr_matrix((np.ones(len(rows)), (rows, features[rows, columns])), (len(features), ALL))
+    first, group, weight = choices.first[:-1], choices.note, choices.weight
+    right = choices.right
     total = weight.sum()
 
     def loss(w: np.ndarray) -> tuple[float, np.ndarray]:
@@ -74,11 +103,10 @@ def fit(rows: list[list[tuple[int, ...]]], truth: list[int], weight: np.ndarray,
         e = np.exp(z)
         norm = np.add.reduceat(e, first)
         p = e / norm[group] * weight[group]
-        value = -(weight * (z[right] - np.log(norm))).sum() / total + RIDGE * (w**2).sum()
-        p[right] -= weight
-        return value, matrix.T @ p / total + 2 * RIDGE * w
+        value = -(weight[group] * (z - np.log(norm)[group]))[right].sum() / total + RIDGE * (w**2).sum()
+        return value, matrix.T @ (p - weight[group] * right) / total + 2 * RIDGE * w
 
-    return minimize(loss, np.zeros(size), jac=True, method="L-BFGS-B", options={"maxiter": 250}).x
+    return minimize(loss, np.zeros(ALL), jac=True, method="L-BFGS-B", options={"maxiter": 250}).x
 
 
 def main() -> None:
@@ -89,49 +117,22 @@ def main() -> None:
     for p in pieces:
         p["notes"] = p["notes"][:250]
     data = [situation_of(p, rng) for p in pieces]
-    options = [options_of(s) for s, _ in data]
     split = len(data) * 4 // 5
-    reach, rows, truth, weight, where = 0, [], [], [], []
-    for k, ((_s, lengths), listed) in enumerate(zip(data[:split], options[:split], strict=True)):
-        for n, length in enumerate(lengths):
-            found = next((i for i, o in enumerate(listed[n]) if o.length == length), None)
-            reach += found is not None
-            if found is not None:
-                rows.append([o.features for o in listed[n]])
-                truth.append(found)
-                weight.append(1 / np.sqrt(len(lengths)))
-                where.append((k, n))
-    print("true length among the choices", reach / sum(len(d[1]) for d in data[:split]))
-    first = fit(rows, truth, np.array(weight), FIRST_PASS)
-
-    def decide(listed: list[Any], extra: Any, w: np.ndarray) -> list[int]:
-        return [
-            max(range(len(row)), key=lambda i: sum(w[f] for f in (*row[i].features, *(extra[n][i] if extra else ()))))
-            for n, row in enumerate(listed)
-        ]
-
-    likes = [alike(s.tick, s.played, s.hand, s.bar_end) for s, _ in data]
-    chosen = [decide(listed, None, first) for listed in options]
+    known, unseen = Choices(data[:split]), Choices(data[split:])
+    print("true length among the choices", known.reached.mean())
+    scores = {}
+    first = fit(known, known.first_pass())
+    chosen, theirs = known.decide(known.first_pass(), first), unseen.decide(unseen.first_pass(), first)
+    scores["first"] = unseen.share_right(theirs)
     for _ in range(2):  # once more with what the second pass itself would choose
-        extras = [
-            with_likes(second_features(s, listed, mine, like), like_features(listed, like))
-            for (s, _), listed, mine, like in zip(data, options, chosen, likes, strict=True)
-        ]
-        both = [
-            [(*f, *e) for f, e in zip(row, extras[k][n], strict=True)] for row, (k, n) in zip(rows, where, strict=True)
-        ]
-        second = fit(both, truth, np.array(weight), ALL)
-        chosen = [decide(listed, extra, second) for listed, extra in zip(options, extras, strict=True)]
-    right: dict[str, list[float]] = {"first": [], "second": []}
-    for (_s, lengths), listed, extra in zip(data[split:], options[split:], extras[split:], strict=True):
-        for name, w, more in (("first", first, None), ("second", second, extra)):
-            chosen = decide(listed, more, w)
-            right[name].append(float(np.mean([listed[n][c].length == lengths[n] for n, c in enumerate(chosen)])))
-    scores = {name: float(np.mean(v)) for name, v in right.items()}
+        both = known.second_pass(chosen)
+        second = fit(known, both)
+        chosen, theirs = known.decide(both, second), unseen.decide(unseen.second_pass(theirs), second)
+    scores["second"] = unseen.share_right(unseen.decide(unseen.second_pass(theirs), second))
     print(scores)
     table = {
         "provenance": f"Fitted by tools/fit_values.py on performances simulated from open scores (tools/fit_corpus.py names the folders). Share right on unseen pieces with true places and hands: {scores['second']:.3f}.",
-        "first": [round(float(v), 3) for v in first],
+        "first": [round(float(v), 3) for v in first[:FIRST_PASS]],
         "second": [round(float(v), 3) for v in second],
     }
     Path(sys.argv[2]).write_text(json.dumps(table, separators=(",", ":")), encoding="utf-8")

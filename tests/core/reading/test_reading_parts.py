@@ -24,6 +24,7 @@ from ductus.core.reading.divisions import (
     smallest_division,
 )
 from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
+from ductus.core.reading.endings import UNIT, Situation, classes_of, options_of
 from ductus.core.reading.free import find_beats, heard, pulses_of, same_bars, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
@@ -33,7 +34,7 @@ from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
 from ductus.core.reading.places import LEAST_CENTRED_SD_S, Played, allowed_by_beat, estimate_feel, place_notes, plainer
 from ductus.core.reading.read import read
 from ductus.core.reading.settings import Pins, ReadSettings
-from ductus.core.reading.values import UNIT, Situation, choose_values, class_of, let_go_at_bar, options_of
+from ductus.core.reading.values import choose_values, let_go_at_bar
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap, steady_map
@@ -251,13 +252,14 @@ def test_a_note_ends_where_the_next_of_its_hand_begins_unless_it_is_struck_again
     assert lengths == [UNIT, UNIT, 2 * UNIT, 4 * UNIT]
     assert all(math.isclose(sum(p for _, p in row), 1, abs_tol=1e-9) for row in ranked)
     again = situation([(0, 0.4, 1, 60), (0.5, 0.4, 1, 60), (1, 0.9, 1, 62)])
-    assert all(o.length <= UNIT // 2 for o in options_of(again)[0])
+    options = options_of(again)
+    assert (options.length[options.note == 0] <= UNIT // 2).all()
 
 
 def test_value_classes_are_one_to_one_for_plain_values() -> None:
     plain = [UNIT // 2, UNIT, 2 * UNIT, 3 * UNIT, UNIT // 3]
-    assert len({class_of(v) for v in plain}) == len(plain)
-    assert class_of(UNIT * 5) != class_of(UNIT // 5)
+    assert len(set(classes_of(np.array(plain)).tolist())) == len(plain)
+    assert len(set(classes_of(np.array([UNIT * 5, UNIT // 5, *plain])).tolist())) == len(plain) + 2
 
 
 def test_hand_features_are_the_same_in_blocks_of_any_size() -> None:
@@ -345,8 +347,8 @@ def test_a_note_let_go_at_the_bar_line_is_not_tied_over_it() -> None:
     situation = Situation(
         [2 * UNIT, 4 * UNIT], [1.2 * UNIT, UNIT], [0.0, 1.2], [0.72, 1.7], [1, 1], [60, 62], [3 * UNIT, 6 * UNIT], [2 * UNIT, 4 * UNIT], [UNIT, UNIT]
     )  # fmt: skip
-    option = options_of(situation)
-    assert let_go_at_bar(situation, 0, option[0], 2 * UNIT) == UNIT
+    options = options_of(situation)
+    assert let_go_at_bar(situation, options, np.array([2 * UNIT, UNIT])).tolist() == [UNIT, UNIT]
     held = replace(situation, played=[1.9 * UNIT, UNIT])
-    assert let_go_at_bar(held, 0, option[0], 2 * UNIT) == 2 * UNIT
-    assert let_go_at_bar(situation, 0, option[0], UNIT // 2) == UNIT // 2
+    assert let_go_at_bar(held, options, np.array([2 * UNIT, UNIT])).tolist() == [2 * UNIT, UNIT]
+    assert let_go_at_bar(situation, options, np.array([UNIT // 2, UNIT])).tolist() == [UNIT // 2, UNIT]

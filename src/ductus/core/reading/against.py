@@ -17,6 +17,7 @@ from ductus.core.reading.beats import BeatGrid, grid_for
 from ductus.core.reading.beside import onto_beats
 from ductus.core.reading.detached import articulations, detached_lengths, full_lengths
 from ductus.core.reading.doubts import find_doubts
+from ductus.core.reading.endings import UNIT, Situation
 from ductus.core.reading.hands import hands_by_reach
 from ductus.core.reading.key import estimate_key, mode_of
 from ductus.core.reading.kit import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
@@ -25,7 +26,7 @@ from ductus.core.reading.places import Places, Played, place_take
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.spelling import spell_notes
 from ductus.core.reading.uncounted import as_signs, sign_words
-from ductus.core.reading.values import UNIT, Situation, choose_values
+from ductus.core.reading.values import choose_values
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.drums import DRUMS, drum_pitch
 from ductus.core.time.pulse import PulseMap

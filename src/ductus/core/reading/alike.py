@@ -7,50 +7,65 @@ Conventions: written time in the units of ``values``; groups are numbered, one f
 
 from __future__ import annotations
 
-import math
-from bisect import bisect_right
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+IntArray = NDArray[np.int64]
+FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
 class Alike:
     """For each note: its group, the way to the next onset of its hand (0: nothing follows), the mean of ln(sounded share of that way) of the others of its
-    group (None: there are none), and how many they are."""
+    group (NaN: there are none), and how many they are."""
 
-    group: list[int]
-    way: list[int]
-    share: list[float | None]
-    others: list[int]
+    group: IntArray
+    way: IntArray
+    share: FloatArray
+    others: IntArray
 
-    def votes(self, lengths: Sequence[int]) -> list[Counter[int]]:
-        """How often each length was chosen in each group."""
-        out: list[Counter[int]] = [Counter() for _ in range(max(self.group, default=-1) + 1)]
-        for group, length in zip(self.group, lengths, strict=True):
-            out[group][length] += 1
-        return out
+
+class Places:
+    """The places (group, tick) that notes stand on, in order of group and tick, and where each note stands among them."""
+
+    def __init__(self, group: IntArray, tick: IntArray, last: int) -> None:
+        """``last``: no tick that is asked for lies behind it."""
+        self.base = int(tick.min(initial=0))
+        self.span = last - self.base + 1
+        self.code, self.first, self.at = np.unique(self.encoded(group, tick), return_index=True, return_inverse=True)
+        self.group = self.code // self.span
+        self.tick = self.code - self.group * self.span + self.base
+
+    def encoded(self, group: IntArray, tick: IntArray) -> IntArray:
+        """One number for a group and a tick, in their order."""
+        return group * self.span + (tick - self.base)
+
+    def after(self, group: IntArray, steps: int) -> tuple[IntArray, NDArray[np.bool_]]:
+        """The place ``steps`` after that of each note, and whether there is one in its group."""
+        place = self.at + steps
+        inside = place < len(self.code)
+        place = np.minimum(place, len(self.code) - 1)
+        return place, inside & (self.group[place] == group)
 
 
 def alike(tick: Sequence[int], played: Sequence[float], hand: Sequence[int], bar_end: Sequence[int]) -> Alike:
     """Group the notes, which are sorted by tick."""
-    onsets: dict[int, list[int]] = {}
-    for t, h in zip(tick, hand, strict=True):
-        row = onsets.setdefault(h, [])
-        if not row or row[-1] != t:
-            row.append(t)
-    number: dict[tuple[int, int, int], int] = {}
-    group, way, own = [], [], []
-    for t, sounded, h, end in zip(tick, played, hand, bar_end, strict=True):
-        k = bisect_right(onsets[h], t)
-        gap = onsets[h][k] - t if k < len(onsets[h]) else 0
-        way.append(gap)
-        own.append(math.log(max(sounded, 1) / gap) if gap else 0.0)
-        group.append(number.setdefault((h, end - t, gap), len(number)))
-    total, count = [0.0] * len(number), [0] * len(number)
-    for g, value in zip(group, own, strict=True):
-        total[g] += value
-        count[g] += 1
-    others = [count[g] - 1 if gap else 0 for g, gap in zip(group, way, strict=True)]
-    share = [(total[g] - value) / more if more else None for g, value, more in zip(group, own, others, strict=True)]
+    at, side, end = (np.array(x, dtype=np.int64) for x in (tick, hand, bar_end))
+    if not len(at):
+        none = np.zeros(0, dtype=np.int64)
+        return Alike(none, none, np.zeros(0), none)
+    places = Places(side, at, int(at.max()))
+    next_place, follows = places.after(side, 1)
+    way = np.where(follows, places.tick[next_place] - at, 0)
+    sounded = np.log(np.maximum(played, 1) / np.maximum(way, 1))
+    sort = (side * (int((end - at).max()) + 1) + (end - at)) * (int(way.max()) + 1) + way
+    _, group = np.unique(sort, return_inverse=True)
+    count = np.bincount(group)
+    total = np.bincount(group, weights=sounded)
+    others = np.where(follows, count[group] - 1, 0)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        share = np.where(others > 0, (total[group] - sounded) / others, np.nan)
     return Alike(group, way, share, others)

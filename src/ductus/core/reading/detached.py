@@ -5,6 +5,8 @@ lengths + what sounded -> lengths, staccato dots
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from ductus.core.performance.takes import Take
@@ -47,13 +49,11 @@ def full_lengths(
         [ticks[n] for n in order], sounded, [hand[n] for n in order], [bars.bar_at(ticks[n])[1] for n in order]
     )
     out = list(lengths)
-    for k, n in enumerate(order):
-        way = like.way[k]
+    for n, own, way, others in zip(order, sounded, like.way.tolist(), like.share.tolist(), strict=True):
         if not lengths[n] < way <= QUARTER:
             continue
-        others = like.share[k]
-        usual = sounded[k] if others is None else way * float(np.exp(others))
-        if FULL_FROM * way < sounded[k] and max(sounded[k], usual) < FULL_BELOW * lengths[n]:
+        usual = own if math.isnan(others) else way * math.exp(others)
+        if FULL_FROM * way < own and max(own, usual) < FULL_BELOW * lengths[n]:
             out[n] = way
     return out
 

@@ -105,30 +105,56 @@ def play(piece: dict[str, Any], clock: Callable[[int], float], skill: str, rng: 
                 0.0,
             )
         )
+    release = let_go(piece, clock, onset, legato_mean, rng)
     out: list[Row] = []
+    for i, n in enumerate(notes):
+        strong = 6 if n[0] % (2 * UNIT) == piece["pickup"] % (2 * UNIT) else 0
+        velocity = int(min(max(rng.gauss(66 + strong + (5 if n[5] == 1 else -4), 6), 12), 120))
+        out.append((onset[i], max(release[i], onset[i] + 0.035), n[2], velocity, i))
+    return let_go_before_striking(sorted(out))
+
+
+def let_go(
+    piece: dict[str, Any], clock: Callable[[int], float], onset: list[float], legato_mean: float, rng: random.Random
+) -> list[float]:
+    """When each key is let go: a hand lets the notes of its chord go together, joined to the next, held for most of their length, or short, and goes on so for a while."""
+    notes = piece["notes"]
+    goes_on, loose = rng.uniform(0.5, 0.9), rng.uniform(0.04, 0.16)
     touch = {h: legato_mean + rng.gauss(0, 0.15) for h in (1, 2)}
-    next_of: dict[int, list[int]] = {h: sorted({n[0] for n in notes if n[5] == h}) for h in (1, 2)}
+    manner = {
+        1: ("joined", 0.95),
+        2: ("joined", 0.95),
+    }  # of each hand, and the share of their length that its chords sound
+    next_of = {h: sorted({n[0] for n in notes if n[5] == h}) for h in (1, 2)}
+    chords: dict[tuple[int, int], tuple[str, float]] = {}  # manner and sounded share of each chord of a hand
+    out = []
     for i, n in enumerate(notes):
         hand = n[5]
-        if rank[i] == 0:
+        if (n[0], hand) not in chords:
             touch[hand] = min(max(0.93 * touch[hand] + 0.07 * legato_mean + rng.gauss(0, 0.08), 0.0), 1.1)
-        end = clock(n[0] + n[1])
-        follows = next_of[hand]
-        k = bisect_right(follows, n[0])
-        joined = k < len(follows) and follows[k] == n[0] + n[1]
-        length = end - clock(n[0])
-        if joined and rng.random() < touch[hand]:
-            release = onset[i] + length + rng.gauss(0.012, 0.02)
-        elif rng.random() < 0.12 * (1.2 - touch[hand]) and n[1] <= UNIT:
-            release = onset[i] + length * rng.uniform(0.22, 0.45)
+            if rng.random() > goes_on:
+                short = 0.12 * (1.2 - touch[hand])
+                manner[hand] = rng.choices(
+                    (
+                        ("joined", 0.95),
+                        ("short", rng.uniform(0.22, 0.45)),
+                        ("held", min(rng.gauss(0.55 + 0.4 * touch[hand], 0.15), 0.98)),
+                    ),
+                    (touch[hand], max(short, 0.01), max(1 - touch[hand] - short, 0.01)),
+                )[0]
+            how, usual = manner[hand]
+            if n[1] > UNIT:
+                usual = max(usual, 0.55 + 0.4 * touch[hand])
+            share = rng.uniform(0.6, 0.9) if n[1] >= 2 * UNIT and rng.random() < 0.1 else rng.gauss(usual, loose)
+            chords[n[0], hand] = how, min(max(share, 0.2), 1.03)
+        how, share = chords[n[0], hand]
+        length = clock(n[0] + n[1]) - clock(n[0])
+        k = bisect_right(next_of[hand], n[0])
+        if how == "joined" and k < len(next_of[hand]) and next_of[hand][k] == n[0] + n[1]:
+            out.append(onset[i] + length + rng.gauss(0.012, 0.02))
         else:
-            release = onset[i] + length * min(max(rng.gauss(0.55 + 0.4 * touch[hand], 0.09), 0.3), 1.03)
-        if n[1] >= 2 * UNIT and rng.random() < 0.1:
-            release = onset[i] + length * rng.uniform(0.6, 0.9)
-        strong = 6 if n[0] % (2 * UNIT) == piece["pickup"] % (2 * UNIT) else 0
-        velocity = int(min(max(rng.gauss(66 + strong + (5 if hand == 1 else -4), 6), 12), 120))
-        out.append((onset[i], max(release, onset[i] + 0.035), n[2], velocity, i))
-    return let_go_before_striking(sorted(out))
+            out.append(onset[i] + length * share * rng.gauss(1, 0.04) + rng.gauss(0, 0.01))
+    return out
 
 
 def let_go_before_striking(rows: list[Row]) -> list[Row]:

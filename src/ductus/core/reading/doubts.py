@@ -22,10 +22,10 @@ from ductus.core.reading.settings import Doubt, Pins, Rival
 from ductus.core.time.bars import BarLines
 from ductus.core.words import count_words, listed
 
-PLACE_CURVE = (0.13, 1.207)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
-VALUE_CURVE = (-0.451, 0.626)
-HAND_CURVE = (-0.257, 0.493)
-ENOUGH = 0.1  # expected wrong notes in a beat from which on it is a doubt
+PLACE_CURVE = (0.579, 1.268)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
+VALUE_CURVE = (-0.505, 0.659)
+HAND_CURVE = (-0.099, 0.513)
+ENOUGH = 0.07  # expected wrong notes in a beat from which on it is a doubt
 LEAST_PLACE, LEAST_VALUE, LEAST_HAND = 0.04, 0.1, 0.12  # less likely rivals are not offered
 MOST_RIVALS = 3
 NEARLY = 0.6  # of the most doubtful hand: a note as doubtful as that goes with it

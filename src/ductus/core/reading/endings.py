@@ -11,7 +11,7 @@ together and in the order of the notes; a feature that does not apply is ``NONE`
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,10 +25,31 @@ LATTICE = tuple(
 )
 ONSETS_AHEAD = 6
 NEVER = 1 << 40
-RATIO_EDGES = (-1.6, -1.2, -0.9, -0.65, -0.45, -0.3, -0.18, -0.08, 0.02, 0.12, 0.3, 0.6)
-GAP_EDGES_S = (-0.2, -0.06, -0.02, 0.01, 0.04, 0.1, 0.2, 0.4, 0.8)
-LOCAL_EDGES = (-0.9, -0.5, -0.25, -0.1, 0.0, 0.1, 0.25, 0.5)
-N_RATIO, N_GAP, N_LOCAL, N_CLASS = len(RATIO_EDGES) + 1, len(GAP_EDGES_S) + 1, len(LOCAL_EDGES) + 1, len(LATTICE) + 2
+NEIGHBOURS, CLOSE = 9, 3  # notes on each side that say how detached the hand plays, and how just here
+FEW = 40  # notes: of fewer no length is usual yet
+
+# Classes of what is measured of an option. ln(sounded share of its length); seconds from its release to what it reaches; the same share against what is usual.
+RATIO_EDGES = np.array((-1.6, -1.2, -0.9, -0.65, -0.45, -0.3, -0.18, -0.08, 0.02, 0.12, 0.3, 0.6))
+GAP_EDGES_S = np.array((-0.2, -0.06, -0.02, 0.01, 0.04, 0.1, 0.2, 0.4, 0.8))
+LOCAL_EDGES = np.array((-0.9, -0.5, -0.25, -0.1, 0.0, 0.1, 0.25, 0.5))
+LIKE_EDGES = np.array((-0.7, -0.4, -0.2, -0.08, 0.08, 0.2, 0.4, 0.7))
+HELD_EDGES = np.array((0.25, 0.35, 0.45, 0.55, 0.65, 0.75, 0.85))  # share of the way to the next onset that sounded
+QUIET_EDGES = np.array((0.2, 0.8))  # share of the rest of it in which nothing sounds at all
+PART_EDGES = np.array((0.3, 0.45, 0.55, 0.7, 0.8, 0.999, 1.001))  # share of that way that is written
+SIZE_EDGES = np.array((UNIT // 2, UNIT, UNIT + 1, 2 * UNIT, 2 * UNIT + 1))  # that way
+VOTE_EDGES = np.array((0.02, 0.15, 0.35, 0.65, 0.85, 0.98))  # share of the like places that have a length
+USUAL_EDGES = np.array((0.005, 0.03, 0.1, 0.3))  # ... of all notes of the take
+KIND_EDGES = np.array((0.01, 0.08, 0.2, 0.5, 0.9))  # share of the notes around that end in one manner
+N_RATIO, N_GAP, N_LOCAL, N_LIKE, N_HELD, N_QUIET, N_PART, N_SIZE, N_VOTE, N_USUAL, N_KIND = (
+    len(edges) + 1
+    for edges in (
+        *(RATIO_EDGES, GAP_EDGES_S, LOCAL_EDGES, LIKE_EDGES, HELD_EDGES, QUIET_EDGES),
+        *(PART_EDGES, SIZE_EDGES, VOTE_EDGES, USUAL_EDGES, KIND_EDGES),
+    )
+)
+N_CLASS = len(LATTICE) + 2
+
+# Where the weights of each kind of feature begin.
 AT_RATIO = 0
 AT_GAP = AT_RATIO + 3 * N_RATIO
 AT_CLASS = AT_GAP + 3 * N_GAP
@@ -36,20 +57,20 @@ AT_AHEAD = AT_CLASS + 2 * N_CLASS
 AT_METER = AT_AHEAD + ONSETS_AHEAD + 1
 AT_NEAR = AT_METER + 12
 AT_CHORD = AT_NEAR + 8
-FIRST_PASS = AT_CHORD + 8
+AT_QUIET = AT_CHORD + 8
+FIRST_PASS = AT_QUIET + 3 * N_QUIET * N_HELD
 AT_LOCAL = FIRST_PASS
 AT_MATES = AT_LOCAL + 3 * N_LOCAL
-LIKE_EDGES = (-0.7, -0.4, -0.2, -0.08, 0.08, 0.2, 0.4, 0.7)
-VOTE_EDGES = (0.001, 0.34, 0.67, 0.999)  # share of the like places that chose a length
-PART_EDGES = (0.3, 0.45, 0.55, 0.7, 0.8, 0.999, 1.001)  # of the way to the next onset
-SIZE_EDGES = (UNIT // 2, UNIT, UNIT + 1, 2 * UNIT, 2 * UNIT + 1)  # of that way
-N_LIKE, N_VOTE, N_PART, N_SIZE = len(LIKE_EDGES) + 1, len(VOTE_EDGES) + 1, len(PART_EDGES) + 1, len(SIZE_EDGES) + 1
-AT_LIKE = AT_MATES + 4
+AT_LIKE = AT_MATES + 3 * N_VOTE
 AT_VOTE = AT_LIKE + 9 * N_LIKE
 AT_PART = AT_VOTE + 3 * N_VOTE
-ALL = AT_PART + N_PART * N_SIZE
+AT_CLOSE = AT_PART + N_PART * N_SIZE
+AT_CHORDS = AT_CLOSE + 3 * N_LOCAL
+AT_USUAL = AT_CHORDS + 3 * N_RATIO
+AT_KIND = AT_USUAL + 3 * N_USUAL
+AT_RHYTHM = AT_KIND + 3 * N_KIND
+ALL = AT_RHYTHM + 6 * (N_VOTE + 1)
 NONE = ALL
-NEIGHBOURS = 9  # notes on each side that say how detached the hand plays
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +92,8 @@ class Situation:
 @dataclass(frozen=True, slots=True)
 class Options:
     """The possible lengths of all notes. Of each option: its note, its length in UNITs, the number of the onset of its hand that it reaches (0: it ends
-    of its own accord), ln(sounded share of the length), whether it ends at the next onset (0), after it (1) or before it (2), and its first-pass features, a row each.
+    of its own accord), ln(sounded share of the length), whether it ends at the next onset (0), after it (1) or before it (2), whether it
+    reaches the next (0), a later one (1) or none (2), and its first-pass features, a row each.
     ``start``: the first option of each note, and after the last their number."""
 
     note: IntArray
@@ -79,13 +101,15 @@ class Options:
     ahead: IntArray
     ratio: FloatArray
     kind: IntArray
+    reach: IntArray
     features: IntArray
     start: IntArray
 
-    @property
-    def reach(self) -> IntArray:
-        """Of each option: reaches the next onset (0), a later one (1), or ends of its own accord (2)."""
-        return np.where(self.ahead == 0, 2, np.minimum(self.ahead - 1, 1))
+    def chances(self, score: FloatArray) -> FloatArray:
+        """The probability of each option of its note."""
+        start = self.start[:-1]
+        weight = np.exp(score - np.maximum.reduceat(score, start)[self.note])
+        return weight / np.add.reduceat(weight, start)[self.note]
 
     def best(self, score: FloatArray) -> IntArray:
         """The option of each note with the highest score; the first of several."""
@@ -112,17 +136,11 @@ def options_of(s: Situation, shortest: int = 0) -> Options:
     passed = np.where(follows[note], passed, 0)
     kind = np.where(which == 1, 0, np.where(passed > 0, 1, 2))
     ratio = np.log(played[note] / found)
-    options = Options(
-        note,
-        found,
-        which,
-        ratio,
-        kind,
-        np.empty((0, 0), dtype=np.int64),
-        np.searchsorted(note, np.arange(len(tick) + 1)),
-    )
-    features = _first_features(s, options, end, passed, hands, (following, follows))
-    return Options(note, found, which, ratio, kind, features, options.start)
+    reach = np.where(which == 0, 2, np.minimum(which - 1, 1))
+    start = np.searchsorted(note, np.arange(len(tick) + 1))
+    none = np.empty((len(note), 0), dtype=np.int64)
+    options = Options(note, found, which, ratio, kind, reach, none, start)
+    return replace(options, features=_first_features(s, options, end, passed, hands, (following, follows)))
 
 
 def _lengths(
@@ -143,7 +161,7 @@ def _lengths(
     count = len(tick)
     own = np.concatenate((np.broadcast_to(np.array(LATTICE), (count, len(LATTICE))), (bar_end - tick)[:, None]), axis=1)
     fits = (own >= shortest) & (own <= (limit - tick)[:, None])
-    near = (0.3 * own <= played[:, None]) & (played[:, None] <= 2.2 * own)
+    near = (0.2 * own <= played[:, None]) & (played[:, None] <= 2.2 * own)
     onsets = np.array(may).T
     lonely = np.flatnonzero(~onsets.any(axis=1) & fits.any(axis=1))
     near[lonely, fits[lonely].argmax(axis=1)] = True  # the shortest, whatever was played
@@ -177,7 +195,7 @@ def _first_features(
     gap = np.array(s.onset_s, dtype=float)[hands.first[reached]] - np.array(s.release_s, dtype=float)[note]
     before = (which == 0) & follows & (passed == 0)
     rows = (
-        AT_RATIO + kind * N_RATIO + np.searchsorted(RATIO_EDGES, options.ratio),
+        AT_RATIO + kind * N_RATIO + RATIO_EDGES.searchsorted(options.ratio),
         AT_CLASS + (kind == 1) * N_CLASS + classes_of(options.length),
         AT_AHEAD + which,
         AT_METER + on_beat + 2 * (end == bar_end) + 4 * kind,
@@ -187,11 +205,38 @@ def _first_features(
         np.where(passed > 0, AT_CHORD + 4 + role[note], np.where(before, AT_CHORD + role[note], NONE)),
         np.where(
             (which > 0) | before,
-            AT_GAP + np.where(which > 0, kind, 2) * N_GAP + np.searchsorted(GAP_EDGES_S, gap),
+            AT_GAP + np.where(which > 0, kind, 2) * N_GAP + GAP_EDGES_S.searchsorted(gap),
             NONE,
         ),
+        np.where((which == 1) & follows, AT_QUIET + _quiet(s, hands, ahead)[note], NONE),
     )
     return np.stack(rows, axis=1)
+
+
+def _quiet(s: Situation, hands: Places, ahead: tuple[IntArray, NDArray[np.bool_]]) -> IntArray:
+    """Of each note that something follows in its hand: how much of the way there it sounded, how much of the rest of it is silence of both hands, and
+    whether the other hand strikes on the way (0), when this one does again (1), or neither (2)."""
+    following, _ = ahead
+    tick = np.array(s.tick, dtype=np.int64)
+    onset, release = np.array(s.onset_s, dtype=float), np.array(s.release_s, dtype=float)
+    order = np.argsort(onset, kind="stable")
+    until = np.maximum.accumulate(release[order])
+    start = np.maximum(onset[order], np.concatenate(([-np.inf], until[:-1])))
+    end = np.maximum(release[order], start)
+    at = np.stack((start, end), axis=1).ravel()
+    sounding = np.repeat(np.concatenate(([0.0], np.cumsum(end - start)[:-1])), 2)
+    sounding[1::2] += end - start
+    till = np.maximum(onset[hands.first[following]], release)
+    gap = till - release
+    silent = gap - (np.interp(till, at, sounding) - np.interp(release, at, sounding))
+    quiet = QUIET_EDGES.searchsorted(silent / np.maximum(gap, 1e-3))
+    way = np.maximum(hands.tick[following] - tick, 1)
+    held = HELD_EDGES.searchsorted(np.array(s.played, dtype=float) / way)
+    moments, count = np.unique(hands.tick, return_counts=True)
+    here, there = np.searchsorted(moments, tick), np.searchsorted(moments, hands.tick[following])
+    others = np.where(there > here + 1, 0, np.where(count[np.minimum(there, len(count) - 1)] > 1, 1, 2))
+    kind: IntArray = (others * N_QUIET + quiet) * N_HELD + held
+    return kind
 
 
 def _chords(key: IntArray, hands: Places, ahead: tuple[IntArray, NDArray[np.bool_]]) -> tuple[IntArray, IntArray]:
@@ -220,48 +265,83 @@ def classes_of(length: IntArray) -> IntArray:
 
 
 class Company:
-    """What the second pass knows of each option besides: how the hand plays around it, and how many of its chord-mates and of the notes in like places chose the same."""
+    """What the second pass knows of each option besides: how the hand plays around it, and what its chord-mates, the notes in like places and all others seem to last."""
 
     def __init__(self, s: Situation, options: Options, like: Alike) -> None:
         hand, tick = np.array(s.hand, dtype=np.int64), np.array(s.tick, dtype=np.int64)
-        self.options, self.like = options, like
+        self.options = options
         chord = Places(hand, tick, int(tick.max())).at
+        spot = (tick - np.array(s.beat_start, dtype=np.int64)) % UNIT
+        _, rhythm = np.unique(like.way * UNIT + spot, return_inverse=True)
         self.mates = np.bincount(chord)[chord] - 1
-        longest = int(options.length.max()) + 1
-        _, self.in_chord = np.unique(chord[options.note] * longest + options.length, return_inverse=True)
-        _, self.in_group = np.unique(like.group[options.note] * longest + options.length, return_inverse=True)
-        self.around = _neighbours(hand)
+        self.others = like.others
+        self.rhythms = np.bincount(rhythm)[rhythm] - 1
+        self.in_chord, self.in_group, self.in_rhythm = (self._same(group) for group in (chord, like.group, rhythm))
+        _, self.in_take = np.unique(options.length, return_inverse=True)
+        self.around, self.close = _neighbours(hand, NEIGHBOURS), _neighbours(hand, CLOSE)
+        played = np.log(np.maximum(np.array(s.played, dtype=float), UNIT / 40))
+        self.together = (np.bincount(chord, weights=played) / np.bincount(chord))[chord]
 
-    def features(self, chosen: IntArray) -> IntArray:
-        """The features of every option, once ``chosen`` are the options of the notes."""
+    def _same(self, group: IntArray) -> IntArray:
+        """Options of one length of notes of one group have one number."""
+        options = self.options
+        longest = int(options.length.max()) + 1
+        same: IntArray = np.unique(group[options.note] * longest + options.length, return_inverse=True)[1]
+        return same
+
+    def features(self, chance: FloatArray) -> IntArray:
+        """The features of every option, from the ``chance`` of each as it was thought before."""
         options, note, kind = self.options, self.options.note, self.options.reach
-        ratio = np.concatenate((options.ratio[chosen], [np.inf]))[self.around]
-        ratio.sort(axis=1)
-        count = (self.around >= 0).sum(axis=1)
-        row, half = np.arange(len(count)), count // 2
-        middle = (ratio[row, half] + ratio[row, np.maximum(count - half - 1, 0)]) / 2
-        usual = np.where(count > 0, middle, -0.1)
-        same = np.bincount(self.in_chord[chosen], minlength=len(note))[self.in_chord] - (
-            self.in_chord == self.in_chord[chosen][note]
-        )
-        votes = np.bincount(self.in_group[chosen], minlength=len(note))[self.in_group] - (
-            self.in_group == self.in_group[chosen][note]
-        )
-        mates, others = self.mates[note], self.like.others[note]
-        agree = votes / np.maximum(others, 1)
+        chosen = options.best(chance)
+        usual, near = self._usual(chosen, self.around), self._usual(chosen, self.close)
+        together = self.together[note] - np.log(options.length)
+        mates, others, rhythms = self.mates[note], self.others[note], self.rhythms[note]
+        by_rhythm = np.where(rhythms == 0, N_VOTE, votes(self.in_rhythm, chance, rhythms))
+        often = (np.bincount(self.in_take, weights=chance)[self.in_take] - chance) / len(chosen)
+        usual_length = AT_USUAL + kind * N_USUAL + USUAL_EDGES.searchsorted(often)
+        if len(chosen) < FEW:
+            usual_length = np.full(len(note), NONE)
         return np.stack(
             (
-                AT_LOCAL + kind * N_LOCAL + np.searchsorted(LOCAL_EDGES, options.ratio - usual[note]),
-                np.where(mates > 0, AT_MATES + np.where(same == mates, 0, np.where(same > 0, 1, 2)), NONE),
-                np.where(others > 0, AT_VOTE + kind * N_VOTE + np.searchsorted(VOTE_EDGES, agree), NONE),
+                AT_LOCAL + kind * N_LOCAL + LOCAL_EDGES.searchsorted(options.ratio - usual[note]),
+                AT_CLOSE + kind * N_LOCAL + LOCAL_EDGES.searchsorted(options.ratio - near[note]),
+                np.where(mates > 0, AT_CHORDS + kind * N_RATIO + RATIO_EDGES.searchsorted(together), NONE),
+                np.where(mates > 0, AT_MATES + kind * N_VOTE + votes(self.in_chord, chance, mates), NONE),
+                np.where(others > 0, AT_VOTE + kind * N_VOTE + votes(self.in_group, chance, others), NONE),
+                AT_RHYTHM + (kind * 2 + (rhythms > 4)) * (N_VOTE + 1) + by_rhythm,
+                usual_length,
+                AT_KIND + kind * N_KIND + KIND_EDGES.searchsorted(self._kinds(chosen)),
             ),
             axis=1,
         )
 
+    def _kinds(self, chosen: IntArray) -> FloatArray:
+        """The share of the notes around the note of each option that end as it would: at the next onset, later, or of their own accord."""
+        kind = np.append(self.options.reach[chosen], -1)[self.around]
+        share = np.stack([(kind == k).sum(axis=1) for k in range(3)], axis=1)
+        here = (self.around >= 0).sum(axis=1) + 3
+        alike: FloatArray = share[self.options.note, self.options.reach] / here[self.options.note]
+        return alike
 
-def _neighbours(hand: IntArray) -> IntArray:
-    """The notes around each note in its hand, NEIGHBOURS on each side, a row each; -1 where there is none."""
-    steps = np.array([k for k in range(-NEIGHBOURS, NEIGHBOURS + 1) if k])
+    def _usual(self, chosen: IntArray, around: IntArray) -> FloatArray:
+        """The middle of ln(sounded share) of the notes around each."""
+        ratio = np.append(self.options.ratio[chosen], np.inf)[around]
+        ratio.sort(axis=1)
+        count = (around >= 0).sum(axis=1)
+        row, half = np.arange(len(count)), count // 2
+        middle = (ratio[row, np.minimum(half, ratio.shape[1] - 1)] + ratio[row, np.maximum(count - half - 1, 0)]) / 2
+        return np.where(count > 0, middle, -0.1)
+
+
+def votes(same: IntArray, chance: FloatArray, others: IntArray) -> IntArray:
+    """How much the ``others`` of a group agree with each option, in classes of ``VOTE_EDGES``; ``same``: options that agree with each other."""
+    agree = np.bincount(same, weights=chance)[same] - chance
+    return VOTE_EDGES.searchsorted(agree / np.maximum(others, 1))
+
+
+def _neighbours(hand: IntArray, far: int) -> IntArray:
+    """The notes around each note in its hand, ``far`` on each side, a row each; -1 where there is none."""
+    steps = np.array([k for k in range(-far, far + 1) if k])
     out = np.empty((len(hand), len(steps)), dtype=np.int64)
     for side in np.unique(hand):
         mine = np.flatnonzero(hand == side)
@@ -274,8 +354,8 @@ def like_features(options: Options, like: Alike) -> IntArray:
     """Every option against what was played in like places, and which part of the way to the next onset it takes."""
     note = options.note
     way, share, others = like.way[note], like.share[note], like.others[note]
-    part = AT_PART + np.searchsorted(PART_EDGES, options.length / np.maximum(way, 1)) * N_SIZE
-    part = part + np.searchsorted(SIZE_EDGES, way, side="right")
+    part = AT_PART + PART_EDGES.searchsorted(options.length / np.maximum(way, 1)) * N_SIZE
+    part = part + SIZE_EDGES.searchsorted(way, side="right")
     many = np.where(others == 1, 0, np.where(others < 4, 1, 2))
     known = (way > 0) & ~np.isnan(share)
     expected = np.where(known, share, 0.0) + np.log(np.maximum(way, 1) / options.length)
@@ -283,7 +363,7 @@ def like_features(options: Options, like: Alike) -> IntArray:
     return np.stack(
         (
             np.where(way > 0, part, NONE),
-            np.where(known, place + np.searchsorted(LIKE_EDGES, expected), NONE),
+            np.where(known, place + LIKE_EDGES.searchsorted(expected), NONE),
         ),
         axis=1,
     )

@@ -68,20 +68,17 @@ def choose_together(s: Situation, shortest: int) -> tuple[list[int], list[list[t
         return [], []
     options, like = options_of(s, shortest), alike(s.tick, s.played, s.hand, s.bar_end)
     first, second = value_weights()
-    chosen = options.best(first[options.features].sum(axis=1))
+    chance = options.chances(first[options.features].sum(axis=1))
     plain = second[options.features].sum(axis=1) + second[like_features(options, like)].sum(axis=1)
     company = Company(s, options, like)
-    for _ in range(2):
-        score = plain + second[company.features(chosen)].sum(axis=1)
-        chosen = options.best(score)
-    return let_go_at_bar(s, options, options.length[chosen]).tolist(), ranked_choices(options, score)
+    for _ in range(3):
+        chance = options.chances(plain + second[company.features(chance)].sum(axis=1))
+    return let_go_at_bar(s, options, options.length[options.best(chance)]).tolist(), ranked_choices(options, chance)
 
 
-def ranked_choices(options: Options, score: FloatArray) -> list[list[tuple[int, float]]]:
+def ranked_choices(options: Options, chance: FloatArray) -> list[list[tuple[int, float]]]:
     """The lengths of each note with their probabilities, likeliest first."""
-    start, note = options.start[:-1], options.note
-    weight = np.exp(score - np.maximum.reduceat(score, start)[note])
-    chance = weight / np.add.reduceat(weight, start)[note]
+    note = options.note
     order = np.lexsort((-chance, note))
     pairs = list(zip(options.length[order].tolist(), chance[order].tolist(), strict=True))
     edges = options.start.tolist()

@@ -88,7 +88,8 @@ def leads(found: Places, onset: Floats, release: Floats, grid: BeatGrid, *, cent
     ahead = (following - found.place) * np.diff(grid.seconds)[found.beat]  # as it was placed
     held = (release - at > LONGER[centred] * before) & (found.beat < following)
     near = (found.place >= following - beside(found, grid)) | (before < ahead / 2)
-    struck = np.isin(following, found.place)
+    places = np.sort(found.place)
+    struck = places[np.minimum(np.searchsorted(places, following), len(places) - 1)] == following
     some = held & struck & (following - found.place <= LAST_PART + 1e-9)
     near[some] |= like_leads(before[some], ahead[some], math.hypot(found.feel.chord_sd, found.feel.note_sd))
     return np.asarray(held & near)

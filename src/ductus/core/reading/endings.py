@@ -343,7 +343,7 @@ def _neighbours(hand: IntArray, far: int) -> IntArray:
     """The notes around each note in its hand, ``far`` on each side, a row each; -1 where there is none."""
     steps = np.array([k for k in range(-far, far + 1) if k])
     out = np.empty((len(hand), len(steps)), dtype=np.int64)
-    for side in np.unique(hand):
+    for side in np.flatnonzero(np.bincount(hand)):
         mine = np.flatnonzero(hand == side)
         at = np.arange(len(mine))[:, None] + steps
         out[mine] = np.where((at >= 0) & (at < len(mine)), mine[np.clip(at, 0, len(mine) - 1)], -1)

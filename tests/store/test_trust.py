@@ -6,6 +6,8 @@ import sqlite3
 import stat
 import subprocess
 import sys
+import threading
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 import pytest
@@ -150,6 +152,40 @@ def test_the_journal_holds_what_it_could_not_write_and_writes_it_later(
     assert library.journal.trouble == ""
     assert [h.key for h in at.desk.journal(EPOCH_US, EPOCH_US + 10**9) if h.kind == "down"] == [60, 64]
     assert at.kept == [1]
+
+
+def test_who_asks_for_the_journal_waits_for_what_another_thread_is_writing(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Else a card says fewer notes than were kept, and nobody tells it again."""
+    monkeypatch.setattr("ductus.app.journal.GATHER_S", 3600)  # this test flushes by hand
+    at = Sitter(library, library.add(new_piece()))
+    at.press(60, 64)
+    taken, go_on = threading.Event(), threading.Event()
+
+    class Busy:
+        """A database that another thread keeps waiting for a moment."""
+
+        def transaction(self) -> AbstractContextManager[sqlite3.Connection]:
+            taken.set()
+            go_on.wait(10)
+            return library.database.transaction()
+
+    monkeypatch.setattr(library.journal, "_database", Busy())
+    other = threading.Thread(target=library.journal.flush)
+    other.start()
+    assert taken.wait(10)
+    seen: list[int] = []
+    asks = threading.Thread(
+        target=lambda: seen.append(len(at.desk.journal(EPOCH_US, EPOCH_US + 10**9)) if library.journal.flush() else -1)
+    )
+    asks.start()
+    asks.join(0.2)
+    assert seen == []  # it waits
+    go_on.set()
+    for thread in (other, asks):
+        thread.join(10)
+    assert seen == [4]
 
 
 def test_strokes_that_are_sent_again_stand_once_in_the_journal(library: Library) -> None:

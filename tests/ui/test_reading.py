@@ -272,7 +272,7 @@ def syncopated(seed: int, quarters_per_minute: float = 100.0, spread_s: float = 
 
 
 def test_a_doubt_repairs_the_syncopated_bar(page: Page, server: Server) -> None:
-    """A 16th, an eighth and a 16th were read as something else; the doubt of that bar names them, and X, once or twice, writes them."""
+    """A 16th, an eighth and a 16th were read as something else; the doubt of that bar names them, and X, pressed until they are chosen, writes them."""
     data = midi_of(syncopated(0), 100, (4, 4))
     to_shelf(page)
     page.get_by_label("Files to import").set_input_files(
@@ -299,7 +299,7 @@ def test_a_doubt_repairs_the_syncopated_bar(page: Page, server: Server) -> None:
     expect(page.get_by_test_id("doubt-in-hand")).to_contain_text("bar 4")
     options = page.get_by_test_id("doubt-in-hand").get_by_role("radio")
     right = page.get_by_test_id("doubt-in-hand").get_by_role("radio", name="a 16th, an eighth and a 16th")
-    for k in (1, 2):  # the first rival, or the second
+    for k in (1, 2, 3):  # the first rival, the second or the third
         press(page, "x")
         expect(options.nth(k)).to_be_checked()
         if right.is_checked():

@@ -39,6 +39,7 @@ class Journal:
         self._database = database
         self._waiting: list[Entry] = []
         self._lock = threading.Lock()
+        self._writing = threading.Lock()  # what one thread has taken is on disk before another looks
         self._wake = threading.Event()
         self._failing_since: float | None = None
         self._error = ""
@@ -65,22 +66,23 @@ class Journal:
         return f"{self._error} What you play is held in memory ({waiting:,} events) and written as soon as it can be."
 
     def flush(self) -> bool:
-        """Write everything that waits, now. False if the disk did not take it; then it waits on."""
-        with self._lock:
-            taken, self._waiting = self._waiting, []
-        if not taken:
-            return True
-        try:
-            with self._database.transaction() as connection:
-                for entry in taken:
-                    append_journal(connection, entry.piece, self._fresh(connection, entry))
-        except NotKept as error:
+        """Write everything that waits, now, or wait until another thread has. False if the disk did not take it; then it waits on."""
+        with self._writing:
             with self._lock:
-                self._waiting = taken + self._waiting
-            self._error = str(error)
-            if self._failing_since is None:
-                self._failing_since = time.monotonic()
-            return False
+                taken, self._waiting = self._waiting, []
+            if not taken:
+                return True
+            try:
+                with self._database.transaction() as connection:
+                    for entry in taken:
+                        append_journal(connection, entry.piece, self._fresh(connection, entry))
+            except NotKept as error:
+                with self._lock:
+                    self._waiting = taken + self._waiting
+                self._error = str(error)
+                if self._failing_since is None:
+                    self._failing_since = time.monotonic()
+                return False
         self._failing_since = None
         for entry in taken:
             if entry.kept is not None:

@@ -23,7 +23,7 @@ from ductus.core.reading.divisions import (
     rhythm_table,
     smallest_division,
 )
-from ductus.core.reading.doubts import MOST_PER_100, wrong_chance
+from ductus.core.reading.doubts import MOST_PER_100, Rival, Settled, wrong_chance
 from ductus.core.reading.endings import UNIT, Situation, classes_of, options_of
 from ductus.core.reading.free import find_beats, heard, pulses_of, same_bars, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
@@ -352,3 +352,15 @@ def test_a_note_let_go_at_the_bar_line_is_not_tied_over_it() -> None:
     held = replace(situation, played=[1.9 * UNIT, UNIT])
     assert let_go_at_bar(held, options, np.array([2 * UNIT, UNIT])).tolist() == [2 * UNIT, UNIT]
     assert let_go_at_bar(situation, options, np.array([UNIT // 2, UNIT])).tolist() == [UNIT // 2, UNIT]
+
+
+def test_the_rivals_of_a_doubt_hold_the_likeliest_of_each_kind(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Three likelier lengths do not crowd out another rhythm."""
+    lengths = [Rival(f"length {k}", p) for k, p in enumerate((0.3, 0.35, 0.25))]
+    kinds = {"_places": [Rival("rhythm", 0.1), Rival("rhythm too", 0.09)], "_values": lengths, "_hands": []}
+    for name, found in kinds.items():
+        monkeypatch.setattr(Settled, name, lambda *_, found=found: found)
+    settled = Settled(*([None] * 6))  # type: ignore[arg-type]
+    assert [r.words for r in settled.rivals_in([], {})] == ["length 1", "length 0", "rhythm"]
+    kinds["_values"].clear()
+    assert [r.words for r in settled.rivals_in([], {})] == ["rhythm", "rhythm too"]

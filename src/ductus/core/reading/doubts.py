@@ -109,12 +109,15 @@ class Settled:
         return figure_words(start, end, [(moved or {}).get(n, self.ticks[n]) for n in notes])
 
     def rivals_in(self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]]) -> tuple[Rival, ...]:
-        """What else the beat could be: other places, other values, other hands; the likeliest first."""
+        """What else the beat could be: other places, other values, other hands; the likeliest first. The likeliest of each kind is among them."""
         for ease in (1.0, 0.1):  # where nothing is likely enough, the likeliest is named all the same
-            out = [*self._places(notes, ease), *self._values(notes, ease), *self._hands(notes, chance, ease)]
-            if out:
+            kinds = (self._places(notes, ease), self._values(notes, ease), self._hands(notes, chance, ease))
+            if any(kinds):
                 break
-        return tuple(sorted(out, key=lambda r: -r.probability)[:MOST_RIVALS])
+        ranked = [sorted(kind, key=lambda r: -r.probability) for kind in kinds]
+        first = [kind[0] for kind in ranked if kind]
+        more = sorted((r for kind in ranked for r in kind[1:]), key=lambda r: -r.probability)
+        return tuple(sorted([*first, *more[: MOST_RIVALS - len(first)]], key=lambda r: -r.probability))
 
     def _hands(
         self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]], ease: float

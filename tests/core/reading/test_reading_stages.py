@@ -322,6 +322,16 @@ def test_a_live_reading_agrees_with_the_whole_once_the_bar_is_over() -> None:
     assert changed <= 1
 
 
+def test_a_key_that_is_still_down_has_no_dot_while_it_is_recorded() -> None:
+    """It sounded for a tenth of its beat so far; once it is let go there, it has."""
+    take = take_of((0, 0.95, 60), (1, 0.95, 62), (2, 0.95, 64), (3, 0.95, 65), (4, 3.0, 67))
+    now = take.notes[-1].onset_us + round(0.1 * BEAT_S * 1e6)
+    for down, articulations in ((True, ()), (False, ("staccato",))):
+        played = [*take.notes[:-1], replace(take.notes[-1], release_us=now if down else now - 1)]
+        live = LiveReading(CLICK, ReadSettings(meter=Meter(4, 4), hand=1, shortest="16th"))
+        assert live.advance(played, now)[-1].articulations == articulations
+
+
 def test_finer_playing_than_the_shortest_value_is_said() -> None:
     run = take_of(*[(k / 8, 0.12, 60 + k) for k in range(8)], *[(1 + k / 2, 0.4, 70) for k in range(6)])
     said = read(run, CLICK, ReadSettings(meter=Meter(4, 4), shortest="16th")).remarks

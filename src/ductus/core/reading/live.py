@@ -59,10 +59,17 @@ class LiveReading:
             result = write_down(part, heard, grid, places, self.pulses, settings, Pins(), doubts=False)
             own = [replace(n, event=events[n.event]) for n in result.notes]
             fresh = [replace(n, event=n.event + first) for n in dressed(own, whole, taken, result.key)]
+            held = {first + k for k, n in enumerate(played[first:]) if n.release_us >= now_us}
+            fresh = [undotted(n) if n.event in held else n for n in fresh]
             kept = followed(kept, self.notes, fresh)
             kept += grown(fresh, bars, round(self.pulses.tick_at(now_us)))
         self.notes = kept
         return kept
+
+
+def undotted(note: ReadNote) -> ReadNote:
+    """A note whose key is still down: it has not been let go early."""
+    return replace(note, articulations=tuple(a for a in note.articulations if a != "staccato"))
 
 
 def followed(kept: list[ReadNote], before: list[ReadNote], fresh: list[ReadNote]) -> list[ReadNote]:

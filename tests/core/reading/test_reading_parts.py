@@ -24,7 +24,16 @@ from ductus.core.reading.divisions import (
     smallest_division,
 )
 from ductus.core.reading.doubts import MOST_PER_100, Rival, Settled, wrong_chance
-from ductus.core.reading.endings import UNIT, Situation, classes_of, options_of
+from ductus.core.reading.endings import (
+    AT_QUIET,
+    HELD_EDGES,
+    N_HELD,
+    N_QUIET,
+    UNIT,
+    Situation,
+    classes_of,
+    options_of,
+)
 from ductus.core.reading.free import find_beats, heard, pulses_of, same_bars, search, smoothed
 from ductus.core.reading.hands import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands import hand_features
@@ -254,6 +263,25 @@ def test_a_note_ends_where_the_next_of_its_hand_begins_unless_it_is_struck_again
     again = situation([(0, 0.4, 1, 60), (0.5, 0.4, 1, 60), (1, 0.9, 1, 62)])
     options = options_of(again)
     assert (options.length[options.note == 0] <= UNIT // 2).all()
+
+
+def test_silence_counts_only_where_neither_hand_sounds() -> None:
+    """A quarter's sound on a way of two: the rest of it is silent, or the other hand sounds on, or strikes on the way."""
+
+    def quiet(*left: tuple[float, float, int, int]) -> tuple[int, int]:
+        s = situation(sorted([(0, 1.0, 1, 72), (2, 0.9, 1, 74), *left]))
+        options = options_of(s)
+        note = s.key.index(72)
+        (row,) = options.features[(options.note == note) & (options.ahead == 1)]
+        (found,) = [f - AT_QUIET for f in row if AT_QUIET <= f < AT_QUIET + 3 * N_QUIET * N_HELD]
+        assert found % N_HELD == HELD_EDGES.searchsorted(0.5)
+        return found // N_HELD // N_QUIET, found // N_HELD % N_QUIET
+
+    alone, waits, strikes = 2, 1, 0
+    assert quiet() == (alone, N_QUIET - 1)
+    assert quiet((0, 1.0, 2, 48), (2, 0.9, 2, 50)) == (waits, N_QUIET - 1)
+    assert quiet((0, 2.0, 2, 48), (2, 0.9, 2, 50)) == (waits, 0)
+    assert quiet((0, 1.0, 2, 48), (1, 0.5, 2, 50)) == (strikes, 1)
 
 
 def test_value_classes_are_one_to_one_for_plain_values() -> None:

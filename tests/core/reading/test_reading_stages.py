@@ -126,6 +126,23 @@ def test_an_eighth_that_sounds_in_full_is_followed_by_a_rest() -> None:
     assert not any(n.articulations for n in result.notes)
 
 
+@pytest.mark.parametrize("sd", [0.0, 0.01])
+def test_a_phrase_that_ends_in_silence_of_both_hands_keeps_its_rest(sd: float) -> None:
+    """Four parts in 3/4, every fourth bar a chord that sounds for nearly two beats before all wait for the third: a half note (common practice: the end
+    of a phrase is let go, not held over its rest)."""
+    chords = [
+        (6 + 3 * bar + beat, 2 if bar % 4 == 3 else 1)
+        for bar in range(8)
+        for beat in ((0,) if bar % 4 == 3 else (0, 1, 2))
+    ]
+    parts = [
+        (at - 4, length * 0.92, key + at % 3) for at, length in chords for key in (48, 55, 64, 72)
+    ]  # a bar of four beats lies before
+    result = read(take_of(*parts, sd=sd), CLICK, ReadSettings(meter=Meter(3, 4)))
+    written = {F(n.tick, QUARTER): F(n.ticks, QUARTER) for n in result.notes}
+    assert written == dict(chords)
+
+
 def test_no_value_is_shorter_than_the_shortest_that_was_chosen() -> None:
     """Notes that are only touched are as long as the choice allows, whether they are dotted or followed by rests; without it they would be sixteenths and rests."""
     touched = take_of(*[(k, 0.2, 60 + k) for k in range(8)])

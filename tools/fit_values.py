@@ -19,6 +19,7 @@ from scipy.sparse import csr_matrix
 
 from ductus.core.reading.alike import alike
 from ductus.core.reading.endings import ALL, FIRST_PASS, NONE, UNIT, Company, Situation, like_features, options_of
+from ductus.core.reading.values import THOUGHTS
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 
@@ -152,7 +153,7 @@ def main() -> None:
     first = fit(known, known.first_pass())
     chosen, theirs = known.decide(known.first_pass(), first), unseen.decide(unseen.first_pass(), first)
     scores["first"] = unseen.share_right(theirs)
-    for _ in range(3):  # once more with what the second pass itself would choose
+    for _ in range(THOUGHTS):  # once more with what the second pass itself would choose
         both = known.second_pass(chosen)
         second = fit(known, both)
         chosen, theirs = known.decide(both, second), unseen.decide(unseen.second_pass(theirs), second)

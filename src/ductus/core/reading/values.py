@@ -27,6 +27,7 @@ LONG_TAKE, STRETCH, OVERLAP = (
     4000,
     96,
 )  # notes: of a take worked out in stretches, of one, and what it sees of its neighbours
+THOUGHTS = 3  # times that what neighbours seem to last is thought over
 HELD_OVER = 0.4  # share of what would be tied over a bar line that has to have sounded
 
 
@@ -71,7 +72,7 @@ def choose_together(s: Situation, shortest: int) -> tuple[list[int], list[list[t
     chance = options.chances(first[options.features].sum(axis=1))
     plain = second[options.features].sum(axis=1) + second[like_features(options, like)].sum(axis=1)
     company = Company(s, options, like)
-    for _ in range(3):
+    for _ in range(THOUGHTS):
         chance = options.chances(plain + second[company.features(chance)].sum(axis=1))
     return let_go_at_bar(s, options, options.length[options.best(chance)]).tolist(), ranked_choices(options, chance)
 

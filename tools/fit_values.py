@@ -81,39 +81,42 @@ class Choices:
         self.options = [options_of(s) for s, _ in data]
         self.like = [alike(s.tick, s.played, s.hand, s.bar_end) for s, _ in data]
         self.company = [Company(s, o, k) for (s, _), o, k in zip(data, self.options, self.like, strict=True)]
-        self.piece = np.repeat(np.arange(len(data)), [len(lengths) for _, lengths in data])
+        self.edges = np.concatenate(([0], np.cumsum([len(o.note) for o in self.options])))
+        piece = np.repeat(np.arange(len(data)), [len(lengths) for _, lengths in data])
         note_at = np.concatenate(([0], np.cumsum([len(lengths) for _, lengths in data])))
         self.note = np.concatenate([o.note + at for o, at in zip(self.options, note_at, strict=False)])
         self.first = np.searchsorted(self.note, np.arange(note_at[-1] + 1))
         truth = np.concatenate([np.array(lengths) for _, lengths in data])
         self.right = np.concatenate([o.length for o in self.options]) == truth[self.note]
         self.reached = np.logical_or.reduceat(self.right, self.first[:-1])
-        self.weight = 1 / np.sqrt(np.bincount(self.piece)[self.piece]) * self.reached
+        self.weight = 1 / np.sqrt(np.bincount(piece)[piece]) * self.reached
 
     def first_pass(self) -> np.ndarray:
+        """The features that each option has by itself."""
         return np.concatenate([o.features for o in self.options])
 
-    def second_pass(self, chosen: list[np.ndarray]) -> np.ndarray:
-        """The features of both passes, once ``chosen`` are the options of the notes of each piece."""
+    def second_pass(self, chances: list[np.ndarray]) -> np.ndarray:
+        """The features of both passes, from the ``chances`` of the options of each piece as they were thought before."""
         return np.concatenate(
             [
                 np.concatenate((o.features, like_features(o, like), c.features(mine)), axis=1)
-                for o, like, c, mine in zip(self.options, self.like, self.company, chosen, strict=True)
+                for o, like, c, mine in zip(self.options, self.like, self.company, chances, strict=True)
             ]
         )
 
-    def decide(self, features: np.ndarray, weights: np.ndarray) -> list[np.ndarray]:
-        """The best option of each note, for each piece."""
+    def chances(self, features: np.ndarray, weights: np.ndarray) -> list[np.ndarray]:
+        """The probability of each option of its note, for each piece."""
         score = np.append(weights, 0.0)[features].sum(axis=1)
-        edges = np.concatenate(([0], np.cumsum([len(o.note) for o in self.options])))
-        return [o.chances(score[a:b]) for o, a, b in zip(self.options, edges[:-1], edges[1:], strict=True)]
+        return [o.chances(score[a:b]) for o, a, b in zip(self.options, self.edges[:-1], self.edges[1:], strict=True)]
 
-    def share_right(self, chosen: list[np.ndarray]) -> float:
+    def share_right(self, chances: list[np.ndarray]) -> float:
         """Mean over the pieces of the share of notes that got their true length."""
-        edges = np.concatenate(([0], np.cumsum([len(o.note) for o in self.options])))
         return float(
             np.mean(
-                [self.right[a + o.best(mine)].mean() for a, o, mine in zip(edges, self.options, chosen, strict=False)]
+                [
+                    self.right[a + o.best(mine)].mean()
+                    for a, o, mine in zip(self.edges, self.options, chances, strict=False)
+                ]
             )
         )
 
@@ -151,13 +154,13 @@ def main() -> None:
     print("true length among the choices", known.reached.mean())
     scores = {}
     first = fit(known, known.first_pass())
-    chosen, theirs = known.decide(known.first_pass(), first), unseen.decide(unseen.first_pass(), first)
+    thought, theirs = known.chances(known.first_pass(), first), unseen.chances(unseen.first_pass(), first)
     scores["first"] = unseen.share_right(theirs)
     for _ in range(THOUGHTS):  # once more with what the second pass itself would choose
-        both = known.second_pass(chosen)
+        both = known.second_pass(thought)
         second = fit(known, both)
-        chosen, theirs = known.decide(both, second), unseen.decide(unseen.second_pass(theirs), second)
-    scores["second"] = unseen.share_right(unseen.decide(unseen.second_pass(theirs), second))
+        thought, theirs = known.chances(both, second), unseen.chances(unseen.second_pass(theirs), second)
+    scores["second"] = unseen.share_right(unseen.chances(unseen.second_pass(theirs), second))
     print(scores)
     table = {
         "provenance": f"Fitted by tools/fit_values.py on performances simulated from open scores (tools/fit_corpus.py names the folders). Share right on unseen pieces with true places and hands: {scores['second']:.3f}.",

@@ -121,10 +121,8 @@ def let_go(
     notes = piece["notes"]
     goes_on, loose = rng.uniform(0.5, 0.9), rng.uniform(0.04, 0.16)
     touch = {h: legato_mean + rng.gauss(0, 0.15) for h in (1, 2)}
-    manner = {
-        1: ("joined", 0.95),
-        2: ("joined", 0.95),
-    }  # of each hand, and the share of their length that its chords sound
+    # Of each hand: its manner now, and the share of their length that its chords sound.
+    manner = {1: ("joined", 0.95), 2: ("joined", 0.95)}
     next_of = {h: sorted({n[0] for n in notes if n[5] == h}) for h in (1, 2)}
     chords: dict[tuple[int, int], tuple[str, float]] = {}  # manner and sounded share of each chord of a hand
     out = []

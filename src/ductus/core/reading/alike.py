@@ -13,8 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-IntArray = NDArray[np.int64]
-FloatArray = NDArray[np.float64]
+from ductus.core.reading.divisions import Floats, Ints
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,16 +21,16 @@ class Alike:
     """For each note: its group, the way to the next onset of its hand (0: nothing follows), the mean of ln(sounded share of that way) of the others of its
     group (NaN: there are none), and how many they are."""
 
-    group: IntArray
-    way: IntArray
-    share: FloatArray
-    others: IntArray
+    group: Ints
+    way: Ints
+    share: Floats
+    others: Ints
 
 
-class Places:
-    """The places (group, tick) that notes stand on, in order of group and tick, and where each note stands among them."""
+class Onsets:
+    """The onsets (tick) of each group (a hand, a key), in order of group and tick, and which of them each note stands on."""
 
-    def __init__(self, group: IntArray, tick: IntArray, last: int) -> None:
+    def __init__(self, group: Ints, tick: Ints, last: int) -> None:
         """``last``: no tick that is asked for lies behind it."""
         self.base = int(tick.min(initial=0))
         self.span = last - self.base + 1
@@ -39,12 +38,12 @@ class Places:
         self.group = self.code // self.span
         self.tick = self.code - self.group * self.span + self.base
 
-    def encoded(self, group: IntArray, tick: IntArray) -> IntArray:
+    def encoded(self, group: Ints, tick: Ints) -> Ints:
         """One number for a group and a tick, in their order."""
         return group * self.span + (tick - self.base)
 
-    def after(self, group: IntArray, steps: int) -> tuple[IntArray, NDArray[np.bool_]]:
-        """The place ``steps`` after that of each note, and whether there is one in its group."""
+    def after(self, group: Ints, steps: int) -> tuple[Ints, NDArray[np.bool_]]:
+        """The onset ``steps`` after that of each note, and whether there is one in its group."""
         place = self.at + steps
         inside = place < len(self.code)
         place = np.minimum(place, len(self.code) - 1)
@@ -57,7 +56,7 @@ def alike(tick: Sequence[int], played: Sequence[float], hand: Sequence[int], bar
     if not len(at):
         none = np.zeros(0, dtype=np.int64)
         return Alike(none, none, np.zeros(0), none)
-    places = Places(side, at, int(at.max()))
+    places = Onsets(side, at, int(at.max()))
     next_place, follows = places.after(side, 1)
     way = np.where(follows, places.tick[next_place] - at, 0)
     sounded = np.log(np.maximum(played, 1) / np.maximum(way, 1))

@@ -16,7 +16,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ductus.core.reading.alike import Alike, FloatArray, IntArray, Places
+from ductus.core.reading.alike import Alike, Onsets
+from ductus.core.reading.divisions import Floats, Ints
 
 UNIT = 5040
 LATTICE = tuple(
@@ -26,7 +27,10 @@ LATTICE = tuple(
 ONSETS_AHEAD = 6
 NEVER = 1 << 40
 NEIGHBOURS, CLOSE = 9, 3  # notes on each side that say how detached the hand plays, and how just here
+LEAST_SHARE, MOST_SHARE = 0.2, 2.2  # of a length of its own that a note may have sounded
 FEW = 40  # notes: of fewer no length is usual yet
+FEW_AROUND = 3  # pseudo-count of the notes around, none of which ends in the same manner
+MANY = 4  # notes of one rhythm: more of them are counted apart
 
 # Classes of what is measured of an option. ln(sounded share of its length); seconds from its release to what it reaches; the same share against what is usual.
 RATIO_EDGES = np.array((-1.6, -1.2, -0.9, -0.65, -0.45, -0.3, -0.18, -0.08, 0.02, 0.12, 0.3, 0.6))
@@ -96,22 +100,22 @@ class Options:
     reaches the next (0), a later one (1) or none (2), and its first-pass features, a row each.
     ``start``: the first option of each note, and after the last their number."""
 
-    note: IntArray
-    length: IntArray
-    ahead: IntArray
-    ratio: FloatArray
-    kind: IntArray
-    reach: IntArray
-    features: IntArray
-    start: IntArray
+    note: Ints
+    length: Ints
+    ahead: Ints
+    ratio: Floats
+    kind: Ints
+    reach: Ints
+    features: Ints
+    start: Ints
 
-    def chances(self, score: FloatArray) -> FloatArray:
+    def chances(self, score: Floats) -> Floats:
         """The probability of each option of its note."""
         start = self.start[:-1]
         weight = np.exp(score - np.maximum.reduceat(score, start)[self.note])
         return weight / np.add.reduceat(weight, start)[self.note]
 
-    def best(self, score: FloatArray) -> IntArray:
+    def best(self, score: Floats) -> Ints:
         """The option of each note with the highest score; the first of several."""
         high = np.flatnonzero(score == np.maximum.reduceat(score, self.start[:-1])[self.note])
         note = self.note[high]
@@ -123,7 +127,7 @@ def options_of(s: Situation, shortest: int = 0) -> Options:
     tick, hand, key, bar_end = (np.array(x, dtype=np.int64) for x in (s.tick, s.hand, s.key, s.bar_end))
     played = np.maximum(np.array(s.played, dtype=float), UNIT / 40)
     last = max(int(tick.max()) + max(LATTICE[-1], shortest), int(bar_end.max()))
-    hands, keys = Places(hand, tick, last), Places(key, tick, last)
+    hands, keys = Onsets(hand, tick, last), Onsets(key, tick, last)
     struck_again, again = keys.after(key, 1)  # a key struck again ends its note
     limit = np.where(again, keys.tick[struck_again], NEVER)
     length, allowed = _lengths(tick, played, hand, bar_end, limit, max(shortest, 1), hands)
@@ -144,14 +148,14 @@ def options_of(s: Situation, shortest: int = 0) -> Options:
 
 
 def _lengths(
-    tick: IntArray,
-    played: FloatArray,
-    hand: IntArray,
-    bar_end: IntArray,
-    limit: IntArray,
+    tick: Ints,
+    played: Floats,
+    hand: Ints,
+    bar_end: Ints,
+    limit: Ints,
     shortest: int,
-    hands: Places,
-) -> tuple[IntArray, NDArray[np.bool_]]:
+    hands: Onsets,
+) -> tuple[Ints, NDArray[np.bool_]]:
     """What each note could last, a row each: up to the next onsets of its hand, the plain values, the rest of its bar; and which of them may be."""
     ahead, may = [], []
     for step in range(1, ONSETS_AHEAD + 1):
@@ -161,7 +165,7 @@ def _lengths(
     count = len(tick)
     own = np.concatenate((np.broadcast_to(np.array(LATTICE), (count, len(LATTICE))), (bar_end - tick)[:, None]), axis=1)
     fits = (own >= shortest) & (own <= (limit - tick)[:, None])
-    near = (0.2 * own <= played[:, None]) & (played[:, None] <= 2.2 * own)
+    near = (LEAST_SHARE * own <= played[:, None]) & (played[:, None] <= MOST_SHARE * own)
     onsets = np.array(may).T
     lonely = np.flatnonzero(~onsets.any(axis=1) & fits.any(axis=1))
     near[lonely, fits[lonely].argmax(axis=1)] = True  # the shortest, whatever was played
@@ -178,11 +182,11 @@ def _lengths(
 def _first_features(
     s: Situation,
     options: Options,
-    end: IntArray,
-    passed: IntArray,
-    hands: Places,
-    ahead: tuple[IntArray, NDArray[np.bool_]],
-) -> IntArray:
+    end: Ints,
+    passed: Ints,
+    hands: Onsets,
+    ahead: tuple[Ints, NDArray[np.bool_]],
+) -> Ints:
     """The features that each option has by itself."""
     note, kind, which = options.note, options.kind, options.ahead
     tick, bar_end, beat_start, beat = (
@@ -213,7 +217,7 @@ def _first_features(
     return np.stack(rows, axis=1)
 
 
-def _quiet(s: Situation, hands: Places, ahead: tuple[IntArray, NDArray[np.bool_]]) -> IntArray:
+def _quiet(s: Situation, hands: Onsets, ahead: tuple[Ints, NDArray[np.bool_]]) -> Ints:
     """Of each note that something follows in its hand: how much of the way there it sounded, how much of the rest of it is silence of both hands, and
     whether the other hand strikes on the way (0), when this one does again (1), or neither (2)."""
     following, _ = ahead
@@ -235,11 +239,11 @@ def _quiet(s: Situation, hands: Places, ahead: tuple[IntArray, NDArray[np.bool_]
     moments, count = np.unique(hands.tick, return_counts=True)
     here, there = np.searchsorted(moments, tick), np.searchsorted(moments, hands.tick[following])
     others = np.where(there > here + 1, 0, np.where(count[np.minimum(there, len(count) - 1)] > 1, 1, 2))
-    kind: IntArray = (others * N_QUIET + quiet) * N_HELD + held
+    kind: Ints = (others * N_QUIET + quiet) * N_HELD + held
     return kind
 
 
-def _chords(key: IntArray, hands: Places, ahead: tuple[IntArray, NDArray[np.bool_]]) -> tuple[IntArray, IntArray]:
+def _chords(key: Ints, hands: Onsets, ahead: tuple[Ints, NDArray[np.bool_]]) -> tuple[Ints, Ints]:
     """Of each note: alone in its chord (0), its top (1), its bottom (2) or inside (3); and whether the hand's next chord
     is unknown (0), has a key within four semitones (1), within nine (2) or none (3)."""
     order = np.lexsort((key, hands.at))
@@ -257,7 +261,7 @@ def _chords(key: IntArray, hands: Places, ahead: tuple[IntArray, NDArray[np.bool
     return role, np.where(follows, np.where(away <= 4, 1, np.where(away <= 9, 2, 3)), 0)
 
 
-def classes_of(length: IntArray) -> IntArray:
+def classes_of(length: Ints) -> Ints:
     """A value class of each length: the plain values one by one, then other short and other long lengths."""
     place = np.minimum(np.searchsorted(LATTICE, length), len(LATTICE) - 1)
     plain = np.array(LATTICE)[place] == length
@@ -270,7 +274,7 @@ class Company:
     def __init__(self, s: Situation, options: Options, like: Alike) -> None:
         hand, tick = np.array(s.hand, dtype=np.int64), np.array(s.tick, dtype=np.int64)
         self.options = options
-        chord = Places(hand, tick, int(tick.max())).at
+        chord = Onsets(hand, tick, int(tick.max())).at
         spot = (tick - np.array(s.beat_start, dtype=np.int64)) % UNIT
         _, rhythm = np.unique(like.way * UNIT + spot, return_inverse=True)
         self.mates = np.bincount(chord)[chord] - 1
@@ -282,14 +286,14 @@ class Company:
         played = np.log(np.maximum(np.array(s.played, dtype=float), UNIT / 40))
         self.together = (np.bincount(chord, weights=played) / np.bincount(chord))[chord]
 
-    def _same(self, group: IntArray) -> IntArray:
+    def _same(self, group: Ints) -> Ints:
         """Options of one length of notes of one group have one number."""
         options = self.options
         longest = int(options.length.max()) + 1
-        same: IntArray = np.unique(group[options.note] * longest + options.length, return_inverse=True)[1]
+        same: Ints = np.unique(group[options.note] * longest + options.length, return_inverse=True)[1]
         return same
 
-    def features(self, chance: FloatArray) -> IntArray:
+    def features(self, chance: Floats) -> Ints:
         """The features of every option, from the ``chance`` of each as it was thought before."""
         options, note, kind = self.options, self.options.note, self.options.reach
         chosen = options.best(chance)
@@ -308,22 +312,22 @@ class Company:
                 np.where(mates > 0, AT_CHORDS + kind * N_RATIO + RATIO_EDGES.searchsorted(together), NONE),
                 np.where(mates > 0, AT_MATES + kind * N_VOTE + votes(self.in_chord, chance, mates), NONE),
                 np.where(others > 0, AT_VOTE + kind * N_VOTE + votes(self.in_group, chance, others), NONE),
-                AT_RHYTHM + (kind * 2 + (rhythms > 4)) * (N_VOTE + 1) + by_rhythm,
+                AT_RHYTHM + (kind * 2 + (rhythms > MANY)) * (N_VOTE + 1) + by_rhythm,
                 usual_length,
                 AT_KIND + kind * N_KIND + KIND_EDGES.searchsorted(self._kinds(chosen)),
             ),
             axis=1,
         )
 
-    def _kinds(self, chosen: IntArray) -> FloatArray:
+    def _kinds(self, chosen: Ints) -> Floats:
         """The share of the notes around the note of each option that end as it would: at the next onset, later, or of their own accord."""
         kind = np.append(self.options.reach[chosen], -1)[self.around]
         share = np.stack([(kind == k).sum(axis=1) for k in range(3)], axis=1)
-        here = (self.around >= 0).sum(axis=1) + 3
-        alike: FloatArray = share[self.options.note, self.options.reach] / here[self.options.note]
-        return alike
+        here = (self.around >= 0).sum(axis=1) + FEW_AROUND
+        like_it: Floats = share[self.options.note, self.options.reach] / here[self.options.note]
+        return like_it
 
-    def _usual(self, chosen: IntArray, around: IntArray) -> FloatArray:
+    def _usual(self, chosen: Ints, around: Ints) -> Floats:
         """The middle of ln(sounded share) of the notes around each."""
         ratio = np.append(self.options.ratio[chosen], np.inf)[around]
         ratio.sort(axis=1)
@@ -333,13 +337,13 @@ class Company:
         return np.where(count > 0, middle, -0.1)
 
 
-def votes(same: IntArray, chance: FloatArray, others: IntArray) -> IntArray:
+def votes(same: Ints, chance: Floats, others: Ints) -> Ints:
     """How much the ``others`` of a group agree with each option, in classes of ``VOTE_EDGES``; ``same``: options that agree with each other."""
     agree = np.bincount(same, weights=chance)[same] - chance
     return VOTE_EDGES.searchsorted(agree / np.maximum(others, 1))
 
 
-def _neighbours(hand: IntArray, far: int) -> IntArray:
+def _neighbours(hand: Ints, far: int) -> Ints:
     """The notes around each note in its hand, ``far`` on each side, a row each; -1 where there is none."""
     steps = np.array([k for k in range(-far, far + 1) if k])
     out = np.empty((len(hand), len(steps)), dtype=np.int64)
@@ -350,7 +354,7 @@ def _neighbours(hand: IntArray, far: int) -> IntArray:
     return out
 
 
-def like_features(options: Options, like: Alike) -> IntArray:
+def like_features(options: Options, like: Alike) -> Ints:
     """Every option against what was played in like places, and which part of the way to the next onset it takes."""
     note = options.note
     way, share, others = like.way[note], like.share[note], like.others[note]

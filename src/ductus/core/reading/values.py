@@ -19,7 +19,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from ductus.core.reading.alike import FloatArray, IntArray, alike
+from ductus.core.reading.alike import alike
+from ductus.core.reading.divisions import Floats, Ints
 from ductus.core.reading.endings import FIRST_PASS, Company, Options, Situation, like_features, options_of
 
 LONG_TAKE, STRETCH, OVERLAP = (
@@ -32,7 +33,7 @@ HELD_OVER = 0.4  # share of what would be tied over a bar line that has to have 
 
 
 @lru_cache(maxsize=1)
-def value_weights() -> tuple[FloatArray, FloatArray]:
+def value_weights() -> tuple[Floats, Floats]:
     """Weights of the first and of the second pass, and behind each a nought for a feature that does not apply."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("values.json").read_text("utf-8"))
     second = np.array([*data["second"], 0.0])
@@ -77,7 +78,7 @@ def choose_together(s: Situation, shortest: int) -> tuple[list[int], list[list[t
     return let_go_at_bar(s, options, options.length[options.best(chance)]).tolist(), ranked_choices(options, chance)
 
 
-def ranked_choices(options: Options, chance: FloatArray) -> list[list[tuple[int, float]]]:
+def ranked_choices(options: Options, chance: Floats) -> list[list[tuple[int, float]]]:
     """The lengths of each note with their probabilities, likeliest first."""
     note = options.note
     order = np.lexsort((-chance, note))
@@ -86,7 +87,7 @@ def ranked_choices(options: Options, chance: FloatArray) -> list[list[tuple[int,
     return [pairs[a:b] for a, b in pairwise(edges)]
 
 
-def let_go_at_bar(s: Situation, options: Options, length: IntArray) -> IntArray:
+def let_go_at_bar(s: Situation, options: Options, length: Ints) -> Ints:
     """No tie over a bar line for a note that was let go at it, or soon after: it ends there, if it can."""
     to_bar = np.array(s.bar_end, dtype=np.int64) - np.array(s.tick, dtype=np.int64)
     over = length - to_bar

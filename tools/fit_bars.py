@@ -32,10 +32,10 @@ sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 from bench.reading import Case
 
 from ductus.core.performance.takes import Take
-from ductus.core.reading.bar_evidence import ALL_SLOTS, BARS, DIVISIONS, MEASURED, PACES_S, beat_s, out_of_pace
+from ductus.core.reading.bar_evidence import ALL_SLOTS, BARS, DIVISIONS, PACES_S, beat_s, out_of_pace
 from ductus.core.reading.divisions import COMPOUND, Floats
 from ductus.core.reading.free import FOLLOWED, METER_PRIOR, beam_tracks, frames_for, heard, priors
-from ductus.core.reading.relabel import SOURCE, behind, features_of, siblings, told_apart
+from ductus.core.reading.relabel import MEASURES, PARTS, SOURCE, behind, features_of, siblings, told_apart
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER
@@ -173,7 +173,7 @@ class Fit:
 
 def fit(groups: list[Group]) -> Fit:
     """A conditional logit: the right candidates of each group against all, with a ridge."""
-    count = len(MEASURED)
+    count = len(MEASURES)
     rows = np.concatenate([g.rows[:, :count] for g in groups])
     middle, deviation = rows.mean(0), rows.std(0) + 1e-9
     made = np.concatenate([told_apart(g.rows, middle, deviation).astype(np.float32) for g in groups])
@@ -224,9 +224,9 @@ def reached(groups: list[Group], scores: Callable[[Group], Floats]) -> tuple[flo
 
 def columns(fitted: Fit) -> dict[str, Floats]:
     """The weights by what they act on (see ``told_apart``)."""
-    sizes = (len(MEASURED), len(MEASURED), 2 * ALL_SLOTS, DIVISIONS, 2 * len(BARS))
+    sizes = (len(MEASURES), len(MEASURES), 2 * ALL_SLOTS, ALL_SLOTS, DIVISIONS, 2 * len(BARS))
     parts = np.split(fitted.weight, np.cumsum(sizes)[:-1])
-    return dict(zip(("plain", "square", "slots", "divided", "pace"), parts, strict=True))
+    return dict(zip(PARTS, parts, strict=True))
 
 
 def main() -> None:
@@ -246,7 +246,7 @@ def main() -> None:
     test = [g for g in groups if score_of(g) in left_out]
     fitted = fit(train)
     print(f"{len(groups)} performances that have a right one among their candidates")
-    own = MEASURED.index("identity")
+    own = MEASURES.index("identity")
     for words, scores in (("beam alone", lambda g: g.rows[:, own] + g.doubt), ("fitted", fitted.scores)):
         print(f"{words}: left out {reached(test, scores)}, fitted on {reached(train, scores)}")
     if args.write:
@@ -260,7 +260,7 @@ def write(whole: Fit, performances: int, left_out: tuple[float, float]) -> None:
         "about": "Weights of the choice among labellings of free playing; tools/fit_bars.py.",
         "scores": "build/fit-corpus.json.gz (tools/fit_corpus.py names its folders)", "performances": performances,
         "left_out_first": left_out[0], "left_out_three": left_out[1],
-        "features": list(MEASURED), **{name: [round(float(v), 4) for v in c] for name, c in parts.items()},
+        "features": list(MEASURES), **{name: [round(float(v), 4) for v in c] for name, c in parts.items()},
     }  # fmt: skip
     OUT.write_text(json.dumps(row, indent=1) + "\n", encoding="utf-8")
 

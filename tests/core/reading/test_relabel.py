@@ -33,7 +33,7 @@ from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, fram
 from ductus.core.reading.divisions import COMPOUND, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.free import find_beats, frames_for, heard, priors, read_freely, with_halved, with_triplets
 from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.relabel import features_of, siblings, told_apart, weights
+from ductus.core.reading.relabel import MEASURES, features_of, siblings, told_apart, weights
 from ductus.core.reading.sentence import pace_words
 from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.tempo import tempo_curve
@@ -196,7 +196,7 @@ def test_the_table_fits_the_features() -> None:
     known = heard(notes_at(time, [60] * len(time), [0.2] * len(time)))
     found = siblings([track], frames_for(ReadSettings()), known.chords.time)
     rows = features_of(found, [track], known, priors())
-    assert rows.shape == (len(found), len(MEASURED) + 2 * ALL_SLOTS + DIVISIONS + 2 * len(BARS))
+    assert rows.shape == (len(found), len(MEASURES) + 3 * ALL_SLOTS + DIVISIONS + 2 * len(BARS))
     assert np.isfinite(rows).all()
     made = told_apart(rows, fitted.middle, fitted.deviation)
     assert made.shape == (len(found), len(fitted.weight))

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from ductus.core.reading.beam import MEDIAN_PERIOD_S, TEMPO_SD, Track
 from ductus.core.reading.chords import Chords
 from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats, Ints
+from ductus.core.reading.lines import Lines, lines_of
 
 BITS: Ints = np.array([k.bit_count() for k in range(1 << 12)])  # how many pitch classes a set of them has
 NEAR = 0.07  # beats by which a chord may lie off a place
@@ -46,13 +47,14 @@ DIVISIONS = 6  # how many finer divisions of beats are told apart
 @dataclass(frozen=True, slots=True)
 class Evidence:
     """A take as far as its bars go. ``weight``: salience of the chords by level; ``classes``: their pitch classes, one bit for each; ``harmony``: how long each
-    pitch class sounds of each chord, shape (chords, 12); ``bass``: which chords have the lowest notes around."""
+    pitch class sounds of each chord, shape (chords, 12); ``bass``: which chords have the lowest notes around; ``lines``: its tune and its bass as lines."""
 
     chords: Chords
     weight: Floats
     classes: Ints
     harmony: Floats
     bass: NDArray[np.bool_]
+    lines: Lines
 
 
 def evidence_of(chords: Chords, weight: Floats, key: Ints, length: Floats) -> Evidence:
@@ -61,9 +63,9 @@ def evidence_of(chords: Chords, weight: Floats, key: Ints, length: Floats) -> Ev
     owner = np.repeat(np.arange(len(starts)), np.diff(chords.first))
     harmony = np.zeros((len(starts), 12))
     np.add.at(harmony, (owner, key % 12), np.minimum(length, LONGEST_S) + LEAST_S)
-    return Evidence(
-        chords, weight, np.bitwise_or.reduceat(1 << (key % 12), starts), harmony, chords.features[:, 10] > 0
-    )
+    classes = np.bitwise_or.reduceat(1 << (key % 12), starts)
+    lines = lines_of(chords.time, chords.first, key, chords.time[owner] + length)
+    return Evidence(chords, weight, classes, harmony, chords.features[:, 10] > 0, lines)
 
 
 def levels_of(track: Track) -> Ints:

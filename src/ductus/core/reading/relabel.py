@@ -32,6 +32,7 @@ from ductus.core.reading.bar_evidence import (
 )
 from ductus.core.reading.beam import HINT_RANGE, HINT_SD, Frame, Track
 from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats
+from ductus.core.reading.line_evidence import ON_BARS, RETURNS, line_returns, lines_on_bars, tune_on_slots
 
 # How many beats of the new frame one of the old is worth, by (family before, family after).
 SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
@@ -40,9 +41,16 @@ SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
     (COMPOUND, SIMPLE): (Fraction(1), Fraction(3), Fraction(3, 2)),
     (COMPOUND, COMPOUND): (Fraction(1), Fraction(2), Fraction(1, 2)),
 }
+MEASURES = (
+    *MEASURED,
+    *ON_BARS,
+    *RETURNS,
+)  # of every labelling; what is measured apart for each kind of bar comes after them
 PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
 SLOWEST_S = 60 / 40  # where no meter is told: the slowest mark of a metronome (common practice)
+PARTS = ("plain", "square", "slots", "tune", "divided", "pace")  # of the weights, in the order of what they act on
 MOST_PHASES = 12
+BY_METER = 0.6  # how much a labelling goes by its meter as a whole; by trial on pieces left out of the fit
 SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
 
 
@@ -110,17 +118,17 @@ class Weights:
 
 @lru_cache(maxsize=1)
 def weights() -> Weights:
-    """The fitted weights: of the measures and their squares (each in the order of MEASURED), then of what is measured apart for each kind of bar."""
+    """The fitted weights: of the measures and their squares (each in the order of MEASURES), then of what is measured apart for each kind of bar."""
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("bars.json").read_text("utf-8"))
-    assert data["features"] == list(MEASURED)
-    weight = np.concatenate([data[part] for part in ("plain", "square", "slots", "divided", "pace")])
+    assert data["features"] == list(MEASURES)
+    weight = np.concatenate([data[part] for part in PARTS])
     return Weights(np.array(data["middle"]), np.array(data["deviation"]), weight)
 
 
 def told_apart(rows: Floats, middle: Floats, deviation: Floats) -> Floats:
     """What the weights act on, for rows of ``features_of``: each measure in deviations from its middle, its square (too little and too much both speak
     against a labelling), and what is measured apart for each kind of bar, as it is."""
-    own, by_kind = np.split(rows, [len(MEASURED)], axis=1)
+    own, by_kind = np.split(rows, [len(MEASURES)], axis=1)
     plain = (own - middle) / deviation
     return np.concatenate([plain, plain * plain, by_kind], axis=1)
 
@@ -134,13 +142,22 @@ def behind(found: Sequence[Candidate], tracks: Sequence[Track]) -> Floats:
 def features_of(
     found: Sequence[Candidate], tracks: Sequence[Track], take: Evidence, priors: dict[str, float]
 ) -> Floats:
-    """What is measured of all candidates (see ``bar_evidence``), one row for each."""
+    """What is measured of all candidates (see ``bar_evidence`` and ``line_evidence``), one row for each."""
     rows, length = [], take.chords.features[:, 5]
+    returns: dict[tuple[int, float, int], Floats] = {}
     for candidate, late in zip(found, behind(found, tracks), strict=True):
         track = candidate.track
+        bar = (candidate.source, track.period, track.frame.beats)
+        if bar not in returns:
+            returns[bar] = line_returns(track, take)
         judged = Judged(priors.get(str(track.frame.meter), -3.0), candidate.own, float(late))
-        by_kind = (on_slots(track, length), divided(track), pace_of_kind(track, take.chords.time))
-        rows.append(np.concatenate([measured(track, judged, take), *by_kind]))
+        by_kind = (
+            on_slots(track, length),
+            tune_on_slots(track, take),
+            divided(track),
+            pace_of_kind(track, take.chords.time),
+        )
+        rows.append(np.concatenate([measured(track, judged, take), lines_on_bars(track, take), returns[bar], *by_kind]))
     return np.array(rows)
 
 
@@ -151,7 +168,7 @@ def in_order(
     priors: dict[str, float],
     tick_s: float | None = None,
 ) -> list[Track]:
-    """The labellings, the likeliest first; scores are log probabilities among them. A tempo that was told (``tick_s``) is doubted as the beams doubt it."""
+    """The labellings, the likeliest first (see ``by_meter``); scores are log probabilities among them. A tempo that was told (``tick_s``) is doubted as the beams doubt it."""
     found = siblings(tracks, frames, take.chords.time, tick_s)
     if not found:
         return list(tracks)
@@ -162,5 +179,14 @@ def in_order(
         told = [math.log(beat_s(c.track, take.chords.time) / (tick_s * c.track.frame.beat_ticks)) for c in found]
         total = total - 0.5 * (np.array(told) / HINT_SD) ** 2
     total = total - np.logaddexp.reduce(total)
-    order = np.argsort(-total, kind="stable")
+    order = np.argsort(-by_meter(total, [str(c.track.frame.meter) for c in found]), kind="stable")
     return [replace(found[int(k)].track, score=float(total[int(k)])) for k in order]
+
+
+def by_meter(total: Floats, meters: Sequence[str]) -> Floats:
+    """By what labellings are ordered: their own ``total`` (ln of their probability) and that of all labellings of their meter, by BY_METER. Long bars have more places
+    where they may begin, so that what speaks for their meter is shared among more of them."""
+    names, which = np.unique(meters, return_inverse=True)
+    whole = np.array([np.logaddexp.reduce(total[which == k]) for k in range(len(names))])
+    out: Floats = BY_METER * whole[which] + (1 - BY_METER) * total
+    return out

@@ -34,7 +34,7 @@ SIGMA_S = 0.027
 TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into beats
 YIELDS_S = 0.03  # by trial on open scores
 FOLLOWED, FIRM_FOLLOWED = 4, 2  # tracks of the beams that are labelled in all ways
-FAR_LIKELIER, LIKELIER = 4.0, 1.5  # nats
+FAR_LIKELIER = 4.0  # nats
 NEARLY_ALL = 0.95  # of the chords of a take
 UNLIKELY = math.log(10)  # nats
 MANY = 0.25  # of the chords of a take: where tuplets are refused, a labelling that has more of them in tuplets goes behind the others
@@ -136,7 +136,7 @@ def search(take: Evidence, settings: ReadSettings) -> list[Track]:
     tick_s = 60 / settings.about / QUARTER if settings.about else None
     ordered = in_order(followed(tracks), frames_for(settings), take, priors(), tick_s)
     if settings.meter is not None:
-        return other_beats_second(distinct_tracks(beam_first(ordered, tracks[0])))
+        return other_beats_second(distinct_tracks(ordered))
     if settings.tuplets is False:
         ordered = sorted(ordered, key=lambda t: in_tuplets(t) > MANY)
     offered = with_halved(distinct_tracks(ordered), float(time[-1] - time[0]))
@@ -206,18 +206,6 @@ def beaten_alike(a: Track, b: Track) -> bool:
     """Do two tracks of one frame have the same beats nearly everywhere, wherever their bar lines are?"""
     apart = np.round((a.place - b.place) * 12)
     return float((apart == np.median(apart)).mean()) > NEARLY_ALL
-
-
-def beam_first(ordered: list[Track], best: Track) -> list[Track]:
-    """With the meter told only octave and phase are open, which the beam follows from chord to chord: its best track leads, unless another labelling is likelier by far."""
-    steps = np.diff(best.place)
-    own = next(
-        (t for t in ordered if t.frame == best.frame and same_bars(t, best) and np.allclose(np.diff(t.place), steps)),
-        None,
-    )
-    if own is None or ordered[0].score - own.score > LIKELIER:
-        return ordered
-    return [own, *(t for t in ordered if t is not own)]
 
 
 OFFERED = 3

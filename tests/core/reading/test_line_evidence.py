@@ -26,7 +26,7 @@ from ductus.core.reading.line_evidence import (
     places_at,
     tune_on_slots,
 )
-from ductus.core.reading.relabel import MEASURES, features_of, siblings
+from ductus.core.reading.relabel import MEASURES, by_meter, features_of, siblings
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.meters import parse_meter
 
@@ -179,3 +179,12 @@ def test_what_lines_say_stands_behind_the_other_measures() -> None:
         named = dict(zip(MEASURES, row, strict=False))
         assert [named[name] for name in ON_BARS] == lines_on_bars(candidate.track, known).tolist()
         assert [named[name] for name in RETURNS] == line_returns(candidate.track, known).tolist()
+
+
+def test_labellings_go_by_their_meter_as_a_whole_too() -> None:
+    """Two places to begin in four-four share what speaks for it; a labelling that is likelier by far leads all the same."""
+    shared = np.log([0.4, 0.33, 0.27])
+    assert int(np.argmax(by_meter(shared, ["2/4", "4/4", "4/4"]))) == 1
+    clear = np.log([0.7, 0.16, 0.14])
+    assert int(np.argmax(by_meter(clear, ["2/4", "4/4", "4/4"]))) == 0
+    assert by_meter(shared, ["2/4"] * 3).argsort().tolist() == shared.argsort().tolist()  # of one meter each by itself

@@ -12,7 +12,7 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.bar_evidence import ALL_SLOTS, FIRST_SLOT, Evidence, levels_of
 from ductus.core.reading.beam import Track, frame_of
 from ductus.core.reading.divisions import SIMPLE
-from ductus.core.reading.free import frames_for, heard, priors
+from ductus.core.reading.free import frames_for, heard, priors, with_triplets
 from ductus.core.reading.line_evidence import (
     ON_BARS,
     RETURNS,
@@ -188,3 +188,18 @@ def test_labellings_go_by_their_meter_as_a_whole_too() -> None:
     clear = np.log([0.7, 0.16, 0.14])
     assert int(np.argmax(by_meter(clear, ["2/4", "4/4", "4/4"]))) == 0
     assert by_meter(shared, ["2/4"] * 3).argsort().tolist() == shared.argsort().tolist()  # of one meter each by itself
+
+
+def test_a_simple_meter_full_of_triplets_is_offered_in_a_compound_one_too() -> None:
+    """Twelve-eight and four-four in triplets sound the same (common practice): the likeliest compound one of the same beats comes third."""
+    triplets = [b + k / 3 for b in range(16) for k in range(3)]
+    four = track_of("4/4", triplets)
+    two, late = replace(four, frame=frame_of(parse_meter("2/4"))), replace(four, place=four.place + 2)
+    faster = replace(track_of("6/8", triplets), place=four.place * 1.5)  # in other beats
+    twelve, six = track_of("12/8", triplets), track_of("6/8", triplets)
+    offered = with_triplets([four, two, late, faster, twelve, six])
+    assert offered == [four, two, twelve, late, faster, six]
+    assert with_triplets([four, six, late, twelve]) == [four, six, late, twelve]  # one is there
+    eighths = track_of("4/4", [k / 2 for k in range(32)])
+    assert with_triplets([eighths, two, late, twelve]) == [eighths, two, late, twelve]  # no triplets
+    assert with_triplets([four, two, late, faster]) == [four, two, late, faster]  # nothing to offer

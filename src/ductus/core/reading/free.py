@@ -37,7 +37,7 @@ FOLLOWED, FIRM_FOLLOWED = 4, 2  # tracks of the beams that are labelled in all w
 FAR_LIKELIER = 4.0  # nats
 NEARLY_ALL = 0.95  # of the chords of a take
 UNLIKELY = math.log(10)  # nats
-MANY = 0.25  # of the chords of a take: where tuplets are refused, a labelling that has more of them in tuplets goes behind the others
+MANY = 0.25  # of the chords of a take: a labelling with more of them in tuplets goes behind the others where tuplets are refused; else a compound one is offered too
 SLOW_S = 0.7  # of a beat
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
@@ -171,8 +171,10 @@ def with_triplets(tracks: list[Track]) -> list[Track]:
     """A compound meter could as well be a simple one in triplets (common practice: 12/8 and 4/4, 6/8 and 2/4): where all that are offered are compound, or the first
     is and the third is far less likely, the longest bars of the compound ones come third in beats of quarters; not where the same beats are offered so already."""
     offered = tracks[:OFFERED]
-    if len(offered) < OFFERED or offered[0].frame.family != COMPOUND:
+    if len(offered) < OFFERED:
         return tracks
+    if offered[0].frame.family != COMPOUND:
+        return with_compound(tracks)
     compound = [t for t in offered[:-1] if t.frame.family == COMPOUND]
     widest = max(compound, key=lambda t: t.frame.beats)
     if widest.frame.beats < 2:  # bars of one beat: no meter of quarters is like them
@@ -183,6 +185,16 @@ def with_triplets(tracks: list[Track]) -> list[Track]:
     if there or (third.frame.family != COMPOUND and offered[0].score - third.score < UNLIKELY):
         return tracks
     return [*offered[:-1], simple, *tracks[OFFERED - 1 :]]
+
+
+def with_compound(tracks: list[Track]) -> list[Track]:
+    """A simple meter full of triplets could as well be a compound one (common practice): the likeliest that has the same beats comes third, unless one is offered."""
+    first = tracks[0]
+    alike_in_beats = [k for k, t in enumerate(tracks) if t.frame.family == COMPOUND and same_beats(t, first)]
+    if in_tuplets(first) <= MANY or not alike_in_beats or alike_in_beats[0] < OFFERED:
+        return tracks
+    third = alike_in_beats[0]
+    return [*tracks[: OFFERED - 1], tracks[third], *tracks[OFFERED - 1 : third], *tracks[third + 1 :]]
 
 
 def same_beats(a: Track, b: Track) -> bool:

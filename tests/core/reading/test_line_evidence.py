@@ -194,7 +194,7 @@ def test_a_simple_meter_full_of_triplets_is_offered_in_a_compound_one_too() -> N
     """Twelve-eight and four-four in triplets sound the same (common practice): the likeliest compound one of the same beats comes third."""
     triplets = [b + k / 3 for b in range(16) for k in range(3)]
     four = track_of("4/4", triplets)
-    two, late = replace(four, frame=frame_of(parse_meter("2/4"))), replace(four, place=four.place + 2)
+    two, late = replace(four, frame=frame_of(parse_meter("2/4"))), replace(four, place=four.place + 2, score=-3.0)
     faster = replace(track_of("6/8", triplets), place=four.place * 1.5)  # in other beats
     twelve, six = track_of("12/8", triplets), track_of("6/8", triplets)
     offered = with_triplets([four, two, late, faster, twelve, six])
@@ -203,3 +203,10 @@ def test_a_simple_meter_full_of_triplets_is_offered_in_a_compound_one_too() -> N
     eighths = track_of("4/4", [k / 2 for k in range(32)])
     assert with_triplets([eighths, two, late, twelve]) == [eighths, two, late, twelve]  # no triplets
     assert with_triplets([four, two, late, faster]) == [four, two, late, faster]  # nothing to offer
+    close = replace(late, score=-2.0)
+    assert with_triplets([four, two, close, twelve]) == [
+        four,
+        two,
+        close,
+        twelve,
+    ]  # the third is doubted more than that

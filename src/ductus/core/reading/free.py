@@ -188,13 +188,14 @@ def with_triplets(tracks: list[Track]) -> list[Track]:
 
 
 def with_compound(tracks: list[Track]) -> list[Track]:
-    """A simple meter full of triplets could as well be a compound one (common practice): the likeliest that has the same beats comes third, unless one is offered."""
+    """A simple meter full of triplets could as well be a compound one (common practice): where none of its beats is offered and the third is far less likely than the
+    first, the likeliest such takes its place."""
     first = tracks[0]
-    alike_in_beats = [k for k, t in enumerate(tracks) if t.frame.family == COMPOUND and same_beats(t, first)]
-    if in_tuplets(first) <= MANY or not alike_in_beats or alike_in_beats[0] < OFFERED:
+    compound = next((k for k, t in enumerate(tracks) if t.frame.family == COMPOUND and same_beats(t, first)), 0)
+    doubted = first.score - tracks[OFFERED - 1].score < UNLIKELY
+    if in_tuplets(first) <= MANY or compound < OFFERED or doubted:
         return tracks
-    third = alike_in_beats[0]
-    return [*tracks[: OFFERED - 1], tracks[third], *tracks[OFFERED - 1 : third], *tracks[third + 1 :]]
+    return [*tracks[: OFFERED - 1], tracks[compound], *tracks[OFFERED - 1 : compound], *tracks[compound + 1 :]]
 
 
 def same_beats(a: Track, b: Track) -> bool:

@@ -33,10 +33,8 @@ ON_BARS = (
 RETURNS = (
     "tune after a bar", "tune after four bars", "tune after half a bar", "bass after half a bar", "bass after a bar and no other lag",
 )  # fmt: skip
-EARLY, OVER = (
-    0.08,
-    0.2,
-)  # beats by which a note may come before its place, and by which it must sound on beyond one to be held over it
+# Beats by which a note may come before its place, and by which it must sound on beyond one to be held over it.
+EARLY, OVER = 0.08, 0.2
 # By how much it counts when a note of each level (see ``chords``) sounds over a stronger place (after Longuet-Higgins & Lee 1984, from memory; weights by trial).
 COUNTS: Floats = np.array([0.0, 1.0, 1.0, 0.7, 0.4])
 BEYOND = 0.1  # beats

@@ -3,7 +3,7 @@
     tracks of the beam + chords -> siblings (octave, family, meter, phase) -> features over the take -> the order in which they are offered
 
 A beam decides from chord to chord and its rivals soon share their past, so they end alike. Each of its few tracks is therefore labelled anew in all ways that a musician
-would consider, and what tells them apart is measured over the whole take (``bar_evidence``). The weights are a conditional logit fitted by ``tools/fit_bars.py``.
+would consider, and what tells them apart is measured over the whole take (``bar_evidence``, ``line_evidence``). The weights are a conditional logit fitted by ``tools/fit_bars.py``.
 
 Conventions: places are in beats of the candidate's frame, bar lines at multiples of its beats.
 """
@@ -41,11 +41,8 @@ SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
     (COMPOUND, SIMPLE): (Fraction(1), Fraction(3), Fraction(3, 2)),
     (COMPOUND, COMPOUND): (Fraction(1), Fraction(2), Fraction(1, 2)),
 }
-MEASURES = (
-    *MEASURED,
-    *ON_BARS,
-    *RETURNS,
-)  # of every labelling; what is measured apart for each kind of bar comes after them
+# Of every labelling; what is measured apart for each kind of bar comes after them.
+MEASURES = (*MEASURED, *ON_BARS, *RETURNS)
 PERIODS_S = {SIMPLE: (0.24, 1.7), COMPOUND: (0.3, 2.4)}  # of a felt beat
 SLOWEST_S = 60 / 40  # where no meter is told: the slowest mark of a metronome (common practice)
 PARTS = ("plain", "square", "slots", "tune", "divided", "pace")  # of the weights, in the order of what they act on

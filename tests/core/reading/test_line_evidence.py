@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.bar_evidence import ALL_SLOTS, FIRST_SLOT, Evidence, levels_of
+from ductus.core.reading.bar_evidence import ALL_SLOTS, FIRST_SLOT, Evidence, levels_of, struck
 from ductus.core.reading.beam import Track, frame_of
 from ductus.core.reading.divisions import SIMPLE
 from ductus.core.reading.free import frames_for, heard, priors, with_triplets
@@ -24,7 +24,6 @@ from ductus.core.reading.line_evidence import (
     moves,
     over_stronger,
     places_at,
-    tune_on_slots,
 )
 from ductus.core.reading.relabel import MEASURES, by_meter, features_of, siblings
 from ductus.core.reading.settings import ReadSettings
@@ -158,12 +157,12 @@ def test_notes_of_the_tune_are_counted_where_they_stand_in_the_bar() -> None:
     notes = [(float(b), 0.9, 40) for b in range(24)] + [(float(b), 0.9, 76) for b in range(24) if b % 3 != 1]
     known = taken(notes)
     track = track_of("3/4", range(24))
-    counted = tune_on_slots(track, known)
+    counted = struck(track, track.place[known.lines.tune])
     first, once = FIRST_SLOT[3, SIMPLE], 8 / (23 / 3)
     assert counted[first : first + 6].tolist() == pytest.approx([once, 0, 0, 0, once, 0])
     assert np.count_nonzero(counted) == 2
     assert counted.shape == (ALL_SLOTS,)
-    assert not tune_on_slots(track_of("5/4", range(24)), known).any()  # a bar that the fit never saw
+    assert not struck(track_of("5/4", range(24)), track.place).any()  # a bar that the fit never saw
 
 
 def test_what_lines_say_stands_behind_the_other_measures() -> None:

@@ -237,7 +237,7 @@ def likeness(track: Track, harmony: Floats) -> list[float]:
 def bass_line(track: Track, bass: NDArray[np.bool_], down: NDArray[np.bool_]) -> list[float]:
     """How many basses stand on bar lines, how many bar lines have a bass, and the usual gap from bass to bass (ln of beats and of bars; 0 where there are few)."""
     place, beats = track.place, track.frame.beats
-    bars = max(float(place[-1] - place[0]) / beats, 1.0)
+    bars = bars_of(track)
     gaps = np.diff(place[bass])
     gap = float(np.median(gaps)) if len(gaps) > 1 else 0.0
     return [
@@ -248,22 +248,43 @@ def bass_line(track: Track, bass: NDArray[np.bool_], down: NDArray[np.bool_]) ->
     ]
 
 
+def slots_at(track: Track, place: Floats) -> tuple[slice, Ints, NDArray[np.bool_]] | None:
+    """Which of ALL_SLOTS those of the track's bars are; in which of them places stand, and which places stand in one at all. None for a bar that the fit never saw."""
+    bar = (track.frame.beats, track.frame.family)
+    if bar not in FIRST_SLOT:
+        return None
+    slots = bar[0] * SLOTS[bar[1]]
+    inside = place % bar[0] * SLOTS[bar[1]]
+    slot = np.round(inside)
+    at = slot.astype(np.int64) % slots
+    return slice(FIRST_SLOT[bar], FIRST_SLOT[bar] + slots), at, np.abs(inside - slot) < SLOT_NEAR
+
+
+def bars_of(track: Track) -> float:
+    """How many bars lie between the first chord and the last, at least one."""
+    return max(float(track.place[-1] - track.place[0]) / track.frame.beats, 1.0)
+
+
+def struck(track: Track, place: Floats) -> Floats:
+    """How often each slot is struck at these places, for each bar, apart for each kind of bar (all others 0). Shape ALL_SLOTS."""
+    out = np.zeros(ALL_SLOTS)
+    found = slots_at(track, place)
+    if found is not None:
+        here, at, on = found
+        out[here] = np.bincount(at[on], minlength=here.stop - here.start) / bars_of(track)
+    return out
+
+
 def on_slots(track: Track, length: Floats) -> Floats:
     """What falls on which part of the bar, apart for each kind of bar (all others 0): how much longer than the middle of the take the chords are that stand in each
     slot, summed over the slot, for each chord of the take (``length`` as among the chords' features); then how often each slot is struck, for each bar.
     Shape 2 ALL_SLOTS."""
-    out = np.zeros((2, ALL_SLOTS))
-    bar = (track.frame.beats, track.frame.family)
-    if bar not in FIRST_SLOT:
-        return out.ravel()
-    slots = bar[0] * SLOTS[bar[1]]
-    inside = track.place % bar[0] * SLOTS[bar[1]]
-    slot = np.round(inside)
-    on = np.abs(inside - slot) < SLOT_NEAR
-    at, here = slot[on].astype(np.int64) % slots, slice(FIRST_SLOT[bar], FIRST_SLOT[bar] + slots)
-    out[0, here] = np.bincount(at, (length - length.mean())[on], slots) / len(length)
-    out[1, here] = np.bincount(at, minlength=slots) / max(float(track.place[-1] - track.place[0]) / bar[0], 1.0)
-    return out.ravel()
+    long = np.zeros(ALL_SLOTS)
+    found = slots_at(track, track.place)
+    if found is not None:
+        here, at, on = found
+        long[here] = np.bincount(at[on], (length - length.mean())[on], here.stop - here.start) / len(length)
+    return np.concatenate([long, struck(track, track.place)])
 
 
 def divided(track: Track) -> Floats:

@@ -116,10 +116,10 @@ def features_of(time: Floats, starts: Ints, size: Ints, release: Floats, key: In
     return np.clip(out, -3, 3)
 
 
-def local(values: Floats, how: object) -> Floats:
-    """Mean, median or minimum over the neighbourhood of each chord."""
-    padded = np.pad(values, AROUND, mode="edge")
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * AROUND + 1)
+def local(values: Floats | Ints, how: object, around: int = AROUND) -> Floats:
+    """Mean, median or minimum over the neighbourhood of each chord, so many on each side."""
+    padded = np.pad(values, around, mode="edge")
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * around + 1)
     return np.asarray(how(windows, axis=1))  # type: ignore[operator]
 
 

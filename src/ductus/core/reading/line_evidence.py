@@ -14,15 +14,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ductus.core.reading.bar_evidence import (
-    ALL_SLOTS,
-    FIRST_SLOT,
-    NEAR,
-    SLOT_NEAR,
-    SLOTS,
-    Evidence,
-    levels_of,
-)
+from ductus.core.reading.bar_evidence import NEAR, Evidence, lean, levels_of
 from ductus.core.reading.beam import Track
 from ductus.core.reading.divisions import COMPOUND, Floats, Ints
 
@@ -106,11 +98,8 @@ def next_multiple(place: Floats, step: float) -> Floats:
 
 def lean_of_gaps(place: Floats, down: NDArray[np.bool_]) -> float:
     """By how much longer (ln, within two of the mean) the notes of a line are on bar lines than elsewhere."""
-    if down.all() or not down.any():
-        return -0.5
-    gap = np.log(np.maximum(np.diff(place, append=place[-1] + 1), 0.05))
-    gap = np.clip(gap - gap.mean(), -2, 2)
-    return float(gap[down].mean() - gap[~down].mean())
+    gap = np.log(np.maximum(np.append(place[1:], place[-1:] + 1) - place, 0.05))
+    return lean(np.clip(gap - (gap.mean() if len(gap) else 0.0), -2, 2), down)
 
 
 def moves(track: Track, harmony: Floats) -> tuple[float, float, float, float]:
@@ -168,18 +157,3 @@ class Line:
         higher = self.keys[later][hit] - self.keys[hit]
         share = hit.sum() / max(int((at + steps <= at[-1]).sum()), 1)
         return float(share * (np.abs(np.diff(higher)) <= 1).mean())
-
-
-def tune_on_slots(track: Track, take: Evidence) -> Floats:
-    """How many notes of the tune fall on which part of the bar, for each bar, apart for each kind of bar (all others 0; see ``on_slots``). Shape ALL_SLOTS."""
-    out = np.zeros(ALL_SLOTS)
-    bar = (track.frame.beats, track.frame.family)
-    if bar not in FIRST_SLOT:
-        return out
-    slots = bar[0] * SLOTS[bar[1]]
-    inside = track.place[take.lines.tune] % bar[0] * SLOTS[bar[1]]
-    slot = np.round(inside)
-    at = slot[np.abs(inside - slot) < SLOT_NEAR].astype(np.int64) % slots
-    bars = max(float(track.place[-1] - track.place[0]) / bar[0], 1.0)
-    out[FIRST_SLOT[bar] : FIRST_SLOT[bar] + slots] = np.bincount(at, minlength=slots) / bars
-    return out

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ductus.core.reading.chords import local
 from ductus.core.reading.divisions import Floats, Ints
 
 AROUND = 12  # chords on each side among which a chord lies high or low
@@ -38,7 +39,7 @@ def lines_of(time: Floats, first: Ints, key: Ints, release: Floats) -> Lines:
     starts = first[:-1]
     high, low = np.maximum.reduceat(key, starts), np.minimum.reduceat(key, starts)
     tune, bass = uncovered(time, starts, key, release, high, low)
-    middle = (smoothed(high) + smoothed(low)) / 2
+    middle = (local(high, np.mean, AROUND) + local(low, np.mean, AROUND)) / 2
     top = np.array([a + int(np.argmax(key[a:b])) for a, b in zip(starts, first[1:], strict=True)])
     tune, bass = tune & (high >= middle - MARGIN), bass & (low <= middle + MARGIN)
     return Lines(high, low, tune, bass, np.maximum.reduceat(release, starts), release[top])
@@ -56,10 +57,3 @@ def uncovered(
             above[q] = sounding.max() <= high[q]
             below[q] = sounding.min() >= low[q]
     return above, below
-
-
-def smoothed(keys: Ints) -> Floats:
-    """Means over the neighbours of each chord."""
-    padded = np.pad(keys.astype(float), AROUND, mode="edge")
-    out: Floats = np.lib.stride_tricks.sliding_window_view(padded, 2 * AROUND + 1).mean(1)
-    return out

@@ -29,10 +29,11 @@ from ductus.core.reading.bar_evidence import (
     measured,
     on_slots,
     pace_of_kind,
+    struck,
 )
 from ductus.core.reading.beam import HINT_RANGE, HINT_SD, Frame, Track
 from ductus.core.reading.divisions import COMPOUND, SIMPLE, Floats
-from ductus.core.reading.line_evidence import ON_BARS, RETURNS, line_returns, lines_on_bars, tune_on_slots
+from ductus.core.reading.line_evidence import ON_BARS, RETURNS, line_returns, lines_on_bars
 
 # How many beats of the new frame one of the old is worth, by (family before, family after).
 SCALES: dict[tuple[int, int], tuple[Fraction, ...]] = {
@@ -150,7 +151,7 @@ def features_of(
         judged = Judged(priors.get(str(track.frame.meter), -3.0), candidate.own, float(late))
         by_kind = (
             on_slots(track, length),
-            tune_on_slots(track, take),
+            struck(track, track.place[take.lines.tune]),
             divided(track),
             pace_of_kind(track, take.chords.time),
         )

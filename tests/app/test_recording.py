@@ -22,6 +22,7 @@ from ductus.core.recording.choices import (
     RecordTempo,
     RecordUntil,
 )
+from ductus.core.score.frame.cutting import CutBar
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import KeyChange, MeterChange, TempoMark
@@ -388,3 +389,23 @@ def test_a_key_asks_the_disk_for_nothing_to_say_the_line_of_a_recording(
     at.press(60)
     assert len(at.notes()) == 1
     assert at.latest(m.RecordLineFact).late_us == 0
+
+
+def test_a_take_from_the_middle_of_a_bar_that_is_cut_leaves_its_first_part_alone(library: Library) -> None:
+    """The second half of a dance with a pick-up is recorded from its own pick-up on."""
+    at = written(library)
+    at.tell(m.EditFrame(at.desk.history.revision, CutBar(1, 4)))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 2))
+    played(at, quarters(48, 50, 52, 53, 55, start=7), 2)
+    assert [(tick, key) for tick, _, key in at.notes()] == [
+        *((k, 60 + k) for k in range(7)), *((7 + k, key) for k, key in enumerate((48, 50, 52, 53, 55))), *((k, 60 + k) for k in range(12, 16)),
+    ]  # fmt: skip
+
+
+def test_a_take_over_a_bar_that_is_cut_is_written_as_it_was(library: Library) -> None:
+    at = written(library)
+    at.tell(m.EditFrame(at.desk.history.revision, CutBar(1, 3.5)))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    tune = quarters(*range(72, 88))
+    played(at, tune, 2)
+    assert [(tick * QUARTER, ticks * QUARTER, key) for tick, ticks, key in at.notes()] == tune

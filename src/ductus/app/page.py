@@ -11,11 +11,13 @@ from ductus.core.notation.aloud import bar_aloud, column_aloud, voice_aloud
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change
 from ductus.core.score.frame.base import FrameQuestion, bars_words
+from ductus.core.score.frame.cutting import short_end
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Part
+from ductus.core.time.bars import beat_number
 from ductus.core.time.meters import default_groups
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.time.values import describe_value
@@ -104,6 +106,9 @@ def frame_fact(piece: Piece, about: m.LookAtFrame) -> m.FrameFact:
         order=piece.ordered_parts().index(part),
         parts=len(piece.parts),
         pickup=round(shown_ticks(piece.timeline.pickup)),
+        beat_here=round(float(beat_number(bar, tick)), 4),
+        cut=len(piece.timeline.parts_of(bar.index)) > 1 or short_end(piece, bar.index),
+        going_on=tuple(piece.timeline.going_on),
         sections=tuple(s.text for s in sorted(piece.signs.values(), key=lambda s: s.bar) if s.kind == "section"),
         here=tuple(standing_at(piece, about, part, staff, bar.index, tick)),
     )

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
+from ductus.app.recording import since_part
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.performance.takes import Take
 from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
@@ -22,6 +23,7 @@ from ductus.core.reading.choice import ReadingChoice, Seen
 from ductus.core.reading.choices import (
     Choices,
     ChosenReading,
+    Where,
     choices_from_json,
     choices_to_json,
     choose_ornament,
@@ -313,7 +315,8 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
         hand=staff or None,
         kit=kit_of(part),
     )
-    return takes_onto_page(desk, [row], Reading("", row.id, part.id, staff, start, ""), Choices(settings))
+    choices = Choices(settings, where=Where(since=since_part(bar, start)))
+    return takes_onto_page(desk, [row], Reading("", row.id, part.id, staff, start, ""), choices)
 
 
 def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: Iterable[str]) -> Job:

@@ -19,9 +19,9 @@ from ductus.core.reading.settings import ReadNote, ReadSettings
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import kit_of
 from ductus.core.score.edits import clear_brackets, clear_span
-from ductus.core.score.marking import bar_words
 from ductus.core.score.piece import Piece, bars_touched
 from ductus.core.score.records import Note, Reading
+from ductus.core.time.bars import Bar
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import listed
 from ductus.store.journal import CutOff
@@ -140,10 +140,16 @@ class Recording:
         """What of the page it may touch."""
         plan, start = self.plan, self.start(piece)
         voice = 1 if piece.part(plan.part).percussion else plan.voice  # hands and feet have voices of their own
+        first = piece.timeline.bar(plan.bar)
         if plan.until is None or self.clicks is None:
-            return Where(plan.policy, voice)
-        first, last = piece.timeline.bar(plan.bar), piece.timeline.bar(max(plan.until, plan.bar))
+            return Where(plan.policy, voice, since_part(first, start))
+        last = piece.timeline.bar(max(plan.until, plan.bar))
         return Where(plan.policy, voice, first.start - start, last.end - start)
+
+
+def since_part(first: Bar, start: int) -> int | None:
+    """From which tick of the reading a take may touch the page that begins with this bar: the front of a bar that is cut stays as it is."""
+    return first.start - start if first.index and first.start > start else None
 
 
 def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:
@@ -231,7 +237,7 @@ def read_otherwise(piece: Piece, take: int, seen: Mapping[int, int]) -> str:
     if not bars:
         return ""
     verb = "reads" if len(bars) == 1 else "read"
-    return f"{listed([bar_words(piece, b) for b in bars])} {verb} otherwise than while you played"
+    return f"{listed([piece.timeline.bar_words(b) for b in bars])} {verb} otherwise than while you played"
 
 
 class LivePage:

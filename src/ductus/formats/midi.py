@@ -91,7 +91,7 @@ def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
             bar = timeline.bar(index)
             at, key = file_ticks(bar.start - stretch.start + now), piece.key_at(index)
             whole, rest = divmod(bar.ticks, bar.meter.unit_ticks)
-            count = whole if bar.missing and not rest else bar.meter.count  # a pick-up is a short bar of its own
+            count = bar.meter.count if bar.whole or rest else whole  # a pick-up is a short bar of its own
             if shown[:2] != (count, bar.meter.unit):
                 events.append((at, 1, _time_signature(count, bar.meter)))
             tonics = MINOR_NAMES if key.mode == "minor" else MAJOR_NAMES

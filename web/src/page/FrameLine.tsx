@@ -69,6 +69,8 @@ function BarsPart({ at }: { at: FrameAt }) {
   return (
     <>
       <Tail><OpenPhrase closes name="insert bars" words="insert bars before it"><One label="How many bars" name="count" value={1} number className="w-16" give={(n) => doFrame({ name: 'insert-bars', bar: at.bar, count: Number(n) })} /></OpenPhrase></Tail>{' '}
+      {at.bar === at.last && !(at.bar === 0 && at.pickup > 0) && <><Tail><OpenPhrase closes name="cut the bar" words="cut it in two"><One label="In front of beat" name="beat" value={at.beat_here > 1 ? at.beat_here : ''} number className="w-16" give={(beat) => weigh({ name: 'cut-bar', bar: at.bar, beat: Number(beat) })} /></OpenPhrase></Tail>{' '}</>}
+      {at.cut && <><Tail><Now act={() => weigh({ name: 'join-bar', bar: at.bar })}>make it whole</Now></Tail>{' '}</>}
       <Tail><Now act={() => weigh({ name: 'remove-bars', ...bars })}>remove</Now></Tail>{' '}
       <Tail><Now act={() => weigh({ name: 'empty-bars', ...bars })}>empty</Now></Tail>{' '}
       <Tail><OpenPhrase closes name="copy bars" words="copy in front of a bar"><CopyForm at={at} /></OpenPhrase></Tail>{' '}
@@ -114,9 +116,9 @@ function ReadyFigures({ at }: { at: FrameAt }) {
 function CopyForm({ at }: { at: FrameAt }) {
   const [to, setTo] = useState('')
   const [times, setTimes] = useState('1')
-  const pickup = at.pickup > 0 ? 0 : 1
+  const indexOf = (number: number) => at.going_on.reduce((index, part) => index + (part <= index ? 1 : 0), Math.max(number - (at.pickup > 0 ? 0 : 1), 0))
   return (
-    <form className="flex flex-wrap items-center gap-2" onSubmit={(e) => { e.preventDefault(); weigh({ name: 'copy-bars', first: at.bar, last: at.last, to: Math.max(Number(to) - pickup, 0), times: Number(times) }) }}>
+    <form className="flex flex-wrap items-center gap-2" onSubmit={(e) => { e.preventDefault(); weigh({ name: 'copy-bars', first: at.bar, last: at.last, to: indexOf(Number(to)), times: Number(times) }) }}>
       <label>In front of bar <input autoFocus type="number" min={1} max={9999} required value={to} onChange={(e) => setTo(e.target.value)} className="field w-16" /></label>
       <label>times <input type="number" min={1} max={50} required value={times} onChange={(e) => setTimes(e.target.value)} className="field w-14" /></label>
       <button type="submit" className="quiet-button">Say what it does</button>

@@ -244,7 +244,8 @@ class WeighedNotesFact:
 @dataclass(frozen=True, slots=True)
 class FrameFact:
     """The frame at a place, for the line to speak of: bars ``bar`` to ``last`` in words and numbers, and what holds there. ``here`` are ids of
-    what stands right there; ``pickup`` is in ticks as people see them (960 to the quarter)."""
+    what stands right there; ``pickup`` is in ticks as people see them (960 to the quarter); ``beat_here`` is the beat (from 1) of the place in its
+    bar, which is ``cut`` or not; ``going_on`` are the bars (indices) that go on with one that is cut, and share its number."""
 
     what: Literal["clef", "key", "meter", "tempo", "part", "bar"]
     bar: int
@@ -270,6 +271,9 @@ class FrameFact:
     order: int
     parts: int
     pickup: int
+    beat_here: float
+    cut: bool
+    going_on: tuple[int, ...]
     sections: tuple[str, ...]
     here: tuple[str, ...]
     type: Literal["frame-at"] = "frame-at"

@@ -96,8 +96,7 @@ def mark_said(mark: Mark) -> str:
 
 
 def _bar_words(piece: Piece, index: int) -> str:
-    number = piece.timeline.number_of(index)
-    return f"bar {number}" if number else "pick-up"
+    return piece.timeline.bar_words(index).removeprefix("the ")
 
 
 def _frame(piece: Piece, index: int) -> str:

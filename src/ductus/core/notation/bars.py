@@ -107,7 +107,7 @@ def _voice_bar(
     def rest_id(tick: int) -> str:
         return f"r-{part}-{staff}-{voice}-{tick}"
 
-    if not notes and not bar.missing:
+    if not notes and bar.whole:
         value = value_for_ticks(bar.ticks) or NoteValue("whole")
         return VoiceBar(staff, voice, (Symbol(rest_id(bar.start), bar.start, bar.ticks, value, whole_bar=True),))
     stretches = _fill(bar, written_chords(notes, follow))

@@ -19,7 +19,7 @@ def long_rests(piece: Piece) -> dict[int, int]:
 
     def silent(bar: int) -> bool:
         empty = not piece.notes_in_bar(part, bar) and not piece.marks_in_bar(part, bar)
-        return empty and bar not in broken and not piece.timeline.bar(bar).missing
+        return empty and bar not in broken and piece.timeline.bar(bar).whole
 
     runs: dict[int, int] = {}
     first: int | None = None

@@ -124,8 +124,10 @@ def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote], where:
         return
     start = max(min([reading.start, *(n.tick + reading.start for n in listed)]), 0)
     end = max(n.tick + n.ticks for n in listed) + reading.start
-    if where.since is not None and where.until is not None:
-        start, end = max(where.since + reading.start, 0), where.until + reading.start
+    if where.since is not None:
+        start = max(where.since + reading.start, 0)
+    if where.until is not None:
+        end = where.until + reading.start
     for staff in sorted({staff_of(reading, n) for n in listed}):
         for voice in where.voices(reading.staff):
             line: Line = (reading.part, staff, voice)

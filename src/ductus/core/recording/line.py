@@ -62,7 +62,7 @@ HEARD_LABELS = {
 def recording_sentence(choices: RecordChoices, state: EntryState, piece: Piece, late_us: int = 0) -> tuple[Phrase, ...]:
     """The line as phrases, in order; ``late_us`` is what the delay test found."""
     bar = piece.timeline.bar_at(state.tick)
-    place = "the pick-up" if bar.missing else f"bar {piece.timeline.number_of(bar.index)}"
+    place = piece.timeline.bar_words(bar.index)
     parts = tuple(Choice(p.name.lower(), PlacePen(p.id, 1), p.id == state.part) for p in piece.ordered_parts())
     head = (
         Phrase("Record", "way of working"),

@@ -13,7 +13,7 @@ from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
-from ductus.core.score.marking import bar_words, opening, tops
+from ductus.core.score.marking import opening, tops
 from ductus.core.score.marks import KINDS, words_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, KeyChange, Mark, MeterChange, Record, TempoMark
@@ -59,15 +59,15 @@ def record_words(piece: Piece, record: Record) -> str:
         case Mark():
             return f"{mark_words(piece, record)} at {piece.timeline.place_words(record.tick)}"
         case BarSign():
-            return f"{words_of_sign(record.kind, record.text)} at {bar_words(piece, record.bar)}"
+            return f"{words_of_sign(record.kind, record.text)} at {piece.timeline.bar_words(record.bar)}"
         case TempoMark():
             return f"tempo {record.text + ' ' if record.text else ''}{record.bpm:g} at {piece.timeline.place_words(record.tick)}"
         case ClefChange():
             return f"{record.clef} clef at {piece.timeline.place_words(record.tick)}"
         case KeyChange():
-            return f"key signature at {bar_words(piece, record.bar)}"
+            return f"key signature at {piece.timeline.bar_words(record.bar)}"
         case MeterChange():
-            return f"meter {record.meter} at {bar_words(piece, record.bar)}"
+            return f"meter {record.meter} at {piece.timeline.bar_words(record.bar)}"
     return ""
 
 

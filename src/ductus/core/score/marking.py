@@ -277,7 +277,7 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
         last = first - 1  # at a bar line, its sign belongs to the bar that ends there
     bar = last if kind.right else first
     old = [s for s in piece.signs.values() if s.bar == bar and s.kind == wish.kind]
-    number = bar_words(piece, bar)
+    number = piece.timeline.bar_words(bar)
     if wish.without or any(s.text == wish.text for s in old):
         for sign in old if wish.without else [s for s in old if s.text == wish.text]:
             draft.drop(sign)
@@ -300,12 +300,6 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
         repeats = any(s.kind == "repeat-end" for s in piece.signs.values())
         return f"{words} {over}" + ("" if repeats else "; nothing is repeated yet, so it is played once")
     return f"{words} at the {'end' if kind.right else 'beginning'} of {number}"
-
-
-def bar_words(piece: Piece, bar: int) -> str:
-    """A bar in words: "bar 9", "the pick-up"."""
-    number = piece.timeline.number_of(bar)
-    return f"bar {number}" if number else "the pick-up"
 
 
 def _put_tempo(draft: Draft, wish: Wish, at: Where) -> str:

@@ -288,7 +288,7 @@ def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
     meters: Table[str, MeterChange] = tables["meter"]
     by_index = {m.bar: m.meter for m in meters.values()}
     by_index.setdefault(0, DEFAULT_METER)
-    timeline = Timeline(by_index, facts.pickup)
+    timeline = Timeline(by_index, facts.pickup, {m.bar for m in meters.values() if m.sign == "none"})
     by_bar: dict[tuple[str, int], dict[str, Note | Mark]] = {}
     counts: dict[int, int] = {}
     for kind in ("note", "mark"):

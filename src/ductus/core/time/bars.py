@@ -1,14 +1,16 @@
 """Bars on the time line: where each begins, which meter it has, how people name a place.
 
 Conventions: bars are counted from 0 inside the program; a pick-up is bar 0 and is shorter than its meter.
-People see bar numbers from 1 for the first full bar (a pick-up is called "pick-up"), beats from 1. The
-line has no end: after the last meter change the bars go on.
+People see bar numbers from 1 for the first full bar (a pick-up is called "pick-up"), beats from 1. A bar
+that is cut in two (at a repeat in its middle) is two bars of the program and one for people: both have its
+number, and beats go on in the second (common practice). The line has no end: after the last meter change
+the bars go on.
 """
 
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import lru_cache
@@ -20,7 +22,8 @@ from ductus.core.words import ordinal
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """One bar: index from 0, start tick, length in ticks, meter, and what a pick-up lacks at its front."""
+    """One bar: index from 0, start tick, length in ticks, meter, and what a pick-up, or the second part of a bar that is cut in two, lacks
+    at its front. A part of a cut bar has the meter of the whole."""
 
     index: int
     start: int
@@ -33,12 +36,17 @@ class Bar:
 
     def __post_init__(self) -> None:
         places = (self.start + at - self.missing for at in self.meter.beat_starts)
-        object.__setattr__(self, "_beats", tuple(t for t in places if t >= self.start))
+        object.__setattr__(self, "_beats", tuple(t for t in places if self.start <= t < self.end))
 
     @property
     def end(self) -> int:
         """First tick after the bar."""
         return self.start + self.ticks
+
+    @property
+    def whole(self) -> bool:
+        """Is it as long as its meter says: neither a pick-up nor a part of a bar that is cut?"""
+        return self.ticks == self.meter.bar_ticks
 
     def offset_of(self, tick: int) -> int:
         """Ticks from where the full bar would begin."""
@@ -53,6 +61,50 @@ class Bar:
         return list(self._beats)
 
 
+@dataclass(frozen=True, slots=True)
+class CutPart:
+    """A part of a bar that is cut: the meter of the whole, and the ticks of it ``before`` this part."""
+
+    meter: Meter
+    before: int = 0
+
+
+def parts_of_cut(meters: dict[int, Meter], unsigned: Collection[int]) -> dict[int, CutPart]:
+    """Bar index -> its part of a bar that is cut: shorter neighbours without a sign that make up one bar of the signed meter before them, and
+    none beside it, but for a single one at their end (a last bar without what the pick-up has). Longer stretches without a sign are bars of their
+    own. ``meters`` must rise by index."""
+    found: dict[int, CutPart] = {}
+    run: list[tuple[int, int]] = []  # (index, ticks)
+    usual = meters[0]
+    changes = list(meters.items())
+
+    def close() -> None:
+        parts: dict[int, CutPart] = {}
+        before = 0
+        for index, ticks in run:
+            if before + ticks > usual.bar_ticks:
+                return
+            parts[index] = CutPart(usual, before)
+            before = (before + ticks) % usual.bar_ticks
+        if not before or (
+            run and not parts[run[-1][0]].before
+        ):  # all of it, or the last alone: without what a pick-up has
+            found.update(parts)
+
+    for k, (index, meter) in enumerate(changes):
+        bars = changes[k + 1][0] - index if k + 1 < len(changes) else 1
+        if index and index in unsigned and meter.bar_ticks < usual.bar_ticks and bars <= MOST_PARTS:
+            run += [(index + i, meter.bar_ticks) for i in range(bars)]
+            continue
+        close()
+        run.clear()
+        usual = meter if index not in unsigned else usual
+    close()
+    return found
+
+
+PARTS = ("first", "second", "third", "fourth")
+MOST_PARTS = 2  # bars of one meter without a sign that are still parts of one bar
 MAX_BAR = 9999  # the highest bar number that can be reached
 KEPT_WORDS = 4096  # places that a time line remembers the words of
 
@@ -61,11 +113,14 @@ class Timeline:
     """Bars made from meter changes and a pick-up, without an end.
 
     ``meters`` maps bar index -> Meter and must hold bar 0; ``pickup`` is the length of the incomplete
-    first bar in ticks, 0 for none.
+    first bar in ticks, 0 for none. ``unsigned`` are the bars whose meter has no sign on the page: neighbours
+    of them that make up a bar of the last signed meter are that bar, cut.
     """
 
-    def __init__(self, meters: dict[int, Meter], pickup: int = 0) -> None:
+    def __init__(self, meters: dict[int, Meter], pickup: int = 0, unsigned: Collection[int] = ()) -> None:
         self.meters = dict(sorted(meters.items()))
+        self._parts = parts_of_cut(self.meters, unsigned) if unsigned else {}
+        self.going_on = sorted(index for index, part in self._parts.items() if part.before)  # with a bar that is cut
         first = self.meters[0]
         self.pickup = pickup if 0 < pickup < first.bar_ticks else 0
         self._changes: list[tuple[int, int, Meter]] = []  # bar index, start tick, meter
@@ -100,7 +155,8 @@ class Timeline:
             return Bar(0, 0, self.pickup, meter, meter.bar_ticks - self.pickup)
         k = max(bisect_right(self._changes, index, key=lambda c: c[0]) - 1, 0)
         first, start, meter = self._changes[k]
-        return Bar(index, start + (index - first) * meter.bar_ticks, meter.bar_ticks, meter)
+        part = self._parts.get(index, CutPart(meter))
+        return Bar(index, start + (index - first) * meter.bar_ticks, meter.bar_ticks, part.meter, part.before)
 
     def bar_at(self, tick: int) -> Bar:
         """Return the bar that holds ``tick`` (at least 0)."""
@@ -115,18 +171,41 @@ class Timeline:
         return self.bar(first + max(tick - start, 0) // meter.bar_ticks)
 
     def number_of(self, index: int) -> int:
-        """Bar number as people count: 1 for the first full bar, 0 for a pick-up."""
-        return index if self.pickup else index + 1
+        """Bar number as people count: 1 for the first full bar, 0 for a pick-up, the same for both parts of a bar that is cut."""
+        return (index if self.pickup else index + 1) - bisect_right(self.going_on, index)
 
     def index_of(self, number: int) -> int:
-        """Bar index of a bar number as people count."""
-        return number if self.pickup else number - 1
+        """Bar index of a bar number as people count; of a bar that is cut, that of its first part."""
+        index = number if self.pickup else number - 1
+        for part in self.going_on:
+            index += part <= index
+        return index
+
+    def parts_of(self, index: int) -> range:
+        """The indices of all parts of the bar that a bar belongs to: itself alone, unless it is cut."""
+        first = self.index_of(self.number_of(index))
+        last = first
+        while last + 1 in self._parts and self._parts[last + 1].before:
+            last += 1
+        return range(first, last + 1)
+
+    def bar_words(self, index: int) -> str:
+        """A bar in words: "bar 9", "the pick-up", "the second part of bar 9" of one that is cut."""
+        number, parts = self.number_of(index), self.parts_of(index)
+        if len(parts) > 1:
+            return f"the {PARTS[min(parts.index(index), len(PARTS) - 1)]} part of bar {number}"
+        return f"bar {number}" if number else "the pick-up"
+
+    def laid_by(self, index: int) -> Meter:
+        """The meter that says how long a bar is: that of the bar, for a part of one that is cut its own."""
+        return self.meters[max(i for i in self.meters if i <= max(index, 0))]
 
     def meters_from(self, bar: int, zero: int) -> tuple[tuple[int, Meter], ...]:
         """The meter of a bar and all changes after it, as (tick counted from ``zero``, meter)."""
         later = [(self.bar(i).start - zero, m) for i, m in self.meters.items() if i > bar]
         first = self.bar(bar)
-        return ((first.start - first.missing - zero, first.meter), *later)
+        meter = first.meter if first.missing else self.laid_by(bar)
+        return ((first.start - first.missing - zero, meter), *later)
 
     def bars_until(self, tick: int) -> int:
         """How many bars hold everything before ``tick``."""

@@ -167,3 +167,16 @@ def parse_meter(text: str) -> Meter:
     except ValueError:
         raise BadInput(f"'{text[:40]}' is no meter; write it as 3/4 or 6/8.") from None
     return Meter(count, unit, groups)
+
+
+def meter_for(ticks: int, usual: Meter) -> Meter | None:
+    """A meter of a length, in the units of the usual one where that goes, else in the coarsest that does; None where none does. A length
+    between two gets the longer one."""
+    for unit in (usual.unit, *(u for u in (4, 8, 16, 32) if u > usual.unit)):
+        if ticks % (WHOLE // unit) == 0 and ticks * unit // WHOLE <= 32:
+            return Meter(ticks * unit // WHOLE, unit)
+    for unit in (usual.unit, 4, 2, 1):
+        count = -(-ticks * unit // WHOLE)
+        if 1 <= count <= 32:
+            return Meter(count, unit)
+    return None

@@ -7,12 +7,10 @@ from fractions import Fraction
 
 from ductus.core.score.records import MeterChange
 from ductus.core.time.bars import Timeline
-from ductus.core.time.meters import Meter
-from ductus.core.time.ticks import QUARTER, WHOLE
+from ductus.core.time.meters import Meter, meter_for
+from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_read.losses import Losses
 from ductus.formats.musicxml_read.raw import RawMeasure, RawMeter, RawPart
-
-FINEST_UNIT = 32  # of a meter
 
 
 @dataclass(slots=True)
@@ -70,7 +68,9 @@ def lay_bars(parts: list[RawPart], losses: Losses, ids: Ids) -> Bars:
             meters[k] = before = used
         if used == now:
             sign = "none"
-    timeline = Timeline(dict(meters), pickup)
+    if before not in (None, now):  # a last bar without its pick-up: what is written behind it has full bars again
+        records.append(MeterChange(ids.new("m"), len(columns), now, "none"))
+    timeline = Timeline(dict(meters), pickup)  # only of places: numbers are those of the file
     found = [timeline.bar(k) for k in range(len(columns))]
     return Bars(timeline, [b.start for b in found], [b.end for b in found], records, pickup)
 
@@ -98,16 +98,3 @@ def meter_of(raw: RawMeter) -> Meter:
     """A meter as it is written."""
     groups = raw.groups if sum(raw.groups) == raw.count else ()
     return Meter(raw.count, raw.unit, groups)
-
-
-def meter_for(ticks: int, usual: Meter) -> Meter | None:
-    """A meter of a length, in the units of the usual one where that goes, else in the coarsest that does; None where none does. A length
-    between two gets the longer one."""
-    for unit in (usual.unit, *(u for u in (4, 8, 16, FINEST_UNIT) if u > usual.unit)):
-        if ticks % (WHOLE // unit) == 0 and ticks * unit // WHOLE <= 32:
-            return Meter(ticks * unit // WHOLE, unit)
-    for unit in (usual.unit, 4, 2, 1):
-        count = -(-ticks * unit // WHOLE)
-        if 1 <= count <= 32:
-            return Meter(count, unit)
-    return None

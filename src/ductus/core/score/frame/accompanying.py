@@ -41,15 +41,16 @@ class Accompany(FrameEdit):
         staff = min(self.staff, part.staves)
         line = (part.id, staff, 1)
         bars = [piece.timeline.bar(k) for k in range(self.first, max(self.first, self.last) + 1)]
-        wanted = [figure(self.figure, bar.meter) for bar in bars if not bar.missing]
-        bars = [bar for bar in bars if not bar.missing]  # nobody accompanies a pick-up
+        bars = [bar for bar in bars if bar.whole]  # nobody accompanies a pick-up
+        wanted = [figure(self.figure, bar.meter) for bar in bars]
         if not bars:
             raise BadInput("A pick-up takes no figure: choose bars behind it. Nothing was changed.")
         draft = Draft(piece)
-        start, end = bars[0].start, bars[-1].end
-        gone = sum(n.tick >= start for n in piece.line_between(line, start, end))
-        clear_span(draft, line, start, end)
-        clear_brackets(draft, line, start, end)
+        end = bars[-1].end
+        gone = sum(n.tick >= b.start for b in bars for n in piece.line_between(line, b.start, b.end))
+        for bar in bars:
+            clear_span(draft, line, bar.start, bar.end)
+            clear_brackets(draft, line, bar.start, bar.end)
         for bar, one in zip(bars, wanted, strict=True):
             register = LOW if piece.clef_at(part, staff, bar.start).startswith("bass") else HIGH
             for chord in struck(piece, bar, one, register):

@@ -17,6 +17,7 @@ from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, KeyChange, MeterChange, Note
 from ductus.core.score.selection.copying import MOST_COPIED, excerpt_of, put_copies
 from ductus.core.time.bars import MAX_BAR
+from ductus.core.time.meters import Meter
 from ductus.core.words import capital, count_words
 
 
@@ -29,8 +30,10 @@ class InsertBars(MovingEdit):
     name: Literal["insert-bars"] = "insert-bars"
 
     def change(self, piece: Piece) -> Change:
-        """See FrameEdit. In front of a pick-up no bar can stand; they go behind it."""
+        """See FrameEdit. In front of a pick-up no bar can stand, nor inside one that is cut; they go behind it."""
         at = max(self.bar, 1 if piece.timeline.bar(0).missing else 0)
+        parts = piece.timeline.parts_of(at)
+        at = at if at == parts[0] else parts[-1] + 1
         if max(piece.bar_count, at) + self.count > MAX_BAR:
             raise BadInput(f"A piece has at most {MAX_BAR:,} bars. Nothing was changed.")
         draft = Draft(piece)
@@ -38,6 +41,11 @@ class InsertBars(MovingEdit):
         start = piece.timeline.bar(at).start
         shifted_ticks(draft, start, meter.bar_ticks * self.count)
         shifted_bars(draft, at, self.count)
+        if at and piece.timeline.laid_by(at - 1) != meter:  # behind a bar that is cut
+            back = next(
+                (m for m in piece.meters.values() if m.bar == at and (m.meter, m.sign) == (meter, "none")), None
+            )
+            draft.put(back or MeterChange(draft.new_id("m"), at, meter, "none"))
         draft.put(replace(piece.facts, bars=max(piece.bar_count, at) + self.count))
         return draft.change(f"{count_words(self.count, 'bar')} inserted before {bars_words(piece, at, at)}")
 
@@ -83,6 +91,10 @@ def _frame_of_removed(draft: Draft, first: int, last: int) -> None:
             draft.drop(record)
         if inside and not set_behind:
             draft.put(replace(inside[-1], bar=first))
+    signed = next((m for m in reversed(meters) if m.sign != "none"), None)
+    for meter in piece.meters.values():  # a bar without a sign behind them would have none at all
+        if signed and meter.bar == behind and (meter.meter, meter.sign) == (signed.meter, "none"):
+            draft.put(replace(meter, sign=signed.sign))
     if first == 0:  # the head of the piece takes over what the first bar left has
         for meter in piece.meters.values():
             if meter.bar == behind:
@@ -180,6 +192,7 @@ class CopyBars(MovingEdit):
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
         first, last = checked_bars(piece, self.first, self.last)
+        first, last = piece.timeline.parts_of(first)[0], piece.timeline.parts_of(last)[-1]
         if piece.timeline.bar(first).missing:
             raise BadInput("A pick-up cannot be copied; begin with the bar after it. Nothing was changed.")
         notes = sum(1 for _ in _source(piece, first, last))
@@ -188,14 +201,14 @@ class CopyBars(MovingEdit):
                 f"That would write {notes * self.times:,} notes at once; copy fewer bars. Nothing was changed."
             )
         changes: list[Change] = []
-        page, at = piece, self.to
+        page, at, count = piece, piece.timeline.parts_of(self.to)[0], last - first + 1
         for _ in range(self.times):
             change = _copied_once(page, first, last, at)
             changes.append(change)
             page = change.apply(page)
             if at <= first:
                 first, last = first + (last - first + 1), last + (last - first + 1)
-            at += self.last - self.first + 1
+            at += count
         what = capital(bars_words(piece, self.first, min(self.last, piece.bar_count - 1)))
         times = "" if self.times == 1 else f" {self.times} times"
         return joined(f"{what} copied{times} in front of {bars_words(piece, self.to, self.to)}", changes)
@@ -249,21 +262,30 @@ def _room(piece: Piece, first: int, last: int, to: int) -> Change:
     at = max(to, 1 if timeline.bar(0).missing else 0)
     shifted_ticks(draft, timeline.bar(at).start, length)
     shifted_bars(draft, at, count)
-    meters = [timeline.bar(b).meter for b in range(first, last + 1)]
-    before = timeline.bar(at - 1).meter if at else None
-    for k, meter in enumerate(meters):
+    signed = timeline.bar(at - 1).meter if at else None
+    before = timeline.laid_by(at - 1) if at else None
+    for k, b in enumerate(range(first, last + 1)):
+        meter, bar = timeline.laid_by(b), timeline.bar(b)
         if meter != before and at + k:
-            draft.put(MeterChange(draft.new_id("m"), at + k, meter))
-        before = meter
-    after = timeline.bar(at).meter
+            sign = "none" if bar.meter == signed or not bar.whole else sign_of(piece, meter)
+            draft.put(MeterChange(draft.new_id("m"), at + k, meter, sign))
+        before, signed = meter, bar.meter
+    after = timeline.laid_by(at)
     if after != before and not any(m.bar == at for m in piece.meters.values()):
-        draft.put(MeterChange(draft.new_id("m"), at + count, after))
+        draft.put(
+            MeterChange(draft.new_id("m"), at + count, after, "none" if after == signed else sign_of(piece, after))
+        )
     elif after == before:
         for change in piece.meters.values():
             if change.bar == at and change.bar > 0:
                 draft.drop(change)
     draft.put(replace(piece.facts, bars=max(piece.bar_count, at) + count))
     return draft.change("")
+
+
+def sign_of(piece: Piece, meter: Meter) -> str:
+    """How a meter is written where the piece has it already: as C, as C with a stroke, in numbers."""
+    return next((m.sign for m in piece.meters.values() if m.meter == meter and m.sign != "none"), "")
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from ductus.core.score.changes import Change, Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, KeyChange
 from ductus.core.time.bars import MAX_BAR, Timeline
-from ductus.core.words import count_words
+from ductus.core.words import capital, count_words
 
 BarIndex = Annotated[int, Ge(0), Le(MAX_BAR)]
 PartId = Annotated[str, MaxLen(40)]
@@ -70,16 +70,17 @@ def stay_with_music(draft: Draft, old: Timeline, laid: Timeline, which: Callable
 
 
 def place(piece: Piece, bar: int) -> str:
-    """A bar as people count: "Bar 9", "The pick-up"."""
-    number = piece.timeline.number_of(bar)
-    return f"Bar {number}" if number else "The pick-up"
+    """A bar as people count, at the head of a sentence: "Bar 9", "The pick-up"."""
+    return capital(piece.timeline.bar_words(bar))
 
 
 def bars_words(piece: Piece, first: int, last: int) -> str:
     """Bars as people count: "bar 9", "bars 9 to 12"."""
-    numbers = [piece.timeline.number_of(b) for b in (first, last)]
     if first == last:
-        return f"bar {numbers[0]}" if numbers[0] else "the pick-up"
+        return piece.timeline.bar_words(first)
+    numbers = [piece.timeline.number_of(b) for b in (first, last)]
+    if numbers[0] == numbers[1]:
+        return f"bar {numbers[0]}"
     return f"bars {numbers[0]} to {numbers[1]}" if numbers[0] else f"the pick-up to bar {numbers[1]}"
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import takewhile
 from typing import Annotated, Literal
 
 from annotated_types import Ge, Le, MaxLen
@@ -57,13 +58,22 @@ class MeterFrom(MovingEdit):
         before = {m.bar: m.meter for m in piece.meters.values() if m.bar < self.bar}
         laid = Timeline({0: old.bar(0).meter, **before, self.bar: meter}, piece.facts.pickup)
         later = sorted((m for m in piece.meters.values() if m.bar > self.bar), key=lambda m: m.bar)
+        unsigned = list(takewhile(lambda m: m.sign == "none", later))
+        if meter.bar_ticks == was.bar_ticks and old.bar(self.bar).whole:  # bars that are cut stay so
+            later = [replace(m, meter=meter) if m in unsigned and m.meter == was else m for m in later]
+        else:
+            for change in unsigned:
+                draft.drop(change)
+            later = later[len(unsigned) :]
         draft.put(MeterChange(here.id if here else draft.new_id("m"), self.bar, meter, meter_sign(self.meter)))
         for change in later:
             bar = bar_line_near(laid, old.bar(change.bar).start)
             draft.put(replace(change, bar=bar))
             laid = Timeline({**laid.meters, bar: change.meter}, piece.facts.pickup)
         stay_with_music(draft, old, laid, lambda k: k.bar > self.bar)
-        return said(draft, laid, f"{place(piece, self.bar)} on is in {self.meter.split()[0]}, was {was}")
+        cut = len(unsigned) and not any(draft.has(m.id) for m in unsigned)
+        whole = ", bars that are cut are whole again" if cut else ""
+        return said(draft, laid, f"{place(piece, self.bar)} on is in {self.meter.split()[0]}, was {was}{whole}")
 
 
 def scaled_into(piece: Piece, bar: int, meter: Meter) -> Change:

@@ -9,6 +9,7 @@ import pytest
 from lxml import etree
 from music21 import articulations, chord, dynamics, expressions, harmony, spanner
 
+from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
 from ductus.core.score import marks, wording
 from ductus.core.score.marking import marked, where
@@ -42,7 +43,7 @@ def found(piece: Piece, kind: type) -> list:
 @pytest.mark.parametrize("text", [w for w, _ in VOCABULARY])
 def test_every_word_of_the_vocabulary_makes_a_valid_file(schema: etree.XMLSchema, text: str) -> None:
     wish = wish_of(text)
-    piece = quarters(4)
+    piece = put(quarters(4), "grace note", 3)  # of the note at 4
     last = 5 if wish.kind in marks.KINDS and marks.KINDS[wish.kind].pair else 6
     change = marked(piece, wish, where(notes(piece, 4, last), ("p1", 1, 1), 4 * QUARTER))
     assert change.rows
@@ -52,7 +53,7 @@ def test_every_word_of_the_vocabulary_makes_a_valid_file(schema: etree.XMLSchema
 def test_many_marks_at_once_make_a_valid_file(schema: etree.XMLSchema) -> None:
     piece = quarters(16)
     for k, (text, wish) in enumerate(VOCABULARY):
-        if wish.sort in ("note", "mark", "tempo"):
+        if wish.sort in ("note", "mark", "tempo") and wish.kind != "bare-grace":  # that needs grace notes
             pair = wish.kind in marks.KINDS and marks.KINDS[wish.kind].pair
             piece = put(piece, text, k % 50 // 2 * 2, k % 50 // 2 * 2 + (1 if pair else 3))
     check(schema, write_musicxml(piece))
@@ -206,6 +207,18 @@ def test_grace_notes_are_made_of_notes_and_come_back() -> None:
     assert [n.pitch.nameWithOctave for n in graces] == ["C5"]
     assert sum(isinstance(n, Note) for n in piece.notes.values()) == 3
     assert not [c for c in read(piece).recurse().notes if isinstance(c, chord.Chord)]
+
+
+def test_grace_notes_are_slurred_to_their_note_unless_it_is_said_otherwise() -> None:
+    """Common practice; a slur over both reaches from the first grace note to the note."""
+    piece = put(quarters(1), "grace note", 0)
+    (slur,) = read(piece).recurse().getElementsByClass(spanner.Slur)
+    assert [(n.duration.isGrace, n.offset) for n in slur.getSpannedElements()] == [(True, 1.0), (False, 1.0)]
+    bare = put(piece, "no grace slur", 1)
+    assert not read(bare).recurse().getElementsByClass(spanner.Slur)
+    assert len(read(put(bare, "no grace slur", 1)).recurse().getElementsByClass(spanner.Slur)) == 1
+    with pytest.raises(BadInput, match="None of these notes has grace notes"):
+        put(piece, "no grace slur", 2)
 
 
 def test_a_new_kind_of_mark_needs_three_rows(schema: etree.XMLSchema, monkeypatch: pytest.MonkeyPatch) -> None:

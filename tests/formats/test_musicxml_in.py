@@ -190,6 +190,37 @@ def test_a_bar_of_another_length_keeps_it_without_a_sign() -> None:
     assert what_is_there(read_musicxml(written.encode()).piece) == what_is_there(piece)
 
 
+def slur(which: str) -> str:
+    return f'<notations><slur type="{which}" number="1"/></notations>'
+
+
+@pytest.mark.parametrize(
+    ("grace", "main", "later", "signs", "drawn", "named"),
+    [
+        ("start", "stop", "", (), 1, ()),
+        ("", "", "", ("bare-grace",), 0, ()),
+        ("start", "", "stop", (), 2, ("1 slur from a grace note (now from the note behind it), bar 1.",)),
+        ("", "start", "stop", ("bare-grace",), 1, ()),
+    ],
+)
+def test_slurs_of_grace_notes_are_kept(
+    grace: str, main: str, later: str, signs: tuple[str, ...], drawn: int, named: tuple[str, ...]
+) -> None:
+    body = (
+        '<measure number="1"><attributes>ATTRIBUTES</attributes><note><grace slash="yes"/><pitch><step>B</step><octave>4</octave></pitch>'
+        + f"<voice>1</voice><type>eighth</type>{slur(grace) if grace else ''}</note>"
+        + note("C5", 8, "half", slur(main) if main else "") + note("D5", 8, "half", slur(later) if later else "") + "</measure>"
+    )  # fmt: skip
+    score = read(body)
+    first = min(score.piece.notes.values(), key=lambda n: n.tick)
+    assert (first.crushed[0].midi, first.signs) == (71, signs)
+    assert score.losses == named
+    written = write_musicxml(score.piece)
+    slurs = music21.converter.parseData(written, format="musicxml").recurse().getElementsByClass("Slur")
+    assert len(slurs) == drawn
+    assert what_is_there(read_musicxml(written).piece) == what_is_there(score.piece)
+
+
 def test_what_cannot_be_kept_is_listed_with_its_count_and_bars() -> None:
     gliss = '<notations><glissando type="start"/></notations>'
     body = (

@@ -62,6 +62,7 @@ CLEF_SIGNS = {
 }
 ACCIDENTALS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp"}
 VOICES_PER_STAFF = 4
+GRACE_SLUR = 16  # the number of the slur from a grace note, far from those of the marks
 CLOSE = b"</score-partwise>"
 
 
@@ -284,14 +285,16 @@ class _PartWriter:
             self._rest(measure, voice, i, symbol)
             return
         notes = sorted(symbol.notes, key=lambda n: n.pitch.midi)
-        for note in notes:
-            if note.id not in symbol.tied_from:
-                self._crushed(measure, voice, note, notated)
+        graced = [n for n in notes if n.crushed and n.id not in symbol.tied_from]
+        slurred = (n.id for n in graced if "bare-grace" not in n.signs)
+        self.grace_slurs = {note_id: GRACE_SLUR - k for k, note_id in enumerate(slurred)}
+        for note in graced:
+            self._crushed(measure, voice, note, notated)
         for k, note in enumerate(notes):
             self._note(measure, voice, i, symbol, note, chord=k > 0, notated=notated)
 
     def _crushed(self, measure: Element, voice: VoiceBar, note: Note, notated: PartBar) -> None:
-        """Grace notes with a stroke before a note."""
+        """Grace notes before a note, slurred to it (common practice) unless a sign says otherwise."""
         group = len(note.crushed) > 1  # several are beamed sixteenths, a single one an eighth with a stroke
         for k, pitch in enumerate(note.crushed):
             name = crushed_id(note, k)
@@ -306,6 +309,8 @@ class _PartWriter:
             word = "begin" if k == 0 else "end" if k == len(note.crushed) - 1 else "continue"
             for level in (1, 2) if group else ():
                 sub(element, "beam", word, number=str(level))
+            if k == 0 and note.id in self.grace_slurs:
+                sub(sub(element, "notations"), "slur", type="start", number=str(self.grace_slurs[note.id]))
 
     def _pitch(self, parent: Element, pitch: Pitch) -> None:
         """The pitch of a note, or where its drum stands."""
@@ -380,6 +385,8 @@ class _PartWriter:
                     number=str(number),
                     **of_slur(mark, kind, for_file=self.window.heading),
                 )
+        if note.id in self.grace_slurs and not again:
+            sub(notations, "slur", type="stop", number=str(self.grace_slurs[note.id]))
         write_glissandi(notations, self.glissandi.get(note.id, ()), note, symbol)
         if not again:
             write_signs(notations, symbol.notes, note, first=not chord)

@@ -80,9 +80,12 @@ def place_of(draft: Draft, tick: int) -> str:
 def _put_sign(draft: Draft, wish: Wish, at: Where) -> str:
     if not at.notes:
         raise BadInput(f"Select the notes for {wish.words} first; nothing was changed.")
-    there = all(wish.kind in n.signs for n in at.notes)
+    notes = [n for n in at.notes if n.crushed or wish.kind != "bare-grace"]
+    if not notes:
+        raise BadInput("None of these notes has grace notes. Nothing was changed.")
+    there = all(wish.kind in n.signs for n in notes)
     count = 0
-    for note in at.notes:
+    for note in notes:
         signs = (
             tuple(s for s in note.signs if s != wish.kind)
             if wish.without or there
@@ -95,7 +98,7 @@ def _put_sign(draft: Draft, wish: Wish, at: Where) -> str:
     return (
         f"{count_words(count, 'note')} without {wish.words}"
         if off
-        else f"{wish.words} on {count_words(len(at.notes), 'note')}"
+        else f"{wish.words} on {count_words(len(notes), 'note')}"
     )
 
 

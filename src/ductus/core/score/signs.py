@@ -95,6 +95,7 @@ NOTE_SIGNS: dict[str, NoteSign] = {
     "stem-up": NoteSign("stem up", ("stems up",), rivals=("stem-down",)),
     "stem-down": NoteSign("stem down", ("stems down",), rivals=("stem-up",)),
     "cross": NoteSign("on the other staff", ("cross staff", "other staff"), each=True),
+    "bare-grace": NoteSign("unslurred grace notes", ("no grace slur", "grace notes without slur")),
     "bracket": NoteSign("tuplet bracket shown", ("bracket",), rivals=("no-bracket",)),
     "no-bracket": NoteSign("tuplet bracket hidden", ("no bracket",), rivals=("bracket",)),
 }  # fmt: skip

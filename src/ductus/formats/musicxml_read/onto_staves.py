@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
 from ductus.core.score.instruments import BY_NAME
 from ductus.core.score.marks import KINDS
@@ -89,9 +90,6 @@ class StavesWriter:
             for line_end in raw.ends:
                 self.line_ends.append(LineEnd(tick, end, (raw.staff, raw.voice), line_end, chain, measure.number))
             self._tuplets(raw, chain, bar, measure)
-        for at, line, line_end in measure.graced:
-            tick = self.bars.tick(bar, at, self.losses, measure.number)
-            self.line_ends.append(LineEnd(tick, tick, line, line_end, None, measure.number))
 
     @staticmethod
     def _homes(measure: RawMeasure) -> dict[str, int]:
@@ -164,12 +162,16 @@ class StavesWriter:
             for chain in apart(chains, lambda: self.ids.new("n"), self.losses):
                 slots.setdefault((chain.line, chain.tick), chain.slot)
                 placed[chain.id] = self._note(chain, part, staff)
-        yield from placed.values()
+        slurred: set[str] = set()
+        marks = list(lines(self.line_ends, placed, slurred, self.ids, self.losses))
+        for note in placed.values():
+            bare = note.crushed and note.id not in slurred
+            yield replace(note, signs=with_sign(note.signs, "bare-grace")) if bare else note
         for line, mark in self.brackets:
             slot = slots.get((line, mark.tick))
             if slot:
                 yield Mark(mark.id, "tuplet", mark.part, mark.staff, slot, mark.tick, mark.ticks, tuplet=mark.tuplet)
-        yield from lines(self.line_ends, placed, self.ids, self.losses)
+        yield from marks
         yield from self._marks()
         yield from self._clefs()
 

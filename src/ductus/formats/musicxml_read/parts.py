@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from ductus.core.pitch.intervals import fifths_of
@@ -257,18 +257,17 @@ class PartReader:
             self.losses.add("grace chord~ (the notes are written one after the other)", self.measure.number)
         waiting.append((len(self.part.measures), note))
         marks = read_notations(element, note, self.losses, self.measure.number)
-        for end in note.ends:  # the other end has to know that its line begins or ends here
-            self.measure.graced.append((note.at, (note.staff, note.voice), end))
         if note.signs or marks or note.tied_on:
             self.losses.add("sign~ or tie~ of a grace note", self.measure.number)
 
     def _waiting_grace(self, note: RawNote) -> list[Pitch]:
-        """The grace notes that wait for a note."""
+        """The grace notes that wait for a note; the ends of their slurs are ends of its own."""
         waiting = self.grace.pop(note.voice, [])
         here = len(self.part.measures)
         for bar, grace in waiting:
             if not ((bar == here and grace.at == note.at) or (bar + 1 == here and note.at == 0)):
                 self.losses.add("grace note~ at the end of a note (moved to the next one)", self.measure.number)
+        note.ends = [*(replace(end, grace=True) for _, grace in waiting for end in grace.ends), *note.ends]
         return [grace.pitch for _, grace in waiting]
 
     def _rest(self, element: Element, at: Fraction, staff: int) -> None:

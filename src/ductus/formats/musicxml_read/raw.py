@@ -12,13 +12,15 @@ from ductus.core.time.values import NoteValue
 
 @dataclass(frozen=True, slots=True)
 class RawEnd:
-    """Where a line between notes begins or ends: kind of ``marks.KINDS``, its number, "start" or "stop", its side and text."""
+    """Where a line between notes begins or ends: kind of ``marks.KINDS``, its number, "start" or "stop", its side and text; ``grace``: at a
+    grace note of the note that has it."""
 
     kind: str
     number: str
     way: str
     side: str = ""
     text: str = ""
+    grace: bool = False
 
 
 @dataclass(slots=True)
@@ -92,9 +94,6 @@ class RawMeasure:
     meter: RawMeter | None = None
     signs: list[tuple[str, str]] = field(default_factory=list)  # kind of ``signs.BAR_SIGNS``, text
     endings: list[tuple[str, str]] = field(default_factory=list)  # numbers, type
-    graced: list[tuple[Fraction, tuple[int, str], RawEnd]] = field(
-        default_factory=list
-    )  # ends of lines at grace notes, with place, staff and voice
 
 
 @dataclass(slots=True)

@@ -18,27 +18,33 @@ LEAST_TICKS = 1
 
 @dataclass(frozen=True, slots=True)
 class LineEnd:
-    """Where a slur, glissando or tremolo begins or ends: at a printed note from ``tick`` until ``until``, of a voice of the file; ``chain``
-    is None at a grace note."""
+    """Where a slur, glissando or tremolo begins or ends: at a printed note from ``tick`` until ``until``, of a voice of the file."""
 
     tick: int
     until: int
     line: tuple[int, str]
     end: RawEnd
-    chain: Chain | None
+    chain: Chain
     bar: str
 
 
-def lines(ends: Sequence[LineEnd], notes: Mapping[str, Note], ids: Ids, losses: Losses) -> Iterator[Mark]:
-    """Slurs, glissandi and tremolos with both ends. ``ends`` in the order of the file."""
+def lines(
+    ends: Sequence[LineEnd], notes: Mapping[str, Note], slurred: set[str], ids: Ids, losses: Losses
+) -> Iterator[Mark]:
+    """Slurs, glissandi and tremolos with both ends. ``ends`` in the order of the file; ``slurred`` gets the ids of the notes whose grace notes
+    are slurred to them: that is no mark of its own."""
     for kind in ("slur", "glissando", "tremolo"):
         mine = [e for e in ends if e.end.kind == kind and e.end.way in ("start", "stop")]
         for start, end in _pairs(kind, mine, losses):
-            first = notes.get(start.chain.id) if start.chain else None
-            last = notes.get(end.chain.id) if end.chain else None
-            if start.chain is None or end.chain is None:
-                losses.add(f"{kind}~ at a grace note", start.bar)
-            elif first is None or last is None or first.tick >= last.tick:
+            first, last = notes.get(start.chain.id), notes.get(end.chain.id)
+            if kind == "slur" and start.end.grace:
+                slurred.add(start.chain.id)
+                if start.tick == end.tick:
+                    continue
+                losses.add("slur~ from a grace note (now from the note behind it)", start.bar)
+            elif start.end.grace or end.end.grace:
+                losses.add(f"{kind}~ to a grace note (now to the note behind it)", start.bar)
+            if first is None or last is None or first.tick >= last.tick:
                 losses.add(f"{kind}~ within one note or chord", start.bar)
             elif kind == "tremolo" and not shared_evenly(first, last):
                 losses.add("tremolo~ between two notes of unequal length", start.bar)

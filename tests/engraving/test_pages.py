@@ -124,13 +124,19 @@ def test_the_head_of_the_piece_stands_on_the_first_page_and_page_numbers_on_all(
         "composer": "M. Reed",
         "arranger": "arr. O. Lamp",
         "number": "12",
+        "lyricist": "words: N. Oar",
+        "rights": "© 2026 the barge",
     }
     from ductus.core.score.edits import change_facts
 
     piece = change_facts(piece, **facts).apply(piece)
     pages = printed(piece, PageSetup()).pages
     assert "Seven &lt;Lanterns&gt; &amp; one" in pages[0]
-    assert all(words in pages[0] for words in ("by the lock", "M. Reed", "arr. O. Lamp", ">12<"))
+    assert all(
+        words in pages[0]
+        for words in ("by the lock", "M. Reed", "arr. O. Lamp", ">12<", "words: N. Oar", "© 2026 the barge")
+    )
+    assert not any("the barge" in page for page in pages[1:])
     assert all(f">{k}</text>" in page for k, page in enumerate(pages, 1))
 
 

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from ductus.app.export import Wanted, kind_of
 from ductus.core.errors import BadInput, TooMuch
+from ductus.core.score.edits import change_facts
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
 from ductus.core.score.signs import NOTE_SIGNS
@@ -58,7 +59,9 @@ def what_is_there(piece: Piece) -> Counter[tuple[object, ...]]:
     for p in piece.parts.values():
         out["part", p.name, p.short, p.programme, p.clefs, p.transpose, p.level, p.pan, p.lyrics] += 1
     f = piece.facts
-    out["facts", f.title, f.subtitle, f.composer, f.arranger, f.number, f.pickup, piece.bar_count] += 1
+    out[
+        "facts", f.title, f.subtitle, f.composer, f.arranger, f.lyricist, f.rights, f.number, f.pickup, piece.bar_count
+    ] += 1
     return out
 
 
@@ -188,6 +191,18 @@ def test_a_bar_of_another_length_keeps_it_without_a_sign() -> None:
         (1, "4/4"), (4, None), (3, None), (4, None),
     ]  # fmt: skip
     assert what_is_there(read_musicxml(written.encode()).piece) == what_is_there(piece)
+
+
+def test_the_lyricist_and_the_copyright_line_are_kept() -> None:
+    """ "lyricist" and "poet" are types of creator that MusicXML 4.0 names; music21 reads both back."""
+    song = random_piece(1, "4/4", 2)
+    piece = change_facts(song, composer="M. Reed", lyricist="O. Lamp", rights="© 2026 the barge").apply(song)
+    data = write_musicxml(piece)
+    assert what_is_there(read_musicxml(data).piece) == what_is_there(piece)
+    about = music21.converter.parseData(data, format="musicxml").metadata
+    assert (about.composer, about.lyricist, about.copyright) == ("M. Reed", "O. Lamp", "© 2026 the barge")
+    poet = read_musicxml(data.replace(b'type="lyricist"', b'type="poet"'))
+    assert (poet.piece.facts.lyricist, poet.losses) == ("O. Lamp", ())
 
 
 def slur(which: str) -> str:

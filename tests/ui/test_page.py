@@ -75,6 +75,7 @@ def song_by_keys(page: Page) -> str:
         ("subtitle", "for the lantern scene"),
         ("number", "7"),
         ("composer", "L. Marsh"),
+        ("lyricist", "words: N. Oar"),
         ("arranger", "arr. the pit band"),
     ):
         tab_to(page, label)
@@ -162,6 +163,12 @@ def test_a_song_is_brought_from_nothing_to_a_printed_page_by_keys_alone(
     with_mark(page, "pedal")
     press(page, "Escape")
 
+    page.get_by_role("button", name="Add a copyright line").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.type("© 2026 the barge")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="© 2026 the barge")).to_be_visible()
+
     marks_are_read_back(score_of(server, piece))
     playing_order_is_right(server, piece)
     it_is_printed(page, tmp_path)
@@ -169,7 +176,9 @@ def test_a_song_is_brought_from_nothing_to_a_printed_page_by_keys_alone(
 
 
 def marks_are_read_back(score: music21.stream.Score) -> None:
-    """The exported file holds each mark, where it was put."""
+    """The exported file holds each mark, where it was put, and who is named."""
+    named = score.metadata
+    assert (named.composer, named.lyricist, named.copyright) == ("L. Marsh", "words: N. Oar", "© 2026 the barge")
 
     def places(kind: type) -> list[tuple[str, float]]:
         said = lambda x: str(getattr(x, "value", None) or getattr(x, "content", None) or getattr(x, "figure", ""))  # noqa: E731

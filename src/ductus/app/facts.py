@@ -29,7 +29,16 @@ from ductus.store.journal import CutOff, Stretch
 
 def head_fact(facts: Facts) -> m.HeadFact:
     """The head of the page."""
-    return m.HeadFact(facts.title, facts.subtitle, facts.composer, facts.arranger, facts.number, facts.cautions)
+    return m.HeadFact(
+        facts.title,
+        facts.subtitle,
+        facts.composer,
+        facts.arranger,
+        facts.lyricist,
+        facts.rights,
+        facts.number,
+        facts.cautions,
+    )
 
 
 def state_fact(desk: Desk, state: EntryState) -> m.StateFact:

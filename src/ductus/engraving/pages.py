@@ -296,7 +296,9 @@ def header_height(facts: Facts, part: bool, per_mm: float) -> float:
     """What the title block takes of the first page (units)."""
     lines = 11.0 if facts.title else 0.0
     lines += 6.5 if facts.subtitle else 0.0
-    lines += 5.0 * max(bool(facts.composer) + bool(facts.arranger), bool(part or facts.number))
+    lines += 5.0 * max(
+        bool(facts.composer) + bool(facts.arranger), sum(map(bool, (part, facts.number, facts.lyricist)))
+    )
     return (lines + 4.0 if lines else 0.0) * per_mm
 
 
@@ -343,6 +345,8 @@ def _drawing(
     ]
     for system, place in zip(page.systems, page.places, strict=True):
         out.append(f'<g transform="translate({x0:.0f}, {y0 + place - system.top:.0f})">{system.drawing}</g>')
+    if page.number == 1 and facts.rights:
+        out.append(_words(facts.rights, width / 2 * per_mm, (height - 12) * per_mm, 2.8 * per_mm, "middle"))
     if count > 1:
         out.append(_words(str(page.number), width / 2 * per_mm, (height - 8) * per_mm, 3.4 * per_mm, "middle"))
     out.append("</svg>")
@@ -362,7 +366,7 @@ def _title(facts: Facts, width: float, top: float, per_mm: float, part: str) -> 
         out.append(_words(facts.subtitle, width / 2, y, 4.6 * per_mm, "middle", italic=True))
         y += 2.5 * per_mm
     left, right = MARGINS[0] * per_mm, width - MARGINS[0] * per_mm
-    for k, words in enumerate(w for w in (part, facts.number) if w):
+    for k, words in enumerate(w for w in (part, facts.number, facts.lyricist) if w):
         out.append(_words(words, left, y + (3.5 + 5 * k) * per_mm, 4.0 * per_mm, "start"))
     for k, words in enumerate(w for w in (facts.composer, facts.arranger) if w):
         out.append(_words(words, right, y + (3.5 + 5 * k) * per_mm, 3.8 * per_mm, "end"))

@@ -122,6 +122,10 @@ def _heading(root: Element, piece: Piece) -> None:
         sub(identification, "creator", facts.composer, type="composer")
     if facts.arranger:
         sub(identification, "creator", facts.arranger, type="arranger")
+    if facts.lyricist:
+        sub(identification, "creator", facts.lyricist, type="lyricist")
+    if facts.rights:
+        sub(identification, "rights", facts.rights)
     sub(sub(identification, "encoding"), "software", "Ductus")
 
 

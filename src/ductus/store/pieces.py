@@ -18,8 +18,8 @@ from ductus.store.records import read_records, write_rows
 from ductus.store.rows import Kept, change_from_kept, from_columns, kept_rows, pen_to_json, to_columns
 
 INSERT_PIECE = """
-insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, number, pickup, bars, cautions)
-values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :number, :pickup, :bars, :cautions)"""
+insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, lyricist, rights, number, pickup, bars, cautions)
+values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :lyricist, :rights, :number, :pickup, :bars, :cautions)"""
 GET_PIECE = "select * from piece where id = :piece and deleted_at is null"
 GET_SETTING = "select value from setting where name = :name"
 PUT_SETTING = "insert or replace into setting (name, value) values (:name, :value)"

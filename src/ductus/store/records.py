@@ -13,7 +13,7 @@ from ductus.store.rows import Columns, from_columns, to_columns
 
 PUT = {
     "facts": """
-update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, number = :number,
+update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, lyricist = :lyricist, rights = :rights, number = :number,
   pickup = :pickup, bars = :bars, cautions = :cautions where id = :piece""",
     "part": """
 insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose, level, pan, kit)

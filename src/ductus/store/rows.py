@@ -184,7 +184,7 @@ CLEF = ("id", "part", "staff", "tick", "clef")
 SIGN = ("id", "kind", "bar", "text", "bars")
 PATTERN = ("id", "part", "start", "ticks", "times")
 READING = ("id", "take", "part", "staff", "start", "choices")
-FACTS = ("title", "subtitle", "composer", "arranger", "number", "pickup", "bars", "cautions")
+FACTS = ("title", "subtitle", "composer", "arranger", "lyricist", "rights", "number", "pickup", "bars", "cautions")
 
 
 def given(row: Mapping[str, Any], name: str, otherwise: Any) -> Any:

@@ -39,6 +39,7 @@ class NewPiece(In):
     subtitle: Words = ""
     composer: Words = ""
     arranger: Words = ""
+    lyricist: Words = ""
     number: Words = ""
     meter: Annotated[str, Field(max_length=40)] = "4/4"
     fifths: Annotated[int, Field(ge=-7, le=7)] = 0
@@ -150,6 +151,8 @@ class FactsEdit(In):
     subtitle: Words | None = None
     composer: Words | None = None
     arranger: Words | None = None
+    lyricist: Words | None = None
+    rights: Words | None = None
     number: Words | None = None
     cautions: Cautions | None = None
 
@@ -205,6 +208,8 @@ class FactsView(Out):
     subtitle: str
     composer: str
     arranger: str
+    lyricist: str
+    rights: str
     cautions: Cautions
 
 

@@ -52,6 +52,7 @@ def piece_from(a: s.NewPiece) -> Piece:
         a.composer,
         a.subtitle,
         a.arranger,
+        a.lyricist,
         a.number,
         a.parts,
         "" if a.bpm_to is None else f"{a.bpm:g}–{a.bpm_to:g}",

@@ -2,7 +2,7 @@
 import type { components } from './api-types.gen'
 
 type Schemas = components['schemas']
-export type HeadWords = { [field in 'title' | 'subtitle' | 'composer' | 'arranger' | 'number']?: string }
+export type HeadWords = { [field in 'title' | 'subtitle' | 'composer' | 'arranger' | 'lyricist' | 'rights' | 'number']?: string }
 export type PieceRow = Schemas['PieceRow']
 export type Arrived = Schemas['ArrivedView']
 export type NewPiece = Schemas['NewPiece']

@@ -15,7 +15,7 @@ import { zoomByWheel } from '../listening/zoom'
 import { PenMark } from './PenMark'
 import { send, useDesk } from './store'
 import { farZoom } from './view'
-import { TitleBlock } from './TitleBlock'
+import { Rights, TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 
 /** Mark the notes of a drawing that are selected. */
@@ -172,6 +172,7 @@ export const Sheet = memo(function Sheet() {
             <div className="leaf-systems" data-testid="systems">
               {refs.slice(first, starts[k + 1]).map((ref, i) => <SystemHolder key={ref.first} index={first + i} waiting={ref.key === null} system={systems.get(ref.key ?? '')} />)}
             </div>
+            {k === 0 && <Rights />}
             {leaves.size && k > 0 && <span className="leaf-number">{k + 1}</span>}
           </section>
         ))}

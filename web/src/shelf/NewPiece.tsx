@@ -4,6 +4,7 @@ import { rest } from '../api/rest'
 import type { Instrument, NewPiece as Answers } from '../api/wire'
 
 const LAYOUTS: NonNullable<Answers['layout']>[] = ['keys', 'singer and keys', 'keys and kit', 'melody', 'four voices']
+const SUNG: readonly string[] = ['singer and keys', 'four voices']
 const CHOSEN = 'parts of my choice'
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '5/8', '7/8', '5/4', '3/8']
 const MAJOR = ['C♭', 'G♭', 'D♭', 'A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯']
@@ -34,7 +35,7 @@ function Text({ name, placeholder, value, onChange, width }: { name: string; pla
 export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => void }) {
   const [layout, setLayout] = useState<string>('keys')
   const [parts, setParts] = useState<readonly string[]>(['Piano'])
-  const [words, setWords] = useState({ title: '', subtitle: '', composer: '', arranger: '', number: '', tempo_text: '' })
+  const [words, setWords] = useState({ title: '', subtitle: '', composer: '', arranger: '', lyricist: '', number: '', tempo_text: '' })
   const [meter, setMeter] = useState('4/4')
   const [key, setKey] = useState('0 major')
   const [pickup, setPickup] = useState(0)
@@ -61,7 +62,8 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
       , called <Text name="title" placeholder="(a title, or none yet)" value={words.title} onChange={set('title')} width="w-60" />,{' '}
       <Text name="subtitle" placeholder="(a subtitle)" value={words.subtitle} onChange={set('subtitle')} width="w-40" />, number{' '}
       <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />, by{' '}
-      <Text name="composer" placeholder="(composer)" value={words.composer} onChange={set('composer')} width="w-44" />, arranged by{' '}
+      <Text name="composer" placeholder="(composer)" value={words.composer} onChange={set('composer')} width="w-44" />, {SUNG.includes(layout) && <>words by{' '}
+      <Text name="lyricist" placeholder="(nobody)" value={words.lyricist} onChange={set('lyricist')} width="w-40" />, </>}arranged by{' '}
       <Text name="arranger" placeholder="(nobody)" value={words.arranger} onChange={set('arranger')} width="w-40" />, in{' '}
       <input aria-label="meter" className={`${field} w-24`} list="meters" required maxLength={40} value={meter} onChange={(e) => setMeter(e.target.value)} title="3/4, or with its grouping: 7/8 (2+2+3)" />
       <datalist id="meters">{METERS.map((m) => <option key={m} value={m} />)}</datalist>,{' '}

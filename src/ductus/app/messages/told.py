@@ -48,6 +48,8 @@ class HeadFact:
     subtitle: str
     composer: str
     arranger: str
+    lyricist: str
+    rights: str
     number: str
     cautions: str
 

@@ -29,6 +29,8 @@ class Facts:
     subtitle: str = ""
     composer: str = ""
     arranger: str = ""
+    lyricist: str = ""  # whose the words are
+    rights: str = ""  # the copyright line, at the foot of the first page
     number: str = ""
     pickup: int = 0
     bars: int = 1  # bars shown even when nothing is in them, pick-up included

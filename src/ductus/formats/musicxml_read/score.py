@@ -90,23 +90,34 @@ def facts_of(root: Element, name: str, bars: Bars, count: int, losses: Losses) -
     """What stands at the head of the page."""
     title, movement = printable(text_of(root, "work/work-title")), printable(text_of(root, "movement-title"))
     number = printable(text_of(root, "work/work-number"))
-    people = {"composer": "", "arranger": ""}
+    people = {"composer": "", "arranger": "", "lyricist": ""}
     for creator in root.findall("identification/creator"):
         kind, words = creator.get("type") or "composer", printable(creator.text or "")
+        kind = "lyricist" if kind == "poet" else kind
         if kind in people and not people[kind]:
             people[kind] = words
         elif words:
             losses.once(f"“{words[:60]}” ({kind[:20]}) is not on the page.")
-    rights = printable(text_of(root, "identification/rights"))
-    if rights:
-        losses.once(f"“{rights[:60]}” (rights) is not on the page.")
+    found = [printable(e.text or "") for e in root.findall("identification/rights")]
+    rights = " ".join(words for words in found if words)
     if not title:
         title, movement = movement or printable(name), ""
     elif movement == title:
         movement = ""
-    cut = [w[:MAX_TEXT] for w in (title, movement, people["composer"], people["arranger"], number)]
+    cut = [
+        w[:MAX_TEXT]
+        for w in (title, movement, people["composer"], people["arranger"], people["lyricist"], rights, number)
+    ]
     return Facts(
-        title=cut[0], subtitle=cut[1], composer=cut[2], arranger=cut[3], number=cut[4], pickup=bars.pickup, bars=count
+        title=cut[0],
+        subtitle=cut[1],
+        composer=cut[2],
+        arranger=cut[3],
+        lyricist=cut[4],
+        rights=cut[5],
+        number=cut[6],
+        pickup=bars.pickup,
+        bars=count,
     )
 
 

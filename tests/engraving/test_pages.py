@@ -48,7 +48,7 @@ def systems_of(page: str) -> int:
     return page.count('class="system"')
 
 
-@pytest.mark.parametrize("bars", [23, 35, 59])
+@pytest.mark.parametrize("bars", [25, 46, 59])
 def test_no_page_ends_a_piece_with_a_single_system(bars: int, monkeypatch: pytest.MonkeyPatch) -> None:
     piece = random_piece(1, "4/4", bars)
     assert systems_of(printed(piece, PageSetup()).pages[-1]) > 1

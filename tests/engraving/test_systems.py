@@ -12,10 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ductus.app.sheet import Sheet
+from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.changes import Draft
+from ductus.core.score.frame.meters import KeyFrom
+from ductus.core.score.layouts import new_piece
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark
+from ductus.core.score.records import Mark, Note, Syllable
 from ductus.core.score.wording import wish_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song, waltz
@@ -62,6 +65,33 @@ def test_one_wide_bar_moves_only_the_breaks_near_it() -> None:
 def test_more_notes_make_a_bar_wider() -> None:
     few, many = piece_of("4/4", [(0, 4)]), piece_of("4/4", [(F(k, 4), F(1, 4)) for k in range(16)])
     assert bar_units(many, 0) > 1.5 * bar_units(few, 0)
+
+
+def sung(piece: Piece, words: dict[int, str]) -> Piece:
+    """Four quarters in each part, with a syllable at some of them."""
+    draft = Draft(piece)
+    for part in piece.ordered_parts():
+        for beat in range(4):
+            lyrics = (Syllable(words[beat]),) if beat in words else ()
+            draft.put(Note(draft.new_id("n"), part.id, 1, 1, beat * QUARTER, QUARTER, parse_pitch("B4"), lyrics=lyrics))
+    return draft.change("").apply(piece)
+
+
+def test_words_that_all_parts_sing_need_their_room_once() -> None:
+    """A hymn in four parts with the same words has the bars of one voice with them."""
+    words = dict(enumerate(("Lan", "terns", "through", "night")))
+    four = sung(new_piece("four voices"), words)
+    assert bar_units(four, 0) == bar_units(sung(new_piece("melody"), words), 0)
+    flats = KeyFrom(0, -2).change(four).apply(four)
+    sharps = KeyFrom(0, 4).change(four).apply(four)
+    assert bar_units(flats, 0) > bar_units(four, 0) == bar_units(sharps, 0)  # naturals are drawn in two flats only
+
+
+def test_a_syllable_reaches_under_what_is_held_over_it() -> None:
+    plain = bar_units(sung(new_piece("melody"), {}), 0)
+    assert bar_units(sung(new_piece("melody"), {0: "strengths"}), 0) == plain
+    assert bar_units(sung(new_piece("melody"), dict.fromkeys(range(4), "strengths")), 0) > 1.5 * plain
+    assert bar_units(sung(new_piece("melody"), {3: "strengths"}), 0) > plain  # the bar line stops it
 
 
 def edited(piece: Piece, note_id: str) -> tuple[Piece, set[int]]:

@@ -13,7 +13,9 @@ from bisect import bisect_right
 from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass
 
+from ductus.core.pitch.keys import signature
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Syllable
 from ductus.core.time.values import BASE_TICKS
 
 LINE_UNITS = 100.0
@@ -23,7 +25,7 @@ DOUBLING_UNITS = 1.25  # more room for each doubling above a sixteenth
 ACCIDENTAL_UNITS = 0.9
 OPENING_UNITS = 9.0  # brace, clef
 SIGNATURE_UNITS = 1.0  # each sharp or flat
-LYRIC_UNITS = 1.1
+LETTER_UNITS = 1.0  # of words that are sung
 MIN_BAR_UNITS = 11.0
 MAX_BARS = 8
 ROOM_TO_GROW = 1.04  # a system that stands may become so full before it is broken again
@@ -39,23 +41,35 @@ class SystemRange:
 
 
 def bar_units(piece: Piece, index: int) -> float:
-    """Estimated width of a bar, from its columns of onsets over all staves."""
-    bar = piece.timeline.bar(index)
+    """Estimated width of a bar, from its columns of onsets over all staves: the room of their lengths, or of the longest syllable at each."""
+    bar, natural = piece.timeline.bar(index), signature(piece.key_at(index).fifths)
     columns: set[int] = {bar.start}
-    accidentals = 0
-    words = 0.0
+    signed: set[int] = set()  # columns with an accidental
+    words: dict[int, float] = {}  # column -> room of its longest syllable
     for part in piece.parts:
         for note in piece.notes_in_bar(part, index):
-            columns.add(max(note.tick, bar.start))
+            at = max(note.tick, bar.start)
+            columns.add(at)
             if note.end < bar.end:
                 columns.add(note.end)
-            accidentals += note.pitch.alter != 0
-            words += max([len(s.text) - 3 for s in note.lyrics], default=0) * LYRIC_UNITS if note.lyrics else 0
-    ticks = [*sorted(columns), bar.end]
-    units = BAR_UNITS
-    for a, b in itertools.pairwise(ticks):
-        units += COLUMN_UNITS + DOUBLING_UNITS * max(math.log2((b - a) / BASE_TICKS["16th"]), 0)
-    return max(units + ACCIDENTAL_UNITS * min(accidentals, 6) * 0.5 + words, MIN_BAR_UNITS)
+            if note.pitch.alter != natural[note.pitch.step]:
+                signed.add(at)
+            for syllable in note.lyrics if note.tick == at else ():
+                words[at] = max(words.get(at, 0.0), syllable_units(syllable))
+    units, under = BAR_UNITS, 0.0  # under: what of a syllable reaches into the next column, where none stands
+    for a, b in itertools.pairwise([*sorted(columns), bar.end]):
+        width = COLUMN_UNITS + DOUBLING_UNITS * max(math.log2((b - a) / BASE_TICKS["16th"]), 0)
+        wanted = words.get(a, 0.0) + under
+        under = max(wanted - width, 0.0) if b < bar.end and b not in words else 0.0
+        units += width if under else max(width, wanted)
+    return max(units + ACCIDENTAL_UNITS * min(len(signed), 6) * 0.5, MIN_BAR_UNITS)
+
+
+def syllable_units(syllable: Syllable) -> float:
+    """The room of a syllable with the gap, or the hyphen, behind it."""
+    if not syllable.text:
+        return 0.0
+    return LETTER_UNITS * (len(syllable.text) + (0.8 if syllable.syllabic in ("single", "end") else 1.4))
 
 
 def room(piece: Piece, first: int) -> float:

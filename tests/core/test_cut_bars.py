@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import random
+from dataclasses import replace
 from fractions import Fraction as F
 from pathlib import Path
 
 import music21
 import pytest
 
+from ductus.core.entry.commands.pen import moved_tick
+from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.playback.click import click_ranks
@@ -25,6 +28,8 @@ from ductus.core.score.wording import wish_of
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER
+from ductus.engraving.breaking import ends_with_rest
+from ductus.engraving.pages import PageSetup, printed
 from ductus.formats.musicxml_read import read_musicxml
 from ductus.formats.musicxml_read.source import inside_archive
 from ductus.formats.musicxml_write import write_musicxml
@@ -104,6 +109,17 @@ def test_a_repeat_in_the_middle_of_a_bar_plays_up_to_there() -> None:
     for sign in ("repeat end", "repeat start"):  # with the pen at the cut
         piece = marked(piece, wish_of(sign), where((), ("p1", 1, 1), piece.timeline.bar(9).start)).apply(piece)
     assert [(s.first, s.last) for s in playing_order(piece)] == [(0, 8), (0, 17)]
+
+
+def test_a_part_without_a_beat_is_printed_walked_over_and_beamed() -> None:
+    piece = made(piece_of("4/4", [(F(k, 2), F(1, 2)) for k in range(32)]), CutBar(2, 4.5))
+    last = piece.timeline.bar(3)
+    assert (last.beats(), last.last_beat, last.stretches()) == ([], last.start, [last.start, last.end])
+    assert printed(piece, PageSetup()).pages
+    assert ends_with_rest(piece, 3)
+    state = EntryState(part="p1", tick=last.end)
+    assert moved_tick(state, "beat", -1, piece) == last.start
+    assert moved_tick(replace(state, tick=last.start), "beat", -1, piece) == piece.timeline.bar(2).last_beat
 
 
 def test_signs_at_the_end_of_a_bar_stay_at_its_end() -> None:

@@ -189,7 +189,7 @@ def for_page(piece: Piece, recording: Recording, rows: Sequence[TakeRow], end_us
     if going is None or pulses is None or recording.plan.policy == "add":
         return list(rows)
     numbers = [k for k, _ in takes_of_rounds(recording.listener.take(max(end_us, 0), pulses), going)]
-    last_beat = piece.timeline.bar(going.last).beats()[-1] - going.start
+    last_beat = piece.timeline.bar(going.last).last_beat - going.start
     whole = [
         row for k, row in zip(numbers, rows, strict=True) if pulses.time_at(k * going.length + last_beat) <= end_us
     ]

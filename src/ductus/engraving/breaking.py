@@ -118,7 +118,7 @@ def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: floa
 def ends_with_rest(piece: Piece, bar: int) -> bool:
     """Is there time to turn at the end of a bar: nothing sounds in its last beat on some staff of two, or on all of one?"""
     here = piece.timeline.bar(bar)
-    last = here.beats()[-1]
+    last = here.last_beat
     for part in piece.ordered_parts():
         sounding = {n.staff for n in piece.notes_between(part.id, last, here.end)}
         if len(sounding) < part.staves:

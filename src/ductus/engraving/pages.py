@@ -174,6 +174,7 @@ def engraved_systems(
         0, piece.bar_count - 1, heading=False, sounds=False, breaks=frozenset(breaks), rests=tuple(joined.items())
     )
     xml = write_musicxml(piece, window).decode()
+    verovio.enableLog(verovio.LOG_OFF)  # its warnings are for programmers
     toolkit = verovio.toolkit(False)  # in a thread it does not find its fonts by itself
     toolkit.setResourcePath(str(resources.files(verovio) / "data"))
     toolkit.setOptions(

@@ -82,8 +82,7 @@ def spots_from(piece: Piece, start: int, beat: int, shortest: int, beats: int) -
     edge = start + beats * beat
     number = 0
     while bar.start < edge:
-        edges = [*bar.beats(), bar.end]
-        for a, b in itertools.pairwise(edges):
+        for a, b in itertools.pairwise(bar.stretches()):
             parts = max((b - a) // shortest, 1)
             for k in range(parts):
                 tick = a + k * (b - a) // parts

@@ -21,10 +21,7 @@ LEVELS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5, "256th": 6}
 
 def windows(bar: Bar, symbols: Sequence[Symbol]) -> list[tuple[int, int]]:
     """Stretches of the bar inside which beams may run."""
-    beats = [*bar.beats(), bar.end]
-    if beats[0] > bar.start:
-        beats.insert(0, bar.start)
-    spans = whole_brackets(list(itertools.pairwise(beats)), symbols)
+    spans = whole_brackets(list(itertools.pairwise(bar.stretches())), symbols)
     if bar.meter.compound or bar.meter.irregular or len(bar.meter.groups) not in (2, 3, 4) or bar.meter.unit != 4:
         return spans
     joins = [spans[i : i + 2] for i in range(0, len(spans), 2)] if len(spans) == 4 else [spans]

@@ -64,9 +64,7 @@ def infer_spans(bar: Bar, places: Sequence[int], asked: Sequence[TupletSpan]) ->
     if not spans and not bar.meter.compound and all((p - bar.start) % FINEST == 0 for p in places):
         return spans  # plain values reach everything
     edges = sorted({max(bar.start, min(p, bar.end)) for p in places} | {bar.start, bar.end})
-    beats = [*bar.beats(), bar.end]
-    if beats[0] > bar.start:
-        beats.insert(0, bar.start)
+    beats = bar.stretches()
 
     def free(a: int, b: int) -> bool:
         return all(b <= s.start or a >= s.end for s in spans)

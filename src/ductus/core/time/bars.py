@@ -57,8 +57,17 @@ class Bar:
         return 0 if tick in (self.start, self.end) else self.meter.level_at(self.offset_of(tick))
 
     def beats(self) -> list[int]:
-        """Ticks of the beats that lie in the bar."""
+        """Ticks of the beats that lie in the bar; a pick-up, or a part of a bar that is cut, may hold none."""
         return list(self._beats)
+
+    def stretches(self) -> list[int]:
+        """Its beats with both ends of the bar: where one that begins inside a beat is divided."""
+        return [*([] if self.start in self._beats else [self.start]), *self._beats, self.end]
+
+    @property
+    def last_beat(self) -> int:
+        """The tick of its last beat; its start where it holds none."""
+        return self._beats[-1] if self._beats else self.start
 
 
 @dataclass(frozen=True, slots=True)

@@ -156,8 +156,7 @@ def moved_tick(state: EntryState, by: str, direction: int, piece: Piece) -> int:
     before = [b for b in bar.beats() if b < tick]
     if before:
         return before[-1]
-    earlier = timeline.bar(bar.index - 1).beats() if bar.index else []
-    return earlier[-1] if earlier else 0
+    return timeline.bar(bar.index - 1).last_beat if bar.index else 0
 
 
 def placed(state: EntryState, tick: int, piece: Piece, **more: object) -> Outcome:

@@ -25,9 +25,7 @@ PRICE = 0.004  # squared share of the beat that each further part of the divisio
 def beat_at(piece: Piece, tick: int) -> tuple[int, int]:
     """Start and end of the beat that holds a tick."""
     bar = piece.timeline.bar_at(tick)
-    beats = [*bar.beats(), bar.end]
-    if beats[0] > bar.start:
-        beats.insert(0, bar.start)
+    beats = bar.stretches()
     k = max(i for i, b in enumerate(beats[:-1]) if b <= tick)
     return beats[k], beats[k + 1]
 

@@ -28,7 +28,7 @@ from ductus.formats.musicxml_read import read_musicxml
 from ductus.formats.musicxml_read.score import ReadScore
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
-from tests.formats.round_trip import CORPUS, differences, plain, tried, unexplained
+from tests.formats.round_trip import CORPUS, differences, exact, plain, tried, unexplained
 
 HEAD = '<score-partwise version="4.0"><part-list><score-part id="P1"><part-name>Piano</part-name></score-part></part-list><part id="P1">'
 TIME = "<divisions>{}</divisions><key><fifths>0</fifths></key><time><beats>{}</beats><beat-type>4</beat-type></time>"
@@ -191,6 +191,19 @@ def test_a_bar_of_another_length_keeps_it_without_a_sign() -> None:
         (1, "4/4"), (4, None), (3, None), (4, None),
     ]  # fmt: skip
     assert what_is_there(read_musicxml(written.encode()).piece) == what_is_there(piece)
+
+
+def test_triplets_inside_a_triplet_are_nine_in_the_beat() -> None:
+    """music21's corpus, a nested tuplet: its notes keep their lengths and are written as one bracket of 9:8, in no scraps."""
+    path = CORPUS / "demos" / "nested_tuplet_finale_test.xml"
+    score = read_musicxml(path.read_bytes(), "nested")
+    assert score.losses == ("2 nested tuplets (the notes keep their lengths, brackets are found anew), bar 1.",)
+    written = music21.converter.parseData(write_musicxml(score.piece), format="musicxml").recurse().notes
+    printed = music21.converter.parse(path, forceSource=True).recurse().notes
+    assert [(exact(n.offset), exact(n.quarterLength)) for n in written] == [
+        (exact(n.offset), exact(n.quarterLength)) for n in printed
+    ]
+    assert {n.duration.tuplets[0].tupletMultiplier() for n in written if n.duration.tuplets} == {F(8, 9)}
 
 
 def test_the_lyricist_and_the_copyright_line_are_kept() -> None:

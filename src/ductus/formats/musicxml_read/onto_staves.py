@@ -30,6 +30,7 @@ class StavesWriter:
         self.line_ends: list[LineEnd] = []
         self.brackets: list[tuple[tuple[int, str], Mark]] = []  # line of the file, mark
         self._open: dict[tuple[str, str], RawNote] = {}
+        self._nested: set[tuple[str, str]] = set()  # of those that are open
         for bar, measure in enumerate(raw.measures):
             self._collect(bar, measure)
         self.ties.close()
@@ -125,17 +126,18 @@ class StavesWriter:
             key = (raw.voice, number)
             if way == "start":
                 self._open[key] = raw
-                raw.ratio = ratio if ratio and not self._nested(raw) else raw.ratio
-                if self._nested(raw):
+                nest = [k for k in self._open if k[0] == raw.voice]
+                if len(nest) > 1:
+                    self._nested.update(nest)
                     words = "nested tuplet~ (the notes keep their lengths, brackets are found anew)"
                     self.losses.add(words, measure.number)
+                else:
+                    raw.ratio = ratio or raw.ratio
             elif way == "stop" and key in self._open:
                 first = self._open.pop(key)
-                if first in measure.notes and not self._nested(raw):
+                if first in measure.notes and key not in self._nested:
                     self._bracket(first, raw, chain, bar, measure)
-
-    def _nested(self, raw: RawNote) -> bool:
-        return sum(1 for voice, _ in self._open if voice == raw.voice) > 1
+                self._nested.discard(key)
 
     def _bracket(self, first: RawNote, last: RawNote, chain: Chain, bar: int, measure: RawMeasure) -> None:
         start = self.bars.tick(bar, first.at, self.losses, measure.number)

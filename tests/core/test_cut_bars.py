@@ -160,6 +160,7 @@ def test_a_last_bar_ends_without_what_the_pick_up_has() -> None:
         (CutBar(8, 1), "A bar line stands there already"),
         (CutBar(8, 2.015625), "finer than a thirty-second"),
         (JoinBar(5), "Bar 5 is not cut"),
+        (CutBar(8, 4), "Bar 8 has 3 beats"),
     ],
 )
 def test_what_cannot_be_cut_is_said(edit: CutBar | JoinBar, words: str) -> None:
@@ -176,6 +177,9 @@ def test_bars_are_inserted_and_copied_around_it() -> None:
         assert lengths(more)[10 if at > 8 else 8] == 3
         assert content(made(more, RemoveBars(10 if at > 8 else 8, 11 if at > 8 else 9))) == content(piece)
     copied = made(piece, CopyBars(8, 9, 12))
+    part = CopyBars(9, 9, 12).change(piece)  # a part is copied with its bar
+    assert part.sentence == "Bar 8 copied in front of bar 11"
+    assert content(part.apply(piece)) == content(copied)
     assert lengths(copied)[8:15] == [2, 1, 3, 3, 2, 1, 3]
     assert numbers(copied)[8:15] == [8, 8, 9, 10, 11, 11, 12]
     assert not [m for m in copied.meters.values() if m.sign != "none" and m.bar]  # no sign appears on the page
@@ -227,6 +231,15 @@ def test_bars_have_the_numbers_of_the_edition(name: str) -> None:
     assert numbers(piece) == printed
     again = read_musicxml(write_musicxml(piece), name).piece
     assert numbers(again) == printed
+
+
+@pytest.mark.parametrize(
+    "cuts", [(CutBar(5, 2), CutBar(6, 3)), (CutBar(5, 2.5), CutBar(7, 2.5)), (CutBar(5, 3), CutBar(7, 3))]
+)
+def test_bars_cut_in_equal_parts_and_beside_each_other_come_back(cuts: tuple[CutBar, ...]) -> None:
+    piece = made(minuet(), *cuts)
+    assert numbers(read_musicxml(write_musicxml(piece)).piece) == numbers(piece)
+    assert sorted(set(numbers(piece))) == list(range(17))
 
 
 def test_it_comes_back_from_the_records() -> None:

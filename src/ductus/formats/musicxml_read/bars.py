@@ -62,7 +62,7 @@ def lay_bars(parts: list[RawPart], losses: Losses, ids: Ids) -> Bars:
             used = meter_of_length(ticks, now, column[0].number, losses)
             if stated is not None and sign != "none":
                 losses.add("meter~ at a bar of another length (the sign stands at the next full bar)", column[0].number)
-        if used != before:
+        if used != before or (used != now and column[0].implicit):  # each part of a bar that is cut says so itself
             shown = sign if used == now else "none"
             records.append(MeterChange(ids.new("m"), k, used, shown))
             meters[k] = before = used

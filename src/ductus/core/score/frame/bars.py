@@ -201,7 +201,8 @@ class CopyBars(MovingEdit):
                 f"That would write {notes * self.times:,} notes at once; copy fewer bars. Nothing was changed."
             )
         changes: list[Change] = []
-        page, at, count = piece, piece.timeline.parts_of(self.to)[0], last - first + 1
+        source, to, count = (first, last), piece.timeline.parts_of(self.to)[0], last - first + 1
+        page, at = piece, to
         for _ in range(self.times):
             change = _copied_once(page, first, last, at)
             changes.append(change)
@@ -209,9 +210,9 @@ class CopyBars(MovingEdit):
             if at <= first:
                 first, last = first + (last - first + 1), last + (last - first + 1)
             at += count
-        what = capital(bars_words(piece, self.first, min(self.last, piece.bar_count - 1)))
+        what = capital(bars_words(piece, *source))
         times = "" if self.times == 1 else f" {self.times} times"
-        return joined(f"{what} copied{times} in front of {bars_words(piece, self.to, self.to)}", changes)
+        return joined(f"{what} copied{times} in front of {bars_words(piece, to, to)}", changes)
 
 
 def _source(piece: Piece, first: int, last: int) -> list[Note]:

@@ -34,8 +34,11 @@ class CutBar(FrameEdit):
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
         timeline = piece.timeline
-        tick = timeline.tick_of(timeline.number_of(self.bar), Fraction(self.beat).limit_denominator(FINEST_BEAT))
+        number, beats = timeline.number_of(self.bar), len(timeline.bar(self.bar).meter.groups)
+        tick = timeline.tick_of(number, Fraction(self.beat).limit_denominator(FINEST_BEAT))
         bar = timeline.bar_at(tick)
+        if timeline.number_of(bar.index) != number:
+            raise BadInput(f"{place(piece, self.bar)} has {count_words(beats, 'beat')}. Nothing was changed.")
         index, laid = bar.index, timeline.laid_by(bar.index)
         if index == 0 and timeline.pickup:
             raise BadInput("A pick-up is not cut in two: give it another length. Nothing was changed.")

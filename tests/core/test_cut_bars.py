@@ -122,6 +122,16 @@ def test_a_part_without_a_beat_is_printed_walked_over_and_beamed() -> None:
     assert moved_tick(replace(state, tick=last.start), "beat", -1, piece) == piece.timeline.bar(2).last_beat
 
 
+def test_a_repeat_with_the_pen_inside_a_bar_says_how_it_could_stand_there() -> None:
+    piece, line = minuet(), ("p1", 1, 1)
+    inside = piece.timeline.bar(8).start + QUARTER
+    hint = "; for one in its middle, cut the bar there first"
+    for tick, words in ((inside, hint), (piece.timeline.bar(9).start, "")):
+        change = marked(piece, wish_of("repeat end"), where((), line, tick))
+        assert change.sentence == f"Repeat ends at the end of bar 8{words}"
+    assert marked(piece, wish_of("Fine"), where((), line, inside)).sentence == "Fine at the end of bar 8"
+
+
 def test_signs_at_the_end_of_a_bar_stay_at_its_end() -> None:
     piece = minuet()
     draft = Draft(piece)

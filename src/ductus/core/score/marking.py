@@ -18,7 +18,7 @@ from ductus.core.score.lyrics import fingered, sung
 from ductus.core.score.marks import KINDS, shared_evenly
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, Mark, Note, TempoMark
-from ductus.core.score.signs import BAR_SIGNS, LINES, with_sign, words_of_sign
+from ductus.core.score.signs import BAR_SIGNS, DIVIDING, LINES, with_sign, words_of_sign
 from ductus.core.score.wording import AT_ONCE, RETURNING, Wish
 from ductus.core.time.values import value_for_ticks
 from ductus.core.words import capital, count_words
@@ -302,7 +302,9 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
         over = f"over {number}" if bars == 1 else f"over {bars} bars from {number} on"
         repeats = any(s.kind == "repeat-end" for s in piece.signs.values())
         return f"{words} {over}" + ("" if repeats else "; nothing is repeated yet, so it is played once")
-    return f"{words} at the {'end' if kind.right else 'beginning'} of {number}"
+    inside = not at.notes and piece.timeline.bar(bar).start < at.start < piece.timeline.bar(bar).end
+    hint = "; for one in its middle, cut the bar there first" if inside and wish.kind in DIVIDING else ""
+    return f"{words} at the {'end' if kind.right else 'beginning'} of {number}{hint}"
 
 
 def _put_tempo(draft: Draft, wish: Wish, at: Where) -> str:

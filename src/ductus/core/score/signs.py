@@ -142,6 +142,7 @@ BAR_SIGNS: dict[str, BarSignKind] = {
 }
 JUMPS = tuple(k for k in BAR_SIGNS if k.startswith(("da-capo", "dal-segno")))
 LINES = ("repeat-end", "double", "dashed", "final")  # one right bar line at a time
+DIVIDING = ("repeat-start", "repeat-end", "double")  # lines that may stand in the middle of a bar, which is then cut
 
 
 def numbers_of(text: str) -> tuple[int, ...]:

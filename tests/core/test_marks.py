@@ -10,6 +10,7 @@ from ductus.core.entry.machine import advance_entry
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
 from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.playback.performance import performed
 from ductus.core.playback.shaping import LEVELS, Loudness
 from ductus.core.playback.tempi import paces, written_tempo_map
 from ductus.core.score.changes import Draft
@@ -65,6 +66,10 @@ WRITTEN = {
     "3 times": ("bar", "repeat-end", "3"), "double bar": ("bar", "double", ""), "Andante": ("tempo", "tempo", "Andante"),
     "dotted quarter = 80": ("tempo", "tempo", ""), "bass clef": ("clef", "bass", ""), "dolce": ("mark", "text", "dolce"),
     '"as if asleep"': ("mark", "text", "as if asleep"), "fingers 1 3 5": ("fingers", "fingers", "1 3 5"), "stem up": ("note", "stem-up", ""),
+    "cresc": ("mark", "hairpin", "cresc."), "Poco a poco cresc.": ("mark", "hairpin", "poco a poco cresc."), "dim. molto": ("mark", "hairpin", "dim. molto"),
+    "poco rit": ("mark", "tempo-word", "poco rit."), "molto ritardando": ("mark", "tempo-word", "molto ritardando"), "rall": ("mark", "tempo-word", "rall."),
+    "sempre staccato": ("mark", "text", "sempre staccato"), "dolce e cantabile": ("mark", "text", "dolce e cantabile"), "con ped.": ("mark", "text", "con ped."),
+    "ped": ("mark", "pedal", ""), "breath": ("note", "breath", ""), "bass": ("clef", "bass", ""), "x3": ("bar", "repeat-end", "3"), "p dolce": ("mark", "dynamic", "p"),
     "other staff": ("note", "cross", ""), "no bracket": ("note", "no-bracket", ""), "grace note": ("grace", "grace", ""),
 }  # fmt: skip
 
@@ -75,6 +80,33 @@ def test_a_mark_is_read_as_musicians_write_it(text: str) -> None:
     assert (wish.sort, wish.kind, wish.text) == WRITTEN[text]
     assert wish.words
     assert not wish.without
+
+
+@pytest.mark.parametrize("text", ["a", "e", "con", "più f", "Gm dolce", "p nonsense", "poco nonsense"])
+def test_words_that_are_half_a_mark_are_none(text: str) -> None:
+    with pytest.raises(BadInput, match="is no mark that Ductus knows"):
+        wish_of(text)
+
+
+def test_a_dynamic_with_its_words_is_two_marks_put_at_once() -> None:
+    piece = put(quarters(2), "p dolce", 2)
+    assert {(m.kind, m.text, m.tick) for m in piece.marks.values()} == {
+        ("dynamic", "p", 2 * QUARTER),
+        ("text", "dolce", 2 * QUARTER),
+    }
+    sudden = put(quarters(2), "subito f", 2)
+    assert {(m.kind, m.text) for m in sudden.marks.values()} == {("dynamic", "f"), ("text", "sub.")}
+    with pytest.raises(BadInput, match="cannot stand in the place of"):
+        Reword("p dolce").change(piece, [next(m.id for m in piece.marks.values() if m.kind == "dynamic")])
+
+
+def test_a_little_and_a_lot_are_played_so() -> None:
+    """Our own choice: half of what the word asks for by itself, and more than it."""
+    slow = {text: paces(put(quarters(4), text, 4, 7))[-1].qpm for text in ("poco rit.", "rit.", "molto rit.")}
+    assert slow["molto rit."] < slow["rit."] < slow["poco rit."] < paces(quarters(4))[0].qpm
+    grown = put(put(quarters(4), "p", 0), "poco a poco cresc.", 0, 7)
+    played = [n.velocity for n in performed(grown).notes]
+    assert played[7] > played[0]
 
 
 @pytest.mark.parametrize("text", ["Cm7x9", "H7", "blubber", "", "  ", "99th"])

@@ -12,6 +12,7 @@ from music21 import articulations, chord, dynamics, expressions, harmony, spanne
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
 from ductus.core.score import marks, wording
+from ductus.core.score.mark_words import EXPRESSIONS, TEMPO_WORDS
 from ductus.core.score.marking import marked, where
 from ductus.core.score.order import playing_order
 from ductus.core.score.piece import Piece
@@ -21,7 +22,7 @@ from ductus.core.score.selection.copying import excerpt_of, paste
 from ductus.core.score.selection.places import MoveBy
 from ductus.core.score.selection.table import edit_notes
 from ductus.core.score.signs import NOTE_SIGNS
-from ductus.core.score.wording import DYNAMICS, EXPRESSIONS, TEMPO_WORDS, VOCABULARY, wish_of
+from ductus.core.score.wording import DYNAMICS, VOCABULARY, wish_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song
 from ductus.formats import musicxml_marks

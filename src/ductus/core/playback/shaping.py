@@ -15,6 +15,7 @@ from statistics import median
 
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch
+from ductus.core.score.mark_words import LOUDER, base_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
 from ductus.core.score.signs import DYNAMIC_LEVELS, NOTE_SIGNS
@@ -84,7 +85,7 @@ class Loudness:
                 levels.append((mark.tick, now))
             elif mark.kind == "hairpin" and mark.ticks:
                 goal = next((m for m in dynamics if mark.end - QUARTER // 4 <= m.tick <= mark.end + QUARTER), None)
-                up = mark.text in ("<", "cresc.")
+                up = base_of(mark.text) in LOUDER
                 text = STRUCK[goal.text][0] if goal and goal.text in STRUCK else goal.text if goal else ""
                 high = LEVELS[text] if text else min(max(now + (STEP if up else -STEP), 1), 127)
                 swells.append(Swell(mark.tick, mark.end, now, high))

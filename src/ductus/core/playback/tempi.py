@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ductus.core.score.mark_words import AT_ONCE, RETURNING, SLOWING, SPEEDING, amount_of, base_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, TempoMark
-from ductus.core.score.wording import AT_ONCE, RETURNING, SLOWING, SPEEDING
 from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 
@@ -38,19 +38,20 @@ def paces(piece: Piece, *, fermatas: bool = False) -> list[Pace]:
     first = now = usual = piece.tempo_at(0).quarters_per_minute
     out = [Pace(0, first)]
     for k, (tick, _, event) in enumerate(events):
+        word = "" if isinstance(event, TempoMark) else base_of(event.text)
         if isinstance(event, TempoMark):
             now = usual = event.quarters_per_minute
-        elif event.text in SLOWING or event.text in SPEEDING:
+        elif word in SLOWING or word in SPEEDING:
             later = [e for e in events[k + 1 :] if e[0] > tick]
             out = [p for p in out if p.tick < tick or p.tick == 0]
             steps = _gradual(piece, event, now, later)
             out += steps
             now = steps[-1].qpm if steps else now
             continue
-        elif event.text in AT_ONCE:
-            now *= AT_ONCE_SHARES[event.text]
-        elif event.text in RETURNING:
-            now = first if event.text != "a tempo" else usual
+        elif word in AT_ONCE:
+            now *= AT_ONCE_SHARES[word] ** amount_of(event.text)
+        elif word in RETURNING:
+            now = first if word != "a tempo" else usual
         out = [p for p in out if p.tick < tick]
         out.append(Pace(tick, now))
     return _held(piece, out) if fermatas else out
@@ -64,10 +65,11 @@ def _gradual(piece: Piece, word: Mark, now: float, later: list[tuple[int, int, T
         end = following[0]
     elif following is not None:
         end = min(end, following[0])
-    goal = now * (SLOWER if word.text in SLOWING else FASTER)
+    slowing = base_of(word.text) in SLOWING
+    goal = now * (SLOWER if slowing else FASTER) ** amount_of(word.text)
     if following is not None and isinstance(following[2], TempoMark) and 0 <= following[0] - end <= QUARTER:
         marked = following[2].quarters_per_minute
-        if (marked < now) == (word.text in SLOWING):
+        if (marked < now) == slowing:
             goal = marked
     count = max((end - word.tick) // STEP, 1)
     return [

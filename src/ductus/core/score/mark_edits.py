@@ -228,9 +228,14 @@ class Reword(MarkEdit):
         """See MarkEdit."""
         mark = marks_named(piece, ids)[0]
         wish = wish_of(self.text)
-        if wish.sort != "mark" or (KINDS[wish.kind].spans, wish.kind if KINDS[wish.kind].anchor == "notes" else "") != (
-            KINDS[mark.kind].spans,
-            mark.kind if KINDS[mark.kind].pair else "",
+        if (
+            wish.sort != "mark"
+            or wish.also
+            or (KINDS[wish.kind].spans, wish.kind if KINDS[wish.kind].anchor == "notes" else "")
+            != (
+                KINDS[mark.kind].spans,
+                mark.kind if KINDS[mark.kind].pair else "",
+            )
         ):
             raise BadInput(
                 f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was changed."

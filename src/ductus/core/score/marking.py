@@ -15,11 +15,12 @@ from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.drums import sound_words
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.lyrics import fingered, sung
+from ductus.core.score.mark_words import AT_ONCE, RETURNING, base_of
 from ductus.core.score.marks import KINDS, shared_evenly
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, Mark, Note, TempoMark
 from ductus.core.score.signs import BAR_SIGNS, DIVIDING, LINES, with_sign, words_of_sign
-from ductus.core.score.wording import AT_ONCE, RETURNING, Wish
+from ductus.core.score.wording import Wish
 from ductus.core.time.values import value_for_ticks
 from ductus.core.words import capital, count_words
 
@@ -60,6 +61,8 @@ def marked(piece: Piece, wish: Wish, at: Where) -> Change:
     """The change that puts a mark on the page (or takes it away). Raises BadInput."""
     draft = Draft(piece)
     say = PUT[wish.sort](draft, wish, at)
+    if wish.also is not None:
+        say = f"{say}; {PUT[wish.also.sort](draft, wish.also, at)}"
     change = draft.change(opening(wish.kind, say))
     return change if change or not wish.without else replace(change, sentence=f"Nothing to change: {say}")
 
@@ -113,7 +116,7 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
     if KINDS[wish.kind].pair:
         return _put_between(draft, wish, at)
     part, staff = home_of(draft.piece, wish.kind, at)
-    spans = KINDS[wish.kind].spans and wish.text not in (*AT_ONCE, *RETURNING)
+    spans = KINDS[wish.kind].spans and base_of(wish.text) not in (*AT_ONCE, *RETURNING)
     ticks = at.end - at.start if spans and (wish.kind != "tempo-word" or len({n.tick for n in at.notes}) > 1) else 0
     if spans and not ticks and wish.kind != "tempo-word":
         raise BadInput(f"Select the notes that the {wish.words} is to reach over; nothing was changed.")

@@ -63,7 +63,7 @@ NOTE_SIGNS: dict[str, NoteSign] = {
     ),
     "accent": NoteSign("accent", (">",), "articulations", "accent", "\ue4a0", louder=16, rivals=("marcato",)),
     "marcato": NoteSign("marcato", ("^",), "articulations", "strong-accent", "\ue4ac", louder=24, rivals=("accent",)),
-    "breath": NoteSign("breath mark", ("breath mark", ","), "articulations", "breath-mark", "\ue4ce"),
+    "breath": NoteSign("breath mark", ("breath mark", "breath", ","), "articulations", "breath-mark", "\ue4ce"),
     "caesura": NoteSign("caesura", ("//",), "articulations", "caesura", "\ue4d1"),
     "fermata": NoteSign("fermata", ("pause",), "", "fermata", "\ue4c0"),
     "rolled": NoteSign("arpeggio", ("arpeggio", "arp.", "roll"), "", "arpeggiate", "\ue63c", figure="rolled", each=True),

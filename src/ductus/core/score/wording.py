@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import looks_like_chord, parse_chord
 from ductus.core.pitch.scales import scale_named
+from ductus.core.score.mark_words import EXPRESSIONS, TEMPO_WORDS, expression, modified
 from ductus.core.score.records import CLEFS, checked_text
 from ductus.core.score.signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
 from ductus.core.time.values import BASE_TICKS, NoteValue
@@ -27,22 +28,11 @@ HAIRPINS = {
     "cresc.": "cresc.", "dim.": "dim.", "decresc.": "decresc.",
 }  # fmt: skip
 OCTAVES = {"8va": "8va", "8vb": "8vb", "15ma": "15ma", "15mb": "15mb", "8va bassa": "8vb", "ottava": "8va"}
-SLOWING = ("rit.", "ritardando", "rall.", "rallentando", "allargando", "calando", "morendo", "slower")
-SPEEDING = ("accel.", "accelerando", "stringendo", "faster")
-AT_ONCE = ("ritenuto", "meno mosso", "più mosso")
-RETURNING = ("a tempo", "Tempo I", "tempo primo")
-TEMPO_WORDS = (*SLOWING, *SPEEDING, *AT_ONCE, *RETURNING)
 TEMPI = {
     "Grave": 42, "Largo": 50, "Larghetto": 60, "Lento": 54, "Adagio": 66, "Andante": 84, "Andantino": 88, "Moderato": 108, "Allegretto": 112,
     "Allegro": 132, "Vivace": 152, "Presto": 176,
 }  # fmt: skip
 # The tempi are the middle of what metronomes print beside these words (common practice).
-EXPRESSIONS = (
-    "dolce", "cantabile", "espressivo", "espr.", "legato", "leggiero", "sostenuto", "con brio", "con moto", "con anima", "con fuoco", "semplice",
-    "grazioso", "maestoso", "tranquillo", "animato", "agitato", "mezza voce", "sotto voce", "una corda", "tre corde", "simile", "sempre", "subito",
-    "poco a poco", "con pedale", "senza pedale", "marcato il canto", "rubato", "ad lib.", "L.H.", "R.H.", "m.d.", "m.s.", "solo", "tutti",
-    "pizz.", "arco", "div.", "unis.",
-)  # fmt: skip
 PICTURES = {
     "p": "\ue520", "m": "\ue521", "f": "\ue522", "r": "\ue523", "s": "\ue524", "z": "\ue525",
 }  # letters of dynamics  # fmt: skip
@@ -51,7 +41,7 @@ NUMBERED = re.compile(
     re.I,
 )
 SECTION = re.compile(r"^(?:\[(.+)\]|(?:section|rehearsal(?: mark)?)\s+(.+))$", re.I)
-TIMES = re.compile(r"^(?:(?:repeat|play)\s+)?(\d+)\s*(?:x|times)$", re.I)
+TIMES = re.compile(r"^(?:(?:repeat|play)\s+)?(?:(\d+)\s*(?:x|times)|x\s*(\d+))$", re.I)
 METRONOME = re.compile(
     r"^(.*?)[,\s]*\(?((?:dotted\s+)?(?:whole|half|quarter|eighth|16th)|[♩𝅗𝅥♪])(\.)?\s*=\s*(\d+(?:\.\d+)?)\)?$", re.I
 )
@@ -67,7 +57,7 @@ SYMBOLS = {"♩": "quarter", "𝅗𝅥": "half", "♪": "eighth"}
 class Wish:
     """A mark that is asked for: ``sort`` is "note" (a sign of notes), "mark" (a kind of ``marks.KINDS``), "bar" (a sign of bars), "tempo",
     "clef", "lyrics", "fingers" or "grace"; ``kind`` and ``text`` say which; ``without``: it is to go. ``words`` is how it is said,
-    ``picture`` how it looks in a music font, where it does."""
+    ``picture`` how it looks in a music font, where it does. ``also`` is asked for with it: the words of "p dolce"."""
 
     sort: str
     kind: str
@@ -77,6 +67,7 @@ class Wish:
     number: float = 0.0
     beat: NoteValue | None = None  # of a tempo, where it was named
     without: bool = False
+    also: Wish | None = None
 
 
 def _vocabulary() -> Iterator[tuple[str, Wish]]:
@@ -123,8 +114,9 @@ def _vocabulary() -> Iterator[tuple[str, Wish]]:
         yield text, Wish("tempo", "tempo", text, text, number=bpm)
     for clef in CLEFS:
         if clef != "percussion":
-            yield f"{clef} clef", Wish("clef", clef, "", f"{clef} clef")
-    for written in ("grace note", "grace notes", "acciaccatura"):
+            for written in (f"{clef} clef", clef):
+                yield written, Wish("clef", clef, "", f"{clef} clef")
+    for written in ("grace note", "grace notes", "grace", "acciaccatura"):
         yield written, Wish("grace", "grace", "", "grace note", "\ue560")
     for text in EXPRESSIONS:
         yield text, Wish("mark", "text", text, text)
@@ -136,6 +128,9 @@ FOLDED: dict[str, Wish] = {}
 for _written, _wish in VOCABULARY:
     EXACT.setdefault(_written, _wish)
     FOLDED.setdefault(_written.casefold(), _wish)
+DOTLESS = {
+    written.removesuffix("."): wish for written, wish in FOLDED.items() if written.endswith(".") and len(written) > 3
+}  # "cresc"
 
 
 def wish_of(text: str) -> Wish:
@@ -155,6 +150,7 @@ def wish_of(text: str) -> Wish:
         words = checked_text(quoted.group(1), "text")
         return Wish("mark", "text", words, f"“{words}”")
     found = EXACT.get(text) or _patterned(text) or _chord(text) or FOLDED.get(text.casefold())
+    found = found or DOTLESS.get(text.casefold().rstrip(".")) or _together(text)
     if found is not None:
         return found
     if looks_like_chord(text):
@@ -162,6 +158,21 @@ def wish_of(text: str) -> Wish:
     raise BadInput(
         f"“{text[:40]}” is no mark that Ductus knows. Put words that are to stand as they are in quotation marks; nothing was changed."
     )
+
+
+def _together(text: str) -> Wish | None:
+    """Words that are put together: "poco rit.", "molto espr.", "p dolce"."""
+    if (words := modified(text)) is not None:
+        printed, base = words
+        return Wish("mark", "tempo-word" if base in TEMPO_WORDS else "hairpin", printed, printed)
+    first, _, rest = text.partition(" ")
+    if rest in DYNAMICS and first in ("subito", "sub."):
+        first, rest = rest, "sub."
+    if first in DYNAMICS and expression(rest):
+        return replace(EXACT[first], also=Wish("mark", "text", rest, rest))
+    if expression(text):
+        return Wish("mark", "text", text, text)
+    return None
 
 
 def _chord(text: str) -> Wish | None:
@@ -182,9 +193,10 @@ def _patterned(text: str) -> Wish | None:
         name = checked_text(m.group(1) or m.group(2), "section name")
         return Wish("bar", "section", name, f"section {name}")
     if m := TIMES.match(text):
-        if not 2 <= int(m.group(1)) <= 20:
+        times = m.group(1) or m.group(2)
+        if not 2 <= int(times) <= 20:
             raise BadInput("A repeat is played 2 to 20 times. Nothing was changed.")
-        return Wish("bar", "repeat-end", m.group(1), words_of_sign("repeat-end", m.group(1)))
+        return Wish("bar", "repeat-end", times, words_of_sign("repeat-end", times))
     if m := METRONOME.match(text):
         word, unit, dot, number = m.groups()
         base = SYMBOLS.get(unit, unit.casefold().removeprefix("dotted").strip())

@@ -9,11 +9,11 @@ from fractions import Fraction
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import KINDS as CHORD_KINDS
 from ductus.core.pitch.chords import parse_chord
+from ductus.core.score.mark_words import TEMPO_WORDS, modified
 from ductus.core.score.marking import FASTEST, SLOWEST
 from ductus.core.score.marks import KINDS
 from ductus.core.score.records import MAX_TEXT, printable
 from ductus.core.score.signs import numbers_of
-from ductus.core.score.wording import TEMPO_WORDS
 from ductus.core.time.values import MAX_DOTS, NoteValue
 from ductus.formats.musicxml_marks import BAR_STYLES, OCTAVES, WEDGES
 from ductus.formats.musicxml_read.losses import Losses
@@ -26,8 +26,6 @@ HAIRPIN_OF = {kind: text for text, kind in WEDGES.items()}
 OCTAVE_OF = {way: text for text, way in OCTAVES.items()}
 STYLE_OF = {style: kind for kind, style in BAR_STYLES.items()} | {"dotted": "dashed"}
 PLAIN_STYLES = ("regular", "none", "heavy-light", "")
-GRADUAL = ("cresc.", "dim.", "decresc.")
-TEMPO_OF = {word.casefold(): word for word in TEMPO_WORDS}
 SUFFIX_OF = {kind: suffix for suffix, (kind, _) in reversed(CHORD_KINDS.items())}
 SIGNS = {-2: "bb", -1: "b", 0: "", 1: "#", 2: "##"}
 JUMP = re.compile(r"^(d\.\s?c\.|da capo|d\.\s?s\.|dal segno)", re.I)
@@ -98,9 +96,9 @@ class Directions:
         if len(words) > MAX_TEXT:
             self._lose(f"text~ of more than {MAX_TEXT} letters (cut)")
         number = next((k.get("number") or "1" for k in kinds if k.tag == "dashes" and k.get("type") == "start"), "")
-        tempo = TEMPO_OF.get(words.casefold())
-        kind = "tempo-word" if tempo else "hairpin" if words in GRADUAL and number else "text"
-        text = tempo or words[:MAX_TEXT]
+        printed, base = modified(words) or ("", "")
+        kind = "tempo-word" if base in TEMPO_WORDS else "hairpin" if base and number else "text"
+        text = printed if kind != "text" else words[:MAX_TEXT]
         self._mark(kind, at, staff, text, "start" if number and kind != "text" else "at", f"dashes {number}", side)
 
     def _octave(self, one: Element, at: Fraction, staff: int, number: str) -> None:

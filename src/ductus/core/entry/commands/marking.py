@@ -13,12 +13,13 @@ from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Draft
 from ductus.core.score.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
+from ductus.core.score.mark_words import AT_ONCE, RETURNING, base_of
 from ductus.core.score.marking import marked, tops, where
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note, Syllable, printable
 from ductus.core.score.signs import NOTE_SIGNS, with_sign
-from ductus.core.score.wording import AT_ONCE, RETURNING, Wish, wish_of
+from ductus.core.score.wording import Wish, wish_of
 from ductus.core.words import capital, listed
 
 
@@ -75,7 +76,7 @@ def spans_on(wish: Wish) -> bool:
         wish.sort == "mark"
         and KINDS[wish.kind].spans
         and not KINDS[wish.kind].pair
-        and not (wish.kind == "tempo-word" and wish.text in (*AT_ONCE, *RETURNING))
+        and not (wish.kind == "tempo-word" and base_of(wish.text) in (*AT_ONCE, *RETURNING))
     )
 
 

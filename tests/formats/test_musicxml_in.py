@@ -111,7 +111,7 @@ def test_random_pieces_come_back_as_they_went_out(seed: int, meter: str, fifths:
     "words",
     ["mf", "<", "cresc.", "rit.", "a tempo", "8va", "pedal", "slur", "fermata", "staccato", "arpeggio", "tremolo 2", "finger 3", "Bbm7/F", "N.C.",
      "2nd ending", "repeat end", "double bar", "segno", "D.S. al Coda", "Fine", "section Verse", "dolce", "Allegro", "quarter = 80", "alto clef",
-     "lyrics: Lamp-light _ falls", "turn", "cross staff", "breath mark", "cue", "poco rit.", "cresc. poco a poco", "p dolce", "molto più mosso"],
+     "lyrics: Lamp-light _ falls", "turn", "cross staff", "breath mark", "cue", "poco rit.", "cresc. poco a poco", "p dolce", "molto più mosso", "Bb7alt", "Dm7(11)"],
 )  # fmt: skip
 def test_a_mark_of_every_kind_comes_back(words: str) -> None:
     piece = random_piece(3, "4/4", 6)

@@ -42,11 +42,13 @@ KINDS: dict[str, tuple[str, tuple[int, ...]]] = {
 }
 ROOT = re.compile(r"^([A-G])([#b♯♭]?)(.*)$")
 BASS = re.compile(r"^(.*)/([A-G])([#b♯♭]?)$")
-QUALITY = re.compile(r"^(mmaj|mMaj|mM|m\(maj|maj|Maj|ma|M|Δ|dim|°|o|ø|aug|\+|min|mi|m|-)?(13|11|9|7|6/9|69|6|5)?")
+QUALITY = re.compile(
+    r"^(mmaj|mMaj|mM|m\(maj|-maj|-Maj|-M|-Δ|maj|Maj|Ma|ma|M|Δ|\^|dim|°|o|ø|aug|\+|min|mi|m|-)?(13|11|9|7|6/9|69|6|5)?"
+)
 CHANGE = re.compile(r"^[\s,()]*(?:(sus)(2|4)?|(add|no|omit)?([#b♯♭+-]?)(13|11|9|7|6|5|4|3|2))")
 SAME = {
     "Maj": "maj", "ma": "maj", "M": "maj", "Δ": "maj", "°": "dim", "o": "dim", "+": "aug", "min": "m", "mi": "m", "-": "m", "mMaj": "mmaj",
-    "mM": "mmaj", "m(maj": "mmaj",
+    "mM": "mmaj", "m(maj": "mmaj", "-maj": "mmaj", "-Maj": "mmaj", "-M": "mmaj", "-Δ": "mmaj", "Ma": "maj", "^": "maj",
 }  # fmt: skip
 CLASS_OF = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 ALTERS = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1, "+": 1, "-": -1}
@@ -61,6 +63,7 @@ DEGREES = {
     11: 5,
     13: 9,
 }  # degree -> semitones, unaltered (a seventh is minor)
+SPELT = {"2": "add9", "4": "sus4", "7+": "aug7"}  # what else is written for the same
 SHARP_NAMES = ("C", "C#", "D", "Eb", "E", "F", "F#", "G", "G#", "A", "Bb", "B")
 FLAT_NAMES = ("C", "Db", "D", "Eb", "E", "F", "Gb", "G", "Ab", "A", "Bb", "B")
 NO_CHORD = ("N.C.", "NC", "n.c.")
@@ -87,6 +90,14 @@ class ChordSymbol:
     degrees: tuple[Degree, ...]
     bass: tuple[str, int] | None
     classes: frozenset[int]
+
+
+ALTERED = (
+    Degree(5, -1, "alter"),
+    Degree(5, 1, "add"),
+    Degree(9, -1, "add"),
+    Degree(9, 1, "add"),
+)  # a seventh with both fifths and ninths
 
 
 @lru_cache(maxsize=512)
@@ -125,6 +136,9 @@ def parse_chord(text: str) -> ChordSymbol:
 
 def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...]]:
     """Kind, intervals and degrees of what stands behind the root."""
+    if rest.strip("()") in ("7alt", "alt", "7(alt"):
+        return *KINDS["7"], ALTERED
+    rest = SPELT.get(rest, rest)
     found = QUALITY.match(rest)
     assert found is not None
     quality = SAME.get(found.group(1) or "", found.group(1) or "")
@@ -148,6 +162,8 @@ def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...
         change = CHANGE.match(left)
         if change is None:
             raise refused(text)
+        done = rest[: len(rest) - len(left)] + change.group()
+        inside = done.count("(") > done.count(")")  # "m7(11)" adds it
         left = left[change.end() :]
         sus, which, how, sign, number = change.groups()
         if sus:
@@ -163,7 +179,7 @@ def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...
             degrees.append(Degree(value, 0, "subtract"))
         elif value == 5 and alter and not how:
             degrees.append(Degree(5, alter, "alter"))
-        elif alter or how == "add":
+        elif alter or how == "add" or (inside and value in (9, 11, 13)):
             degrees.append(Degree(value, alter, "add"))
         else:
             raise refused(text)

@@ -99,7 +99,15 @@ def test_irregular_groups_fill_their_bars() -> None:
         parse_meter("7/8 (3+3)")
 
 
-@pytest.mark.parametrize("text", ["", "4", "0/4", "4/3", "a/b", "33/4"])
+@pytest.mark.parametrize(
+    ("text", "meter", "groups"),
+    [("2+2+3/8", "7/8", (2, 2, 3)), ("(3 + 2)/8", "5/8", (3, 2)), ("7/8 3+2+2", "7/8", (3, 2, 2)), ("¢", "2/2", (1, 1)), ("3 / 4", "3/4", (1, 1, 1))],
+)  # fmt: skip
+def test_a_meter_is_read_as_it_is_written_by_hand(text: str, meter: str, groups: tuple[int, ...]) -> None:
+    assert (str(parse_meter(text)), parse_meter(text).groups) == (meter, groups)
+
+
+@pytest.mark.parametrize("text", ["", "4", "0/4", "4/4 ()", "7/8 (2+)", "2+2+3", "+3/8", "4/3", "a/b", "33/4"])
 def test_what_is_no_meter_is_refused(text: str) -> None:
     with pytest.raises(BadInput):
         parse_meter(text)

@@ -42,8 +42,9 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
   const [length, setLength] = useState('')
   const [bpm, setBpm] = useState('92')
   const [bpmTo, setBpmTo] = useState('')
-  const [count, unit] = /^(\d+)\s*\/\s*(\d+)/.exec(meter)?.slice(1).map(Number) ?? [4, 4]
-  const barTicks = (WHOLE / (unit || 4)) * (count || 4)
+  const [, upper = '4', unit = '4'] = /^\(?([\d+\s]+)\)?\s*\/\s*(\d+)/.exec(meter) ?? []
+  const count = upper.split('+').reduce((sum, n) => sum + Number(n), 0)
+  const barTicks = (WHOLE / (Number(unit) || 4)) * (count || 4)
   const [fifths, mode] = key.split(' ') as [string, 'major' | 'minor']
   const asked = pickup === OTHER ? lengthOf(length) : pickup
   const set = (name: keyof typeof words) => (text: string) => setWords({ ...words, [name]: text })

@@ -8,6 +8,7 @@ meters), 4 half of that, and so on. The hierarchy is common practice (as in any 
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -137,6 +138,7 @@ WORDS_OF_SIGN = {
     "common": "common",
     "common time": "common",
     "c|": "cut",
+    "¢": "cut",
     "cut": "cut",
     "cut time": "cut",
     "alla breve": "cut",
@@ -152,21 +154,27 @@ def meter_sign(text: str) -> str:
     return WORDS_OF_SIGN.get(text.strip().casefold(), "")
 
 
+GROUPED = re.compile(r"^(?P<count>\d+)\s*/\s*(?P<unit>\d+)(?:\s*\(?(?P<groups>[\d+\s]+)\)?)?$")  # 7/8 (2+2+3)
+ADDED = re.compile(r"^\(?(?P<groups>\d+(?:\s*\+\s*\d+)+)\)?\s*/\s*(?P<unit>\d+)$")  # 2+2+3/8
+
+
 def parse_meter(text: str) -> Meter:
-    """Read "3/4", "6/8", "7/8 (2+2+3)", "C" or "cut".
+    """Read "3/4", "6/8", "7/8 (2+2+3)", "2+2+3/8", "C" or "cut".
 
     Raises BadInput with a sentence when it cannot be read.
 
-    >>> parse_meter("5/8 (3+2)").groups
-    (3, 2)
+    >>> parse_meter("5/8 (3+2)").groups, str(parse_meter("3+2/8"))
+    ((3, 2), '5/8')
     """
-    head, _, tail = SIGNED.get(meter_sign(text), text).strip().partition("(")
+    written = SIGNED.get(meter_sign(text), text).strip()
+    found = GROUPED.match(written) or ADDED.match(written)
     try:
-        count, unit = (int(x) for x in head.strip().split("/"))
-        groups = tuple(int(x) for x in tail.rstrip(") ").split("+")) if tail else ()
+        groups = tuple(int(x) for x in (found["groups"] or "").split("+") if x.strip()) if found else ()
     except ValueError:
-        raise BadInput(f"'{text[:40]}' is no meter; write it as 3/4 or 6/8.") from None
-    return Meter(count, unit, groups)
+        found = None
+    if found is None:
+        raise BadInput(f"'{text[:40]}' is no meter; write it as 3/4, 6/8 or 7/8 (2+2+3).")
+    return Meter(int(found.groupdict().get("count") or sum(groups)), int(found["unit"]), groups)
 
 
 def meter_for(ticks: int, usual: Meter) -> Meter | None:

@@ -73,7 +73,11 @@ class MeterFrom(MovingEdit):
         stay_with_music(draft, old, laid, lambda k: k.bar > self.bar)
         cut = len(unsigned) and not any(draft.has(m.id) for m in unsigned)
         whole = ", bars that are cut are whole again" if cut else ""
-        return said(draft, laid, f"{place(piece, self.bar)} on is in {self.meter.split()[0]}, was {was}{whole}")
+        return said(
+            draft,
+            laid,
+            f"{place(piece, self.bar)} on is in {self.meter.split()[0] if meter_sign(self.meter) else meter}, was {was}{whole}",
+        )
 
 
 def scaled_into(piece: Piece, bar: int, meter: Meter) -> Change:

@@ -11,7 +11,17 @@ from hypothesis import strategies as st
 from ductus.core.chance import scattered
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.entry.commands.choices import ChordSymbol, PolicyTo
-from ductus.core.entry.commands.pen import Back, MovePen, OtherStaff, PenTo, PlacePen, Rest, ReturnToStart, TypedPlace
+from ductus.core.entry.commands.pen import (
+    Back,
+    MovePen,
+    OtherStaff,
+    PenTo,
+    PlacePen,
+    Rest,
+    ReturnToStart,
+    TypedPlace,
+    typed_tick,
+)
 from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.entry.commands.values import Dot, StepBase, TupletOf
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
@@ -24,7 +34,7 @@ from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece, records_of
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
-from tests.building import one_chord_at_a_time
+from tests.building import one_chord_at_a_time, piece_of
 
 
 class Player:
@@ -273,3 +283,16 @@ def test_scattered_numbers_fill_their_range_evenly() -> None:
     assert 0.99 < max(numbers) <= 1
     assert abs(sum(numbers) / len(numbers)) < 0.03
     assert all(350 < sum(k / 5 - 1 <= x < (k + 1) / 5 - 1 for x in numbers) < 450 for k in range(10))
+
+
+@pytest.mark.parametrize("text", ["5.2", "5,2", "5:2", "5 2", "bar 5, beat 2", "Bar 5 beat 2", "measure 5 beat 2"])
+def test_a_place_is_typed_as_it_is_said(text: str) -> None:
+    piece = piece_of("4/4", [(k, 1) for k in range(32)])
+    assert typed_tick(text, piece) == 17 * QUARTER
+    assert typed_tick(f"{text} 1/2", piece) == typed_tick(f"{text} and", piece) == 17 * QUARTER + QUARTER // 2
+
+
+@pytest.mark.parametrize("text", ["beat 2", "bar", "5 and", "5.2.3", "5/2", "end"])
+def test_what_is_no_place_leaves_the_pen(text: str) -> None:
+    with pytest.raises(BadInput, match="is no place; type bar and beat"):
+        typed_tick(text, piece_of("4/4", [(k, 1) for k in range(32)]))

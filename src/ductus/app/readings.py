@@ -14,7 +14,6 @@ from dataclasses import dataclass, field, replace
 
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
-from ductus.app.recording import since_part
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.performance.takes import Take
 from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
@@ -297,14 +296,12 @@ def takes_onto_page(
 
 def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_index: int) -> Job:
     """A take from the margin onto the page at a bar. Raises NotThere, BadInput."""
-    row = desk.take_row(take_id)
-    piece = desk.piece
+    row, piece = desk.take_row(take_id), desk.piece
     if any(r.take == row.id and notes_of_reading(piece, r) for r in piece.readings.values()):
         raise BadInput(f"{row.name} is on the page already; change how it is read, or undo it first.")
     part = piece.part(part_id)
     staff = staff if part.staves > 1 else 1
-    bar = piece.timeline.bar(bar_index)
-    clicked = row.source == "click"
+    bar, clicked = piece.timeline.bar(bar_index), row.source == "click"
     known = clicked or len(piece.notes) > 0
     start = bar.start - bar.missing if clicked else bar.start
     meters = piece.timeline.meters_from(bar_index, start)
@@ -315,7 +312,7 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
         hand=staff or None,
         kit=kit_of(part),
     )
-    choices = Choices(settings, where=Where(since=since_part(bar, start)))
+    choices = Choices(settings, where=Where(since=Where.since_part(bar, start)))
     return takes_onto_page(desk, [row], Reading("", row.id, part.id, staff, start, ""), choices)
 
 

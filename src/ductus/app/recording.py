@@ -21,7 +21,6 @@ from ductus.core.score.drums import kit_of
 from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.piece import Piece, bars_touched
 from ductus.core.score.records import Note, Reading
-from ductus.core.time.bars import Bar
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import listed
 from ductus.store.journal import CutOff
@@ -142,14 +141,9 @@ class Recording:
         voice = 1 if piece.part(plan.part).percussion else plan.voice  # hands and feet have voices of their own
         first = piece.timeline.bar(plan.bar)
         if plan.until is None or self.clicks is None:
-            return Where(plan.policy, voice, since_part(first, start))
+            return Where(plan.policy, voice, Where.since_part(first, start))
         last = piece.timeline.bar(max(plan.until, plan.bar))
         return Where(plan.policy, voice, first.start - start, last.end - start)
-
-
-def since_part(first: Bar, start: int) -> int | None:
-    """From which tick of the reading a take may touch the page that begins with this bar: the front of a bar that is cut stays as it is."""
-    return first.start - start if first.index and first.start > start else None
 
 
 def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:

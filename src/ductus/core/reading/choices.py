@@ -22,7 +22,7 @@ from ductus.core.reading.read import likely_meter
 from ductus.core.reading.settings import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.records import Note
-from ductus.core.time.bars import BarLines
+from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap
 
@@ -48,6 +48,12 @@ class Where:
     def holds(self, tick: int) -> bool:
         """May a note that begins at this tick of the reading be written?"""
         return (self.since is None or tick >= self.since) and (self.until is None or tick < self.until)
+
+    @staticmethod
+    def since_part(first: Bar, start: int) -> int | None:
+        """From which tick of a reading (counted from ``start``) a take that begins with this bar may touch the page: the front of a bar that is
+        cut stays as it is."""
+        return first.start - start if first.index and first.start > start else None
 
     def voices(self, staff: int) -> range:
         """The voices that it may empty: all of the staff, or (one hand, in a voice of its own) that one."""

@@ -88,6 +88,20 @@ def test_words_that_are_half_a_mark_are_none(text: str) -> None:
         wish_of(text)
 
 
+@pytest.mark.parametrize(
+    ("text", "hint"),
+    [
+        ("tie", "ties follow from values"),
+        ("3/4", "the frame"),
+        ("key G", "the frame"),
+        ("triplet", "keys of their own"),
+    ],
+)
+def test_what_is_written_elsewhere_says_where(text: str, hint: str) -> None:
+    with pytest.raises(BadInput, match=hint):
+        wish_of(text)
+
+
 def test_a_dynamic_with_its_words_is_two_marks_put_at_once() -> None:
     piece = put(quarters(2), "p dolce", 2)
     assert {(m.kind, m.text, m.tick) for m in piece.marks.values()} == {

@@ -133,6 +133,19 @@ DOTLESS = {
 }  # "cresc"
 
 
+NO_MARKS = tuple(
+    (re.compile(f"^(?:{pattern})$", re.I), hint)
+    for pattern, hint in (
+        (r"ties?", "ties follow from values; hold the key on, or lengthen the note over the bar line"),
+        (
+            r"\d+\s*/\s*\d+(?:\s*\(.*\))?|time signature|meter|key signature|key .+|pick-?up|clef",
+            "it stands in the frame (F4)",
+        ),
+        (r"rests?|dots?|triplets?|tuplets?", "values have keys of their own (F1 lists them)"),
+    )
+)
+
+
 def wish_of(text: str) -> Wish:
     """What a text asks for. Raises BadInput, with what is understood, for what is no mark.
 
@@ -155,6 +168,9 @@ def wish_of(text: str) -> Wish:
         return found
     if looks_like_chord(text):
         parse_chord(text)  # says what is understood
+    for asked, hint in NO_MARKS:
+        if asked.match(text):
+            raise BadInput(f"“{text[:40]}” is no mark: {hint}. Nothing was changed.")
     raise BadInput(
         f"“{text[:40]}” is no mark that Ductus knows. Put words that are to stand as they are in quotation marks; nothing was changed."
     )

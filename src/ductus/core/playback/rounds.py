@@ -69,7 +69,9 @@ def round_of(timeline: Timeline, first: int, last: int) -> Round:
     """The round over bars (indices, both included). Raises BadInput for one that begins with a pick-up."""
     begin, end = timeline.bar(first), timeline.bar(max(first, last))
     if begin.missing:
-        raise BadInput("A pick-up is not gone round: begin with the bar behind it. Nothing was begun.")
+        raise BadInput(
+            "A pick-up is not gone round, nor the rest of a bar that is cut: begin with the bar behind it. Nothing was begun."
+        )
     return Round(begin.index, end.index, begin.start, end.end - begin.start)
 
 

@@ -162,8 +162,7 @@ class Timeline:
         if index == 0 and self.pickup:
             meter = self.meters[0]
             return Bar(0, 0, self.pickup, meter, meter.bar_ticks - self.pickup)
-        k = max(bisect_right(self._changes, index, key=lambda c: c[0]) - 1, 0)
-        first, start, meter = self._changes[k]
+        first, start, meter = self._laid_from(index)
         part = self._parts.get(index, CutPart(meter))
         return Bar(index, start + (index - first) * meter.bar_ticks, meter.bar_ticks, part.meter, part.before)
 
@@ -207,7 +206,11 @@ class Timeline:
 
     def laid_by(self, index: int) -> Meter:
         """The meter that says how long a bar is: that of the bar, for a part of one that is cut its own."""
-        return self.meters[max(i for i in self.meters if i <= max(index, 0))]
+        return self._laid_from(index)[2]
+
+    def _laid_from(self, index: int) -> tuple[int, int, Meter]:
+        """The change of meter that a bar is laid by: its bar, its tick, the meter."""
+        return self._changes[max(bisect_right(self._changes, index, key=lambda c: c[0]) - 1, 0)]
 
     def meters_from(self, bar: int, zero: int) -> tuple[tuple[int, Meter], ...]:
         """The meter of a bar and all changes after it, as (tick counted from ``zero``, meter)."""

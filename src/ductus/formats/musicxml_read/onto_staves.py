@@ -126,6 +126,7 @@ class StavesWriter:
             key = (raw.voice, number)
             if way == "start":
                 self._open[key] = raw
+                self._nested.discard(key)
                 nest = [k for k in self._open if k[0] == raw.voice]
                 if len(nest) > 1:
                     self._nested.update(nest)

@@ -104,21 +104,8 @@ def facts_of(root: Element, name: str, bars: Bars, count: int, losses: Losses) -
         title, movement = movement or printable(name), ""
     elif movement == title:
         movement = ""
-    cut = [
-        w[:MAX_TEXT]
-        for w in (title, movement, people["composer"], people["arranger"], people["lyricist"], rights, number)
-    ]
-    return Facts(
-        title=cut[0],
-        subtitle=cut[1],
-        composer=cut[2],
-        arranger=cut[3],
-        lyricist=cut[4],
-        rights=cut[5],
-        number=cut[6],
-        pickup=bars.pickup,
-        bars=count,
-    )
+    head = {"title": title, "subtitle": movement, "number": number, "rights": rights, **people}
+    return Facts(**{name: words[:MAX_TEXT] for name, words in head.items()}, pickup=bars.pickup, bars=count)
 
 
 # --- keys, tempi, signs of bars --------------------------------------------------------------------

@@ -43,7 +43,7 @@ def lines(
                     continue
                 losses.add("slur~ from a grace note (now from the note behind it)", start.bar)
             elif start.end.grace or end.end.grace:
-                losses.add(f"{kind}~ to a grace note (now to the note behind it)", start.bar)
+                losses.add(f"{kind}~ at a grace note (now at the note behind it)", start.bar)
             if first is None or last is None or first.tick >= last.tick:
                 losses.add(f"{kind}~ within one note or chord", start.bar)
             elif kind == "tremolo" and not shared_evenly(first, last):

@@ -12,6 +12,7 @@ from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, KeyChange
+from ductus.core.score.signs import BAR_SIGNS
 from ductus.core.time.bars import MAX_BAR, Timeline
 from ductus.core.words import capital, count_words
 
@@ -97,21 +98,32 @@ def said(draft: Draft, laid: Timeline, words: str) -> Change:
 
 
 def shifted_bars(draft: Draft, from_bar: int, by: int) -> None:
-    """Meters, keys and signs of bars from a bar on go ``by`` bars later; the first of meter and key stay. Records that were dropped stay so."""
+    """What stands at bars from one on goes ``by`` bars later."""
+
+    def shifted(bar: int) -> int:
+        return bar + by if bar >= from_bar else bar
+
+    moved_bars(draft, shifted, shifted)
+
+
+def moved_bars(draft: Draft, begins: Callable[[int], int], ends: Callable[[int], int]) -> None:
+    """Meters, keys and signs of bars go to other bars (indices): by ``begins`` what stands at the beginning of one, by ``ends`` what stands at its
+    end; an ending reaches from one to the other. The first of meter and key stay, and records that were dropped stay so."""
     piece = draft.piece
     for meter in piece.meters.values():
-        if meter.bar >= from_bar and meter.bar > 0 and draft.has(meter.id):
-            draft.put(replace(meter, bar=meter.bar + by))
+        if meter.bar and begins(meter.bar) != meter.bar and draft.has(meter.id):
+            draft.put(replace(meter, bar=begins(meter.bar)))
     for key in piece.keys.values():
-        if key.bar >= from_bar and key.bar > 0 and draft.has(key.id):
-            draft.put(replace(key, bar=key.bar + by))
+        if key.bar and begins(key.bar) != key.bar and draft.has(key.id):
+            draft.put(replace(key, bar=begins(key.bar)))
     for sign in piece.signs.values():
         if not draft.has(sign.id):
             continue
-        if sign.bar >= from_bar:
-            draft.put(replace(sign, bar=sign.bar + by))
-        elif sign.bar + sign.bars > from_bar:
-            draft.put(replace(sign, bars=max(sign.bars + by, 1)))
+        first = (ends if BAR_SIGNS[sign.kind].right else begins)(sign.bar)
+        last = ends(sign.bar + sign.bars - 1)
+        moved = replace(sign, bar=first, bars=max(last - first + 1, 1) if sign.kind == "ending" else sign.bars)
+        if moved != sign:
+            draft.put(moved)
 
 
 def shifted_ticks(draft: Draft, start: int, by: int) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Annotated, Literal
@@ -11,7 +10,7 @@ from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
-from ductus.core.score.frame.base import BarIndex, FrameEdit, place
+from ductus.core.score.frame.base import BarIndex, FrameEdit, moved_bars, place
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import MeterChange
 from ductus.core.score.signs import BAR_SIGNS, words_of_sign
@@ -58,7 +57,7 @@ class CutBar(FrameEdit):
                 draft.put(MeterChange(draft.new_id("m"), index + 1, laid, "none"))
             draft.put(part)
             return draft.change(where.format(" ends in front of"))
-        _moved(draft, lambda bar: bar + (bar > index), lambda bar: bar + (bar >= index))
+        moved_bars(draft, lambda bar: bar + (bar > index), lambda bar: bar + (bar >= index))
         draft.put(part)
         draft.put(MeterChange(draft.new_id("m"), index + 1, second, "none"))
         if not any(m.bar == index + 1 for m in piece.meters.values()):
@@ -88,9 +87,11 @@ class JoinBar(FrameEdit):
         draft = Draft(piece)
         for sign in inside:
             draft.drop(sign)
-        _moved(
-            draft, lambda bar: bar - min(max(bar - first, 0), gone), lambda bar: bar - min(max(bar - first, 0), gone)
-        )
+
+        def earlier(bar: int) -> int:
+            return bar - min(max(bar - first, 0), gone)
+
+        moved_bars(draft, earlier, earlier)
         whole = timeline.bar(first).meter if gone else timeline.laid_by(last + 1)
         for meter in piece.meters.values():
             if meter.bar == first and timeline.laid_by(first - 1) != whole:  # behind another bar that is cut
@@ -138,23 +139,3 @@ def _nothing_from(piece: Piece, tick: int, index: int) -> bool:
         n.end > tick for p in piece.parts for n in piece.notes_between(p, tick, piece.timeline.bar(index).end)
     )
     return not sounding and not any(m.tick >= tick or m.end > tick for m in piece.marks.values())
-
-
-def _moved(draft: Draft, begins: Callable[[int], int], ends: Callable[[int], int]) -> None:
-    """What stands at bars goes to other bars: by ``begins`` what stands at their beginning, by ``ends`` what stands at their end."""
-    piece = draft.piece
-    for meter in piece.meters.values():
-        if meter.bar and begins(meter.bar) != meter.bar:
-            draft.put(replace(meter, bar=begins(meter.bar)))
-    for key in piece.keys.values():
-        if key.bar and begins(key.bar) != key.bar:
-            draft.put(replace(key, bar=begins(key.bar)))
-    for sign in piece.signs.values():
-        if not draft.has(sign.id):
-            continue
-        if sign.kind == "ending":
-            start, last = begins(sign.bar), ends(sign.bar + sign.bars - 1)
-            draft.put(replace(sign, bar=start, bars=max(last - start + 1, 1)))
-        else:
-            to = (ends if BAR_SIGNS[sign.kind].right else begins)(sign.bar)
-            draft.put(replace(sign, bar=to))

@@ -50,7 +50,7 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
   const set = (name: keyof typeof words) => (text: string) => setWords({ ...words, [name]: text })
 
   const make = () => onMake({
-    ...words, meter, fifths: Number(fifths), mode, pickup: asked < barTicks ? asked : 0, bpm: Number(bpm) || 92, bpm_to: Number(bpmTo) || null,
+    ...words, lyricist: SUNG.includes(layout) ? words.lyricist : '', meter, fifths: Number(fifths), mode, pickup: asked < barTicks ? asked : 0, bpm: Number(bpm) || 92, bpm_to: Number(bpmTo) || null,
     ...(layout === CHOSEN ? { parts: [...parts] } : { layout: layout as NonNullable<Answers['layout']> }),
   })
   return (

@@ -13,6 +13,7 @@ from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.changes import Change
+from ductus.core.score.frame.meters import KeyFrom
 from ductus.core.score.piece import Piece, records_of
 from ductus.core.score.records import Mark, Part
 from ductus.core.score.selection.base import At, Edit, Question
@@ -91,7 +92,8 @@ def test_reading_steps_again_moves_what_follows_in_the_voice() -> None:
 def test_respell_octave_transpose_velocity_hand_and_voice() -> None:
     piece = piece_of("4/4", [(0, 1)], pitch="C#5")
     assert [str(n.pitch) for n in after(piece, Respell()).notes.values()] == ["Db5"]
-    assert [str(n.pitch) for n in after(after(piece, Respell()), Respell()).notes.values()] == ["C#5"]
+    twice = after(after(piece, Respell()), Respell())
+    assert [str(n.pitch) for n in after(twice, Respell()).notes.values()] == ["C#5"]
     assert [n.pitch.midi for n in after(piece, Octave(-1)).notes.values()] == [61]
     assert [n.pitch.midi for n in after(piece, Transpose(-3)).notes.values()] == [70]
     assert [n.velocity for n in after(piece, Velocity(by=100)).notes.values()] == [127]
@@ -243,19 +245,37 @@ def test_nothing_gets_shorter_than_a_step() -> None:
     assert rhythm(after(piece, EndAt(note.id, 0), at=AT)) == [(0, 0.25)]
 
 
-def test_respelling_toggles_between_sensible_names_only() -> None:
-    """Common practice: white keys of C major have one usual name, black keys two; no double accidentals."""
-    white = [piece_of("4/4", [(0, 1)], pitch=f"{step}5") for step in "CDEFGAB"]
-    assert [str(n.pitch) for p in white for n in after(p, Respell()).notes.values()] == [f"{s}5" for s in "CDEFGAB"]
-    assert (
-        edit_notes(white[0], Respell(), everything(white[0]), AT).sentence
-        == "In this key there is no other usual name for them"
-    )
-    for black, other in (("C#5", "Db5"), ("Eb5", "D#5"), ("F#5", "Gb5"), ("G#5", "Ab5"), ("Bb5", "A#5")):
-        piece = piece_of("4/4", [(0, 1)], pitch=black)
-        assert [str(n.pitch) for n in after(piece, Respell()).notes.values()] == [other]
-    sharp = piece_of("4/4", [(0, 1)], fifths=6, pitch="F5")
-    assert [str(n.pitch) for n in after(sharp, Respell()).notes.values()] == ["E#5"]
+@pytest.mark.parametrize(
+    ("fifths", "pitch", "names"),
+    [
+        (1, "F#5", ["Gb5", "E##5", "F#5"]),  # in G major, where F sharp is a tone of the key
+        (-4, "Ab5", ["G#5", "Ab5"]),
+        (0, "C5", ["B#4", "Dbb5", "C5"]),
+        (6, "F5", ["Gbb5", "E#5", "F5"]),  # in F sharp major E sharp is the usual name
+    ],
+)
+def test_respelling_goes_through_all_names(fifths: int, pitch: str, names: list[str]) -> None:
+    """Enharmonic names with at most two accidentals (common practice): three of each key, but two of G sharp."""
+    piece = piece_of("4/4", [(0, 1)], fifths=fifths, pitch=pitch)
+    seen = []
+    for _ in names:
+        piece = after(piece, Respell())
+        seen += [str(n.pitch) for n in piece.notes.values()]
+    assert sorted(seen) == sorted(names)
+    assert seen[-1] == pitch
+
+
+def test_respelling_says_what_a_note_is_in_the_key() -> None:
+    """Names of the degrees: common practice, as in any harmony book."""
+    piece = piece_of("4/4", [(0, 1)], fifths=-2, pitch="Gb5")
+    piece = KeyFrom(0, -2, "minor").change(piece).apply(piece)
+    said = []
+    for _ in range(3):
+        change = edit_notes(piece, Respell(), everything(piece), AT)
+        said.append(change.sentence)
+        piece = change.apply(piece)
+    assert "F sharp 5, leading note of G minor" in said
+    assert "G flat 5, lowered first of G minor" in said
 
 
 def test_pasting_keeps_brackets_and_goes_where_the_pen_is() -> None:

@@ -355,9 +355,11 @@ def test_a_letter_writes_the_nearest_octave() -> None:
 
 
 def test_chromatic_steps_lean_the_way_the_line_moves() -> None:
-    player = Player().chord(60).chord(61).chord(62).chord(61).chord(60)
-    written: list[Note] = sorted(player.piece.notes.values(), key=lambda n: n.tick)
-    assert [str(n.pitch) for n in written] == ["C4", "C#4", "D4", "Db4", "C4"]
+    rising = Player().chord(60).chord(61).chord(62)
+    falling = Player().chord(62).chord(61).chord(60)
+    for player, names in ((rising, ["C4", "C#4", "D4"]), (falling, ["D4", "Db4", "C4"])):
+        written: list[Note] = sorted(player.piece.notes.values(), key=lambda n: n.tick)
+        assert [str(n.pitch) for n in written] == names
 
 
 def test_ready_is_one_action_and_undoes_itself() -> None:

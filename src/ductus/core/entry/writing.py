@@ -7,11 +7,13 @@ here and nowhere else, so that every way obeys them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 from ductus.core.entry.hands import divides, hands_of
+from ductus.core.entry.spelling import correct_last, spelled_at
 from ductus.core.entry.state import EntryState, Held, Outcome, Step, evolved
 from ductus.core.pitch.chords import nearest_allowed
-from ductus.core.pitch.pitches import Pitch, spell_in_key
+from ductus.core.pitch.pitches import Pitch
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import DRUMS, FEET, HANDS, drum_by_place, drum_of, drum_pitch, sound_words
 from ductus.core.score.edits import Placed, Strike, clear_brackets, mark_tuplet, place_chord
@@ -23,19 +25,18 @@ from ductus.core.words import capital, count_words, listed
 
 
 def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
-    """Spell a played key at the pen: by the signature in force, leaning the way the line moves; held to harmony if asked."""
-    key = heard_as(piece, state, key)
+    """Spell a played key at the pen as if it were struck alone; held to harmony if asked."""
+    return spelled(piece, state, [key])[key]
+
+
+def spelled(piece: Piece, state: EntryState, keys: Iterable[int]) -> dict[int, Pitch]:
+    """Spell keys that are struck together at the pen, each as the key that will be written for it; held to harmony if asked."""
+    written = {key: heard_as(piece, state, key) for key in keys}
     if piece.part(state.part).percussion:
-        return drum_pitch(key)
-    bar = piece.timeline.bar_at(state.tick)
-    fifths = piece.key_at(bar.index).fifths
-    plain = spell_in_key(key, fifths)
-    if abs(plain.fifths - fifths - 2) <= 3:  # a tone of the key
-        return plain
-    last = last_note(piece, state)
-    if last is None or abs(key - last.pitch.midi) != 1:
-        return plain
-    return spell_in_key(key, fifths, 1 if key > last.pitch.midi else -1)
+        return {key: drum_pitch(drum) for key, drum in written.items()}
+    struck = sorted(set(written.values()))
+    pitches = dict(zip(struck, spelled_at(piece, state.line, state.tick, struck), strict=True))
+    return {key: pitches[heard] for key, heard in written.items()}
 
 
 def last_note(piece: Piece, state: EntryState) -> Note | None:
@@ -65,8 +66,10 @@ def heard_as(piece: Piece, state: EntryState, key: int) -> int:
 def strikes_of(piece: Piece, state: EntryState, held: Iterable[Held]) -> list[Strike]:
     """Keys as notes to be written, from low to high, each pitch once."""
     found: dict[int, Strike] = {}
-    for h in sorted(held, key=lambda h: h.key):
-        pitch = spell(piece, state, h.key)
+    held = sorted(held, key=lambda h: h.key)
+    pitches = spelled(piece, state, [h.key for h in held])
+    for h in held:
+        pitch = pitches[h.key]
         found.setdefault(pitch.midi, Strike(pitch, state.touch.velocity or h.velocity))
     return list(found.values())
 
@@ -100,14 +103,15 @@ def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Seq
         return put_chord(draft, state, tick, step, strikes)
     hands = hands_of(piece, evolved(state, tick=tick), [s.pitch.midi for s in strikes])
     ids: list[str] = []
-    duplicates, at, voice = 0, tick, state.voice
+    duplicates, at, voice, respelled = 0, tick, state.voice, ""
     for staff in (1, 2):
         mine = [s for s, hand in zip(strikes, hands, strict=True) if hand == staff]
         placed = put_chord(draft, evolved(state, staff=staff), at, step, mine)
         ids += placed.ids
         duplicates += placed.duplicates
         at, voice = placed.tick if mine else at, placed.voice if mine else voice
-    return Placed(at, tuple(ids), duplicates, voice)
+        respelled = " and ".join(filter(None, (respelled, placed.respelled)))
+    return Placed(at, tuple(ids), duplicates, voice, respelled)
 
 
 def put_strokes(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
@@ -144,7 +148,17 @@ def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Se
         mark_tuplet(draft, state.line, placed.tick, state.step.value)
     elif state.policy == "replace":
         clear_brackets(draft, state.line, placed.tick, step)
+    if placed.ids and not draft.piece.part(state.part).percussion:
+        respelled = correct_last(draft, state.line, last_ids(state), placed.tick, placed.ids)
+        return replace(placed, respelled=respelled) if respelled else placed
     return placed
+
+
+def last_ids(state: EntryState) -> tuple[str, ...]:
+    """The notes of the last step of this pass."""
+    if state.beating.sounding:
+        return state.beating.sounding[-1].ids
+    return state.steps[-1].ids if state.steps else ()
 
 
 def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequence[Strike]) -> str:
@@ -152,6 +166,8 @@ def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequenc
     part = piece.part(state.part)
     what = " and ".join(sound_words(part, s.pitch) for s in strikes) if strikes else "rest"
     say = f"{what}, {state.step.words}, {piece.timeline.place_words(placed.tick)}"
+    if placed.respelled:
+        say += f"; {placed.respelled}"
     if placed.duplicates:
         say += f"; {count_words(placed.duplicates, 'note')} there already"
     if strikes and placed.voice != state.voice:
@@ -159,10 +175,11 @@ def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequenc
     return say
 
 
-def pending_words(piece: Piece, state: EntryState, held: Iterable[Held]) -> str:
+def pending_words(piece: Piece, state: EntryState, held: Sequence[Held]) -> str:
     """Keys that are gathered, in words."""
     part = piece.part(state.part)
-    return listed([sound_words(part, spell(piece, state, h.key)) for h in sorted(held, key=lambda h: h.key)])
+    pitches = spelled(piece, state, [h.key for h in held])
+    return listed([sound_words(part, pitches[key]) for key in sorted(pitches)])
 
 
 def dropped_words(piece: Piece, state: EntryState) -> str:

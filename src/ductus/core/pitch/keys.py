@@ -8,6 +8,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from ductus.core.errors import BadInput
+from ductus.core.pitch.pitches import STEPS, Pitch
 
 SHARP_ORDER = "FCGDAEB"
 MAJOR_NAMES = {
@@ -84,3 +85,31 @@ def key_words(fifths: int, mode: str = "major") -> str:
     """
     check_fifths(fifths)
     return f"{(MINOR_NAMES if mode == 'minor' else MAJOR_NAMES)[fifths]} {mode}"
+
+
+DEGREES = ("tonic", "supertonic", "mediant", "subdominant", "dominant", "submediant", "leading note")
+ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh")
+ALTERED = {
+    -3: "three times lowered ",
+    -2: "twice lowered ",
+    -1: "lowered ",
+    1: "raised ",
+    2: "twice raised ",
+    3: "three times raised ",
+}
+TONIC_OF_MINOR = 3  # fifths from the major tonic of the same signature
+
+
+def degree_words(pitch: Pitch, fifths: int, mode: str = "major") -> str:
+    """Say what a pitch is in a key (common practice): "leading note", "raised sixth", "lowered second".
+
+    >>> degree_words(Pitch("F", 1, 4), -2, "minor"), degree_words(Pitch("E", 0, 4), -2, "minor")
+    ('leading note', 'raised sixth')
+    """
+    minor = mode == "minor"
+    tonic = fifths + (TONIC_OF_MINOR if minor else 0)
+    degree = (STEPS.index(pitch.step) - STEPS.index("FCGDAEB"[(tonic + 1) % 7])) % 7
+    off = pitch.alter - signature(fifths)[pitch.step]
+    if minor and degree == 6:
+        return "leading note" if off == 1 else "subtonic" if not off else f"{ALTERED[off]}seventh"
+    return f"{ALTERED[off]}{ORDINALS[degree]}" if off else DEGREES[degree]

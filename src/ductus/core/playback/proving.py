@@ -16,6 +16,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ductus.core.entry.spelling import spelled_at
 from ductus.core.errors import BadInput
 from ductus.core.performance.aligning import Alignment, align, mapped
 from ductus.core.performance.following import Follower, Run, runs
@@ -219,7 +220,7 @@ class _Held:
         return out, [n for n in missing if n.id not in gone], [e for k, e in enumerate(self.extra) if k not in used]
 
     def _slip(self, n: Note, p: PlayedNote) -> Difference:
-        played = spell_in_key(p.key, self._fifths(n.tick), 1 if p.key > n.pitch.midi else -1)
+        (played,) = spelled_at(self.piece, n.line, n.tick, [p.key])
         words = f"{pitch_words(n.pitch)} on the page, {pitch_words(played)} played"
         return Difference("pitch", n.tick, (n.id,), words, n.staff, played, p.velocity)
 

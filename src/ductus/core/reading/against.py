@@ -408,8 +408,9 @@ def names(
         fifths, mode = estimate_key(keys, starts, spans)
     else:
         fifths, mode = settings.key, mode_of(settings.key, keys, starts, spans)
-    number = {t: k for k, t in enumerate(sorted({ticks[n] for n in order}))}
-    spelled = spell_notes(keys, [number[ticks[n]] for n in order], [hand[n] for n in order], fifths)
+    first, last = ticks[order[0]], max(ticks[n] for n in order)
+    bar_starts = [start for start, _, _ in settings.bars.between(first, last + 1)]
+    spelled = spell_notes(keys, [ticks[n] for n in order], [hand[n] for n in order], fifths, mode, bar_starts)
     pitches = [spelled[0]] * len(played.key)
     for k, n in enumerate(order):
         pitches[n] = spelled[k]

@@ -15,7 +15,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
+from ductus.core.pitch.pitches import Pitch, pitch_on_line, pitch_words
+from ductus.core.pitch.speller import Around, SpelledChord, names_of
 from ductus.core.reading.kit import ROLLED, struck_again
 from ductus.core.reading.settings import Ornament, ReadNote
 
@@ -196,9 +197,21 @@ def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int,
     return replace(take, notes=tuple(notes[e] for e in order)), tuple(order)
 
 
+def grace_pitches(keys: Sequence[int], main: Pitch, fifths: int) -> list[Pitch]:
+    """Spell grace notes, in their order, by the note that they lead to."""
+    pitches: list[Pitch] = []
+    after = SpelledChord(0, (main.midi,), (main.fifths,))
+    for key in reversed(keys):
+        (name,) = names_of([key], Around(fifths, after=after))
+        pitches.insert(0, pitch_on_line(key, name))
+        after = SpelledChord(0, (key,), (name,))
+    return pitches
+
+
 def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament], fifths: int) -> tuple[ReadNote, ...]:
     """The notes of a reading of ``plainly`` (events already those of the take) with the signs of these ornaments."""
     sign: dict[int, str] = {}
+    written = {n.event: n for n in notes}
     crushed: dict[int, tuple[Pitch, ...]] = {}
     for ornament in ornaments:
         main = main_event(take, ornament)
@@ -210,8 +223,7 @@ def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament]
             sign.update(dict.fromkeys(ornament.events, "rolled"))
         else:
             keys = [take.notes[e].key for e in ornament.events[:-1]]
-            leaning = 1 if keys[0] < take.notes[main].key else -1
-            crushed[main] = (*crushed.get(main, ()), *(spell_in_key(key, fifths, leaning) for key in keys))
+            crushed[main] = (*crushed.get(main, ()), *grace_pitches(keys, written[main].pitch, fifths))
     return tuple(
         replace(
             n,

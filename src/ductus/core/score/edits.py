@@ -31,12 +31,14 @@ class Strike:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """What became of a chord: the tick it was written at, ids of its notes, and duplicates left out."""
+    """What became of a chord: the tick it was written at, ids of its notes, duplicates left out, its voice, and notes of the step before
+    that it gave other names, in words."""
 
     tick: int
     ids: tuple[str, ...]
     duplicates: int
     voice: int
+    respelled: str = ""
 
 
 def clear_span(draft: Draft, line: Line, start: int, end: int, keep: Set[str] = frozenset()) -> None:

@@ -10,36 +10,41 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.pitch.intervals import interval_words
-from ductus.core.pitch.keys import signature
+from ductus.core.pitch.keys import degree_words, key_words, signature
 from ductus.core.pitch.pitches import STEPS, Pitch, pitch_on_line, pitch_words, spell_in_key
+from ductus.core.pitch.speller import names_in_key
 from ductus.core.score.changes import Change
 from ductus.core.score.frame.moving import moved_note
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.records import KeyChange, Note
 from ductus.core.score.selection.base import At, Edit, each
 from ductus.core.words import article, count_words, listed
 
-SENSIBLE = 8  # fifths from the middle of the key: beyond, a name is not usual there (in C major no E sharp, no C flat)
+
+def key_of(piece: Piece, note: Note) -> KeyChange:
+    """The key in force where a note stands."""
+    return piece.key_at(piece.timeline.bar_at(note.tick).index)
 
 
 def fifths_at(piece: Piece, note: Note) -> int:
     """The signature in force where a note stands."""
-    return piece.key_at(piece.timeline.bar_at(note.tick).index).fifths
+    return key_of(piece, note).fifths
 
 
-def other_name(pitch: Pitch, fifths: int) -> Pitch:
-    """The sensible enharmonic name that a pitch does not have now, else its own: never a double accidental, and a white key is renamed
-    only in keys that are near the other name (common practice)."""
-    centre = fifths + 2
-    names = [f for f in (pitch.fifths + 12, pitch.fifths - 12) if -8 < f < 13 and abs(f - centre) <= SENSIBLE]
-    if names:
-        return pitch_on_line(pitch.midi, min(names, key=lambda f: abs(f - centre)))
-    return pitch if abs(pitch.alter) < 2 else spell_in_key(pitch.midi, fifths)
+def function_words(pitch: Pitch, key: KeyChange) -> str:
+    """What a pitch is in a key: "leading note of G minor"."""
+    return f"{degree_words(pitch, key.fifths, key.mode)} of {key_words(key.fifths, key.mode)}"
+
+
+def next_name(note: Note, key: KeyChange) -> Pitch:
+    """The name after the one that a pitch has: all names with at most two accidentals come in turn, the usual one of the key first."""
+    names = names_in_key(note.pitch.midi, key.fifths, key.mode)
+    return pitch_on_line(note.pitch.midi, names[(names.index(note.pitch.fifths) + 1) % len(names)])
 
 
 @dataclass(frozen=True, slots=True)
 class Respell(Edit):
-    """Toggle between the sensible names of each pitch; what has only one stays."""
+    """The next name of each pitch; what it is in the key is said."""
 
     name: Literal["respell"] = "respell"
 
@@ -48,10 +53,14 @@ class Respell(Edit):
         change = each(
             piece,
             notes,
-            lambda n: replace(n, pitch=other_name(n.pitch, fifths_at(piece, n))),
+            lambda n: replace(n, pitch=next_name(n, key_of(piece, n))),
             lambda n: f"{n} respelled",
         )
-        return change or Change("In this key there is no other usual name for them")
+        named = [a for _, a in change.rows if isinstance(a, Note)]
+        if not 0 < len(named) <= 4:
+            return change
+        said = dict.fromkeys(f"{pitch_words(n.pitch)}, {function_words(n.pitch, key_of(piece, n))}" for n in named)
+        return replace(change, sentence="; ".join(said))
 
 
 @dataclass(frozen=True, slots=True)

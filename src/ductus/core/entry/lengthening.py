@@ -32,10 +32,11 @@ def write_held(state: EntryState, piece: Piece, time_us: int, grey: str = "drop"
     stretch(draft, state, state.beating.sounding, start, end)
     sounding = list(state.beating.sounding)
     ids: tuple[str, ...] = ()
+    slot = None
     if new or not old:
         strikes = strikes_of(piece, state, new)
         placed = put_step(draft, evolved(state, policy="add") if old else state, start, end - start, strikes)
-        start, ids = placed.tick, placed.ids
+        start, ids, slot = placed.tick, placed.ids, placed.slot
         say = step_words(piece, state, placed, strikes)
         keys = {heard_as(piece, state, h.key): h.key for h in new if h.is_down}
         sounding += [
@@ -48,7 +49,7 @@ def write_held(state: EntryState, piece: Piece, time_us: int, grey: str = "drop"
     if lost:
         say += f"; {count_words(lost, 'key')} let go before, not written"
     after = evolved(
-        moved_on(state, start, ids),
+        moved_on(state, start, ids, slot),
         held=tuple(h for h in state.held if h.is_down),
         beating=Beating(state.beating.count + 1, time_us, tuple(sounding)),
     )

@@ -30,11 +30,12 @@ from ductus.core.entry.commands.choices import (
     WhenWritten,
 )
 from ductus.core.entry.commands.pen import AtSpanEnd, HoldInBars, PlacePen, ToVoice
-from ductus.core.entry.commands.values import FixPitch, FixVelocity, SoundLate, VaryLength
+from ductus.core.entry.commands.values import FillTuplet, FixPitch, FixVelocity, SoundLate, VaryLength
 from ductus.core.entry.hands import divides
 from ductus.core.entry.marking import open_words
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.ways.registry import WAY_WORDS
+from ductus.core.entry.writing import open_slot
 from ductus.core.phrases import Choice, Phrase, plain
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.drums import DRUMS
@@ -138,14 +139,27 @@ def _where(state: EntryState, piece: Piece, into: str = " into ", at: str = ", f
     )
 
 
-def _value(state: EntryState) -> tuple[Phrase, ...]:
+def _value(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     words = state.step.words
     once = f" once, then {state.step_after.words} again" if state.step_after else ""
     return (
         plain(f"{article(words)} "),
         Phrase(words, "step value", form="ladder"),
         plain(state.step.latch_words + once),
+        *_unfinished(state, piece),
     )
+
+
+def _unfinished(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
+    """What the tuplet at the pen still lacks, and how it can be filled."""
+    slot = open_slot(piece, state) if state.down else None
+    if slot is None:
+        return ()
+    fills = (
+        Choice("rest to its end", FillTuplet("rest")),
+        Choice("hold the note before to its end", FillTuplet("hold")),
+    )
+    return plain(" ("), Phrase(slot.left_words(state.tick), "unfinished tuplet", fills), plain(")")
 
 
 def _pick(name: str, words: dict[str, str], now: str, make: Callable[[Any], Any]) -> Phrase:
@@ -161,7 +175,7 @@ def _policy(state: EntryState) -> tuple[Phrase, ...]:
 
 def _step(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     return (
-        *_where(state, piece), plain(": each step "), *_value(state), plain(", sounding "), _sounding(state),
+        *_where(state, piece), plain(": each step "), *_value(state, piece), plain(", sounding "), _sounding(state),
         plain("; a chord is written "), _pick("when", WHEN, state.when, WhenWritten), plain(" and "), *_policy(state),
     )  # fmt: skip
 
@@ -185,14 +199,18 @@ def _pulse(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     )
     until = {"next": "until the next", "release": "until it is let go"}
     return (
-        *_where(state, piece), plain(": each pulse "), *_value(state), plain(", beaten by "), Phrase(beaten, "pulse", keys),
+        *_where(state, piece), plain(": each pulse "), *_value(state, piece), plain(", beaten by "), Phrase(beaten, "pulse", keys),
         plain("; a note lasts "), _pick("until", until, state.pulse_until, PulseUntil), plain(" and "), *_policy(state),
     )  # fmt: skip
 
 
 def _rhythm(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     by = {"step": "any key of the instrument", "time": "a rhythm struck in time on any one key is written"}
-    after = (plain(" "), *_value(state)) if state.rhythm_by == "step" else (plain(" down to "), *_value(state)[1:])
+    after = (
+        (plain(" "), *_value(state, piece))
+        if state.rhythm_by == "step"
+        else (plain(" down to "), *_value(state, piece)[1:])
+    )
     begin = Phrase("the pitches", "pitches", (Choice("begin the pitches where this rhythm began", BeginPitches()),))
     return (
         *_where(state, piece), plain(": each value key writes its value, "), _pick("rhythm by", by, state.rhythm_by, RhythmBy),
@@ -221,7 +239,7 @@ def _beat(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
 def _foot(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     grey = {"drop": "not written", "write": "written"}
     return (
-        *_where(state, piece), plain(": each tap "), *_value(state), plain("; what is held is written and "), *_policy(state),
+        *_where(state, piece), plain(": each tap "), *_value(state, piece), plain("; what is held is written and "), *_policy(state),
         plain("; a key let go before the tap is "), _pick("let go early", grey, state.foot_grey, GreyKeys),
     )  # fmt: skip
 
@@ -230,7 +248,7 @@ def _walk(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     rate = round(60e6 / state.walk_us)
     rates = tuple(Choice(f"{r} steps a minute", WalkRate(r), r == rate) for r in RATES)
     return (
-        *_where(state, piece), plain(": each step "), *_value(state), plain(", "), Phrase(f"{rate} a minute", "rate", rates),
+        *_where(state, piece), plain(": each step "), *_value(state, piece), plain(", "), Phrase(f"{rate} a minute", "rate", rates),
         plain(" while keys are held, which "), _pick("held keys", HELD, "repeat" if state.repeats else "last", lambda how: RepeatHeld(how == "repeat")),
         plain("; it "), *_policy(state),
     )  # fmt: skip

@@ -11,16 +11,24 @@ from dataclasses import replace
 
 from ductus.core.entry.hands import divides, hands_of
 from ductus.core.entry.spelling import correct_last, spelled_at
-from ductus.core.entry.state import EntryState, Held, Outcome, Step, evolved
+from ductus.core.entry.state import EntryState, Held, Outcome, Step, StepValue, evolved
 from ductus.core.pitch.chords import nearest_allowed
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import DRUMS, FEET, HANDS, drum_by_place, drum_of, drum_pitch, sound_words
-from ductus.core.score.edits import Placed, Strike, clear_brackets, mark_tuplet, place_chord
+from ductus.core.score.edits import (
+    Placed,
+    Strike,
+    clear_brackets,
+    clear_span,
+    clear_strangers,
+    mark_tuplet,
+    place_chord,
+)
 from ductus.core.score.harmony import classes_at
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
-from ductus.core.time.values import BASE_TICKS
+from ductus.core.score.slots import Slot, slot_at, value_within
 from ductus.core.words import capital, count_words, listed
 
 
@@ -79,12 +87,57 @@ def write_step(state: EntryState, piece: Piece) -> Outcome:
     full = span_is_full(state)
     if full is not None:
         return full
+    state, clipped = within_slot(piece, state)
     strikes = strikes_of(piece, state, state.held)
     draft = Draft(piece)
     placed = put_step(draft, state, state.tick, state.step.ticks, strikes)
-    say = step_words(piece, state, placed, strikes)
-    after = moved_on(state, placed.tick, placed.ids)
-    return Outcome(after, draft.change(capital(say)), say + turn_words(after, placed.tick + state.step.ticks))
+    say = step_words(piece, state, placed, strikes) + clipped
+    end = placed.tick + state.step.ticks
+    after = moved_on(state, placed.tick, placed.ids, placed.slot)
+    left = f"; {placed.slot.left_words(end)}" if placed.slot is not None and end < placed.slot.end else ""
+    return Outcome(after, draft.change(capital(say)), say + left + turn_words(after, end))
+
+
+def open_slot(piece: Piece, state: EntryState) -> Slot | None:
+    """The tuplet that the pen stands inside of, begun and not at its end."""
+    marks = [m for m in piece.marks_in_bar(state.part, piece.timeline.bar_at(state.tick).index) if m.kind == "tuplet"]
+    slot = slot_at([m for m in marks if (m.staff, m.voice) == (state.staff, state.voice)], state.tick)
+    return slot if slot is not None and slot.start < state.tick else None
+
+
+def within_slot(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
+    """The state with the value that a step has inside a tuplet: a plain value takes its ratio, and one that is longer than what is left
+    ends with it (in words). The value comes back after the step."""
+    slot = open_slot(piece, state)
+    if slot is None or state.step.tuplet == slot.tuplet:
+        return state, ""
+    back = state.step_after if state.step_after is not None else state.step.after_step(False)
+    step, left, clipped = state.step, slot.end - state.tick, ""
+    ticks = int(step.ticks * slot.tuplet.scale) if step.tuplet is None else left
+    if step.tuplet is not None or step.custom is not None or ticks > left or value_within(slot, ticks) is None:
+        ticks, clipped = min(ticks, left), f"; it ends with the {slot.words}"
+    value = value_within(slot, ticks)
+    inside = StepValue(custom=ticks) if value is None else StepValue(value.base, value.dots, value.tuplet)
+    return evolved(state, step=inside, step_after=back), clipped
+
+
+def rest_of_slot(piece: Piece, state: EntryState, hold: bool = False) -> Outcome:
+    """What is left of the tuplet at the pen becomes a rest, or (``hold``) the note before it is held to its end; the pen goes behind it."""
+    slot = open_slot(piece, state)
+    if slot is None:
+        return Outcome(state, say="No tuplet is open at the pen")
+    draft = Draft(piece)
+    left = slot.left_words(state.tick)
+    before = [n for n in piece.line_between(state.line, state.tick - 1, state.tick) if n.tick >= slot.start]
+    if state.policy == "replace" or hold:
+        clear_span(draft, state.line, state.tick, slot.end)
+    if hold:
+        for note in before:
+            draft.put(replace(note, ticks=slot.end - note.tick, sounds_ticks=None))
+    steps = (*state.steps, Step(state.tick, slot.end - state.tick))
+    say = f"{left}: {'the note before is held to its end' if hold else 'a rest'}"
+    step = state.step if state.step.tuplet_latched else replace(state.step, tuplet=None)
+    return Outcome(evolved(state, tick=slot.end, steps=steps, step=step, held=()), draft.change(capital(say)), say)
 
 
 def span_is_full(state: EntryState) -> Outcome | None:
@@ -103,7 +156,8 @@ def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Seq
         return put_chord(draft, state, tick, step, strikes)
     hands = hands_of(piece, evolved(state, tick=tick), [s.pitch.midi for s in strikes])
     ids: list[str] = []
-    duplicates, at, voice, respelled = 0, tick, state.voice, ""
+    placed = Placed(tick, (), 0, state.voice)
+    duplicates, at, voice, respelled, broken = 0, tick, state.voice, "", 0
     for staff in (1, 2):
         mine = [s for s, hand in zip(strikes, hands, strict=True) if hand == staff]
         placed = put_chord(draft, evolved(state, staff=staff), at, step, mine)
@@ -111,7 +165,8 @@ def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Seq
         duplicates += placed.duplicates
         at, voice = placed.tick if mine else at, placed.voice if mine else voice
         respelled = " and ".join(filter(None, (respelled, placed.respelled)))
-    return Placed(at, tuple(ids), duplicates, voice, respelled)
+        broken += placed.broken
+    return Placed(at, tuple(ids), duplicates, voice, respelled, broken, placed.slot)
 
 
 def put_strokes(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
@@ -144,13 +199,19 @@ def put_chord(draft: Draft, state: EntryState, tick: int, step: int, strikes: Se
         sounds_late=state.touch.late,
         written=ticks,
     )
+    line = (state.part, state.staff, placed.voice)
     if state.step.tuplet is not None and state.step.custom is None:
-        mark_tuplet(draft, state.line, placed.tick, state.step.value)
+        mark_tuplet(draft, line, placed.tick, state.step.value)
+        broken = clear_strangers(draft, line, placed.tick, placed.tick + step) if state.policy == "replace" else 0
+        slot = slot_at(
+            draft.marks_between(line, "tuplet", placed.tick + step - 1, placed.tick + step), placed.tick + step - 1
+        )
+        placed = replace(placed, broken=broken, slot=slot)
     elif state.policy == "replace":
-        clear_brackets(draft, state.line, placed.tick, step)
+        placed = replace(placed, broken=clear_brackets(draft, line, placed.tick, step))
     if placed.ids and not draft.piece.part(state.part).percussion:
         respelled = correct_last(draft, state.line, last_ids(state), placed.tick, placed.ids)
-        return replace(placed, respelled=respelled) if respelled else placed
+        placed = replace(placed, respelled=respelled) if respelled else placed
     return placed
 
 
@@ -166,6 +227,8 @@ def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequenc
     part = piece.part(state.part)
     what = " and ".join(sound_words(part, s.pitch) for s in strikes) if strikes else "rest"
     say = f"{what}, {state.step.words}, {piece.timeline.place_words(placed.tick)}"
+    if placed.broken:
+        say += f"; {count_words(placed.broken, 'note')} of the tuplet that was there {'is' if placed.broken == 1 else 'are'} gone"
     if placed.respelled:
         say += f"; {placed.respelled}"
     if placed.duplicates:
@@ -187,10 +250,12 @@ def dropped_words(piece: Piece, state: EntryState) -> str:
     return f"{pending_words(piece, state, state.held)} not written; " if state.held and state.down else ""
 
 
-def moved_on(state: EntryState, tick: int, ids: tuple[str, ...]) -> EntryState:
-    """The state after a step was written at ``tick``: pen, step value and memory of the pass."""
+def moved_on(state: EntryState, tick: int, ids: tuple[str, ...], slot: Slot | None = None) -> EntryState:
+    """The state after a step was written at ``tick``: pen, step value and memory of the pass. ``slot`` is the tuplet that it stands in: an
+    unlatched ratio goes when that is full."""
     end = tick + state.step.ticks
-    step = state.step_after if state.step_after is not None else state.step.after_step(bracket_full(state, tick, end))
+    full = slot is None or end >= slot.end
+    step = state.step_after if state.step_after is not None else state.step.after_step(full)
     steps = (*state.steps, Step(state.tick, end - state.tick, ids))
     if not state.advances:
         end = state.tick
@@ -206,17 +271,3 @@ def turn_words(after: EntryState, end: int) -> str:
     if after.span is None or not after.advances or end < after.span.end:
         return ""
     return {"stop": "; the span is full", "wrap": "; back to the start of the span", "run on": ""}[after.span.then]
-
-
-def bracket_full(state: EntryState, start: int, end: int) -> bool:
-    """Has the bracket that this pass is filling reached its end?"""
-    tuplet = state.step.tuplet
-    if tuplet is None:
-        return True
-    length = tuplet.normal * BASE_TICKS[state.step.base]
-    first = start
-    for step in reversed(state.steps):
-        if step.tick + step.ticks != first or end - step.tick > length:
-            break
-        first = step.tick
-    return (end - first) % length == 0

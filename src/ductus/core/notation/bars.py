@@ -11,10 +11,11 @@ from dataclasses import replace
 from ductus.core.notation.beams import beam
 from ductus.core.notation.splitting import split_in_span, split_plain
 from ductus.core.notation.symbols import PartBar, Symbol, TupletSpan, VoiceBar
-from ductus.core.notation.tuplets import PLAIN_BY_TICKS, infer_spans
+from ductus.core.notation.tuplets import infer_spans
 from ductus.core.pitch.keys import signature
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
+from ductus.core.score.slots import cut_at, slot_of
 from ductus.core.time.bars import Bar
 from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
 
@@ -54,7 +55,7 @@ def _notate(piece: Piece, part_id: str, index: int) -> PartBar:
         used = sorted({n.voice for n in notes if n.staff == staff} | {1})
         for voice in used:
             mine = [n for n in notes if n.staff == staff and n.voice == voice]
-            asked = [s for m in marks if (m.staff, m.voice) == (staff, voice) if (s := span_of(m))]
+            asked = [s for m in marks if (m.staff, m.voice) == (staff, voice) for s in spans_of(m, bar)]
             follow = next_onset(piece, (part_id, staff, voice), bar, mine)
             line = (part_id, staff, voice)
             drawn_bar = _voice_bar(bar, line, mine, asked, follow)
@@ -72,15 +73,21 @@ def next_onset(piece: Piece, line: tuple[str, int, int], bar: Bar, mine: Sequenc
     return min(later, default=last)
 
 
-def span_of(mark: Mark) -> TupletSpan | None:
-    """The bracket of a tuplet mark, or None when its length does not fit its ratio; the span of a tremolo between two chords."""
+def spans_of(mark: Mark, bar: Bar) -> list[TupletSpan]:
+    """The brackets of a tuplet mark in a bar: one, or parts of one that reaches over a bar line, none when its length does not fit its ratio;
+    the span of a tremolo between two chords."""
     if mark.kind == "tremolo":
         written = value_for_ticks(mark.ticks)
-        return TupletSpan(mark.tick, mark.end, BETWEEN, written.base, int(mark.text), mark.id) if written else None
-    if mark.tuplet is None or mark.ticks % mark.tuplet.normal:
-        return None
-    base = PLAIN_BY_TICKS.get(mark.ticks // mark.tuplet.normal)
-    return TupletSpan(mark.tick, mark.end, mark.tuplet, base) if base else None
+        return [TupletSpan(mark.tick, mark.end, BETWEEN, written.base, int(mark.text), mark.id)] if written else []
+    slot = slot_of(mark)
+    if slot is None:
+        return []
+    parts = cut_at(slot, (bar.start, bar.end))
+    return [
+        TupletSpan(s.start, s.end, s.tuplet, s.base, part=len(parts) > 1)
+        for s in parts
+        if bar.start <= s.start and s.end <= bar.end
+    ]
 
 
 def written_chords(notes: Sequence[Note], limit: int) -> list[tuple[int, int, tuple[Note, ...]]]:
@@ -113,6 +120,7 @@ def _voice_bar(
     stretches = _fill(bar, written_chords(notes, follow))
     edges = {(a, b) for a, b, chord in stretches if chord}
     asked = [s for s in asked if not s.strokes or {(s.start, m := (s.start + s.end) // 2), (m, s.end)} <= edges]
+    asked = [s for s in asked if not s.part or divided(s, stretches)]
     spans = infer_spans(bar, [t for a, b, _ in stretches for t in (a, b)], asked)
     symbols: list[Symbol] = []
     for start, end, chord in stretches:
@@ -134,6 +142,12 @@ def _voice_bar(
                 )
             )
     return VoiceBar(staff, voice, beam(bar, symbols))
+
+
+def divided(span: TupletSpan, stretches: Sequence[tuple[int, int, tuple[Note, ...]]]) -> bool:
+    """Does a part of a bracket that is cut at a bar line hold a note, and more than one symbol?"""
+    inside = [(a, b, chord) for a, b, chord in stretches if a < span.end and b > span.start]
+    return any(chord for _, _, chord in inside) and len(inside) > 1
 
 
 def _written_end(chord: Sequence[Note], follow: int) -> int:

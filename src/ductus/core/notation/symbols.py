@@ -25,6 +25,7 @@ class TupletSpan:
     base: str
     strokes: int = 0
     mark: str = ""  # id of the tremolo
+    part: bool = False  # of a bracket that is cut at a bar line
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from fractions import Fraction
 
 from ductus.core.notation.symbols import TupletSpan
+from ductus.core.score.slots import FINEST, PLAIN_BY_TICKS
 from ductus.core.time.bars import Bar
 from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, Tuplet
 
-FINEST = BASE_TICKS["256th"]
-PLAIN_BY_TICKS = {ticks: base for base, ticks in BASE_TICKS.items()}
 WIDE_COUNTS = (3, 5, 7, 9, 11, 13)  # brackets over several beats are inferred for these numbers of notes
 COUNTS = (3, 5, 7, 2, 4, 6, 8, 9, 10, 11, 12, 13, 14, 15, 16)
 
@@ -72,6 +72,8 @@ def infer_spans(bar: Bar, places: Sequence[int], asked: Sequence[TupletSpan]) ->
     def off_grid(a: int, b: int) -> list[int]:
         return [p for p in edges if a < p < b and not on_binary_grid(p - a)]
 
+    if (begun := begun_before(bar, edges)) is not None and free(begun.start, begun.end):
+        spans.append(begun)
     done: set[int] = set()
     for width in range(len(beats) - 1, 1, -1):  # wide brackets first
         for k in range(len(beats) - width):
@@ -89,6 +91,20 @@ def infer_spans(bar: Bar, places: Sequence[int], asked: Sequence[TupletSpan]) ->
     for a, b in itertools.pairwise(beats):
         spans += _narrow(a, b, edges, spans)
     return sorted(spans, key=lambda s: s.start)
+
+
+def begun_before(bar: Bar, edges: Sequence[int]) -> TupletSpan | None:
+    """The bracket of a pick-up that begins inside a beat, off the plain grid of that beat: what of it lies in the bar."""
+    starts = bar.meter.beat_starts
+    inside = max((at for at in starts if at <= bar.missing), default=0)
+    if inside == bar.missing:
+        return None
+    first, end = bar.start - (bar.missing - inside), bar.stretches()[1]
+    places = [p for p in edges if p <= end]
+    if all(on_binary_grid(p - first) for p in places):
+        return None
+    span = count_that_fits(first, end - first, places)
+    return None if span is None else replace(span, start=bar.start)
 
 
 def wide_span(a: int, b: int, edges: Sequence[int]) -> TupletSpan | None:

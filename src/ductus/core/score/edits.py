@@ -14,6 +14,7 @@ from ductus.core.pitch.pitches import Pitch
 from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
+from ductus.core.score.slots import FINEST, Slot, slot_at
 from ductus.core.time.values import BASE_TICKS, NoteValue
 from ductus.core.words import count_words
 
@@ -31,14 +32,16 @@ class Strike:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """What became of a chord: the tick it was written at, ids of its notes, duplicates left out, its voice, and notes of the step before
-    that it gave other names, in words."""
+    """What became of a chord: the tick it was written at, ids of its notes, duplicates left out, its voice, notes of the step before
+    that it gave other names (in words), how many notes of a tuplet it broke are gone, and the tuplet it stands in."""
 
     tick: int
     ids: tuple[str, ...]
     duplicates: int
     voice: int
     respelled: str = ""
+    broken: int = 0
+    slot: Slot | None = None
 
 
 def clear_span(draft: Draft, line: Line, start: int, end: int, keep: Set[str] = frozenset()) -> None:
@@ -125,27 +128,46 @@ def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
 def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
     """Put a bracket for ``value`` at ``tick`` unless one with its ratio is there already; one that begins there and ends inside the value gives way.
 
-    The bracket spans ``normal`` notes of the value's base and is left out where it would cross a bar line
-    (the notation then finds a bracket of its own).
+    The bracket spans ``normal`` notes of the value's base, over a bar line too. A value that runs past the end of the bracket it begins in gets
+    another of the same ratio there.
     """
     part, staff, voice = line
     if value.tuplet is None:
         return
     length = value.tuplet.normal * BASE_TICKS[value.base]
     there = draft.marks_between(line, "tuplet", tick, tick + 1)
-    if any(m.tuplet == value.tuplet and (m.tick < tick or m.end >= tick + value.ticks) for m in there):
+    mine = next((m for m in there if m.tuplet == value.tuplet and (m.tick < tick or m.end >= tick + value.ticks)), None)
+    if mine is not None:
+        if mine.end < tick + value.ticks and not draft.marks_between(line, "tuplet", mine.end, mine.end + 1):
+            draft.put(replace(mine, id=draft.new_id("m"), tick=mine.end))
         return
     for old in draft.marks_between(line, "tuplet", tick, tick + length):
         draft.drop(old)
-    bar = draft.piece.timeline.bar_at(tick)
-    if tick + length <= bar.end:
-        draft.put(Mark(draft.new_id("m"), "tuplet", part, staff, voice, tick, length, tuplet=value.tuplet))
+    draft.put(Mark(draft.new_id("m"), "tuplet", part, staff, voice, tick, length, tuplet=value.tuplet))
 
 
-def clear_brackets(draft: Draft, line: Line, tick: int, ticks: int) -> None:
-    """Remove brackets that a plain value written over [tick, tick + ticks) breaks."""
+def clear_brackets(draft: Draft, line: Line, tick: int, ticks: int) -> int:
+    """Remove brackets that a plain value written over [tick, tick + ticks) breaks, with what they leave behind it that no plain value
+    reaches; returns how many notes went."""
+    gone = 0
     for mark in draft.marks_between(line, "tuplet", tick, tick + ticks):
         draft.drop(mark)
+        for note in draft.line_between(line, tick + ticks, mark.end) if mark.end > tick + ticks else ():
+            if note.tick >= tick + ticks and ((note.tick - mark.tick) % FINEST or (note.end - mark.tick) % FINEST):
+                draft.drop(note)
+                gone += 1
+    return gone
+
+
+def clear_strangers(draft: Draft, line: Line, tick: int, end: int) -> int:
+    """Drop notes behind ``end`` that the bracket at ``tick`` cannot write in its ratio; returns how many went."""
+    slot = slot_at(draft.marks_between(line, "tuplet", tick, tick + 1), tick)
+    if slot is None:
+        return 0
+    strangers = [n for n in draft.line_between(line, end, slot.end) if n.tick >= end and not slot.holds(n)]
+    for note in strangers:
+        draft.drop(note)
+    return len(strangers)
 
 
 def delete_notes(piece: Piece, ids: Iterable[str]) -> Change:

@@ -124,5 +124,5 @@ class ClickNote(EntryCommand):
         same = bool(here) and all(n.ticks == there.step.ticks for n in here)
         placed = put_step(draft, evolved(there, policy="add") if same else there, tick, there.step.ticks, [strike])
         say = step_words(piece, there, placed, [strike])
-        after = evolved(moved_on(there, placed.tick, placed.ids), hands=state.hands)
+        after = evolved(moved_on(there, placed.tick, placed.ids, placed.slot), hands=state.hands)
         return Outcome(after, draft.change(capital(say)) or None, say)

@@ -44,6 +44,7 @@ from ductus.core.entry.commands.values import (
     AddedValue,
     CustomLength,
     Dot,
+    FillTuplet,
     FixPitch,
     FixVelocity,
     NextOnly,
@@ -58,7 +59,7 @@ from ductus.core.entry.commands.values import (
 
 AnyCommand = (
     PenTo | Ready | Rest | Back | MovePen | PlacePen | TypedPlace | ReturnToStart | OtherStaff | ToVoice | HoldInBars | AtSpanEnd
-    | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
+    | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | FillTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
     | FixVelocity | FixPitch
     | WhenWritten | PolicyTo | HoldToHarmony | SwitchHarmony | ChordsByKeys | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | KitBy | NameDrum | RepeatHeld | DivideHands | WayTo | BeginPitches
     | PenAdvances | PulseKey | WalkRate | ChordSymbol | WithHere | Sing

@@ -9,8 +9,9 @@ from typing import Annotated, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
-from ductus.core.entry.commands.base import Base, EntryCommand
+from ductus.core.entry.commands.base import PEN_UP, Base, EntryCommand
 from ductus.core.entry.state import EntryState, Outcome, StepValue, evolved
+from ductus.core.entry.writing import open_slot, rest_of_slot
 from ductus.core.errors import BadInput, CannotWrite
 from ductus.core.pitch.pitches import parse_pitch, pitch_words
 from ductus.core.score.piece import Piece
@@ -37,8 +38,13 @@ class ChangeValue(EntryCommand):
         step = self.changed(state.step)
         if not 0 < step.ticks <= LONGEST:
             raise CannotWrite("A step lasts at least one tick and at most four whole notes.")
-        stays = step.latch_words
-        return Outcome(evolved(state, step=step), say=f"Each step {article(step.words)} {step.words}{stays}")
+        say = f"Each step {article(step.words)} {step.words}{step.latch_words}"
+        old = state.step.tuplet
+        slot = open_slot(piece, state) if state.down and old is not None and step.tuplet != old else None
+        if slot is None or slot.tuplet != old:
+            return Outcome(evolved(state, step=step), say=say)
+        ended = rest_of_slot(piece, state)
+        return Outcome(evolved(ended.state, step=step), ended.change, f"{ended.say}. {say}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +113,18 @@ class NoTuplet(ChangeValue):
     def changed(self, step: StepValue) -> StepValue:
         """See ChangeValue."""
         return replace(step, tuplet=None, tuplet_latched=False)
+
+
+@dataclass(frozen=True, slots=True)
+class FillTuplet(EntryCommand):
+    """What is left of the tuplet at the pen: a rest, or the note before it is held to its end."""
+
+    by: Literal["rest", "hold"] = "rest"
+    name: Literal["fill-tuplet"] = "fill-tuplet"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        return rest_of_slot(piece, state, self.by == "hold") if state.down else Outcome(state, say=PEN_UP)
 
 
 @dataclass(frozen=True, slots=True)

@@ -143,7 +143,7 @@ def test_no_ratio_is_written_that_nobody_chose(meter: str, pickup: F, seed: int)
             player.give(Rest())
         else:
             player.chord(rng.randrange(60, 80))
-    assert fits(player.piece), [s for s in drawn(player.piece)]
+    assert fits(player.piece), list(drawn(player.piece))
     assert ratios(player.piece) <= chosen
 
 

@@ -11,7 +11,7 @@ from ductus.app.sheet import SystemView
 from ductus.core.entry.line import next_key, sentence
 from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
-from ductus.core.entry.writing import classes_at_pen, spell
+from ductus.core.entry.writing import classes_at_pen, spelled
 from ductus.core.notation.clefs import clef_offer
 from ductus.core.notation.drawn import drawn_at
 from ductus.core.phrases import Phrase
@@ -120,7 +120,7 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
     """The pen and the choices of the line."""
     piece = desk.piece
     part, bar = piece.part(state.part), piece.timeline.bar_at(state.tick)
-    pitches = [spell(piece, state, h.key) for h in sorted(state.held, key=lambda h: h.key)]
+    pitches = [pitch for _, pitch in sorted(spelled(piece, state, [h.key for h in state.held]).items())]
     step = state.step
     classes = classes_at_pen(piece, state)
     return m.PenFact(

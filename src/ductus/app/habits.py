@@ -27,7 +27,7 @@ from ductus.core.time.values import STEP_BASES, Tuplet
 
 KEPT = (
     "part", "staff", "voice", "way", "when", "policy", "over", "pulse_key", "pulse_until", "rhythm_by", "clicks", "foot_grey", "walk_us", "hands",
-    "split", "harmony", "advances", "kit_by", "repeats", "harmony_kept",
+    "split", "harmony", "advances", "brushed", "kit_by", "repeats", "harmony_kept",
 )  # fmt: skip
 ALLOWED: dict[str, tuple[str, ...]] = {
     "way": WAYS,

@@ -106,6 +106,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'advance', group: 'Step', label: 'Advance: write what is held, beat, tap', keys: ['Numpad5', 'KeyZ'], run: server({ name: 'advance' }) },
   { id: 'pitches', group: 'Step', label: 'Rhythm is done: now the pitches', keys: ['KeyQ'], run: server({ name: 'pitches' }) },
   { id: 'rest', group: 'Step', label: 'Rest', keys: ['Numpad0', 'Digit0'], run: server({ name: 'rest' }) },
+  { id: 'grace', group: 'Step', label: 'The next key is a grace note (held: all keys, until pressed again)', keys: ['Shift+Digit0'], run: server({ name: 'grace' }), hold: server({ name: 'grace', latch: true }) },
   { id: 'back', group: 'Step', label: 'Step back', keys: ['Numpad1', 'Backspace'], run: server({ name: 'back' }) },
   { id: 'policy', group: 'Step', label: 'Replace / add / keep', keys: ['NumpadAdd', 'Equal'], run: server({ name: 'policy' }) },
   { id: 'play', group: 'Listening', label: 'Play / stop', keys: ['NumpadEnter', 'Enter', 'Space'], run: togglePlaying },

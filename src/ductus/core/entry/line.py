@@ -12,9 +12,11 @@ from typing import Any
 from ductus.core.entry.commands.beating import DivideBeat
 from ductus.core.entry.commands.choices import (
     BeginPitches,
+    BrushedKeys,
     ChordsByKeys,
     ClicksDo,
     DivideHands,
+    GraceNext,
     GreyKeys,
     HoldToHarmony,
     KitBy,
@@ -31,6 +33,7 @@ from ductus.core.entry.commands.choices import (
 )
 from ductus.core.entry.commands.pen import AtSpanEnd, HoldInBars, PlacePen, ToVoice
 from ductus.core.entry.commands.values import FillTuplet, FixPitch, FixVelocity, SoundLate, VaryLength
+from ductus.core.entry.graces import grace_words
 from ductus.core.entry.hands import divides
 from ductus.core.entry.marking import open_words
 from ductus.core.entry.state import EntryState
@@ -314,6 +317,14 @@ def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
             Phrase("stays", "moving on", (Choice("let it move on", PenAdvances(True)),)),
             plain(" after each step"),
         ]
+    if state.grace:
+        graces = "the next key is a grace note" if state.grace == "next" else "keys are grace notes"
+        out += [plain("; "), Phrase(graces, "grace notes", (Choice("keys write notes again", GraceNext()),))]
+    if state.graces:
+        out += [plain(f"; the next note comes after {grace_words(piece, state)}")]
+    if state.brushed:
+        plain_keys = (Choice("it is a note of the chord", BrushedKeys(False)),)
+        out += [plain("; a brushed key "), Phrase("is a grace note", "brushed keys", plain_keys)]
     if state.carries:
         out += [plain(f"; the next note comes with {listed([NOTE_SIGNS[s].words for s in state.carries])}")]
     if state.open_marks:

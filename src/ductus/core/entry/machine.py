@@ -11,6 +11,7 @@ from fractions import Fraction
 
 from ductus.core.entry.commands.choices import NameDrum, PulseKey, chord_named
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.graces import grace_struck
 from ductus.core.entry.marking import carried
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.ways.registry import way_of
@@ -34,6 +35,8 @@ def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
         return NameDrum(state.naming_drum, event.key).run(state, piece, event.time_us)
     elif state.naming_chord and isinstance(event, KeyDown | KeyUp):
         outcome = chord_named(state, event, piece)
+    elif state.grace and isinstance(event, KeyDown) and event.key != state.pulse_key:
+        return grace_struck(state, event, piece)
     elif isinstance(event, KeyDown) and is_stranger(state, event.key, piece):
         return Outcome(state, say=f"Key {event.key} is no drum: the kit has {LOWEST} to {HIGHEST}. Nothing was written")
     else:

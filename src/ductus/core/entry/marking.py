@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ductus.core.entry.graces import give_graces
 from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
 from ductus.core.score.changes import Draft, joined
 from ductus.core.score.marking import Where, home_of, tops
@@ -21,7 +22,8 @@ def open_words(mark: OpenMark) -> str:
 
 def carried(before: EntryState, outcome: Outcome, piece: Piece) -> Outcome:
     """The outcome of an event of entry with what its new notes carry and what goes on over them."""
-    if not (before.carries or before.open_marks) or outcome.change is None:
+    graces = outcome.state.graces or before.graces
+    if not (before.carries or before.open_marks or graces) or outcome.change is None:
         return outcome
     fresh = [
         a
@@ -33,12 +35,14 @@ def carried(before: EntryState, outcome: Outcome, piece: Piece) -> Outcome:
         return outcome
     after = outcome.change.apply(piece)
     draft = Draft(after)
+    if graces:
+        give_graces(draft, graces, fresh)
     for note in fresh:
         if before.carries:
-            now = after.notes[note.id]
+            now = draft.note(note.id) or note
             draft.put(replace(now, signs=(*now.signs, *(s for s in before.carries if s not in now.signs))))
     marks = tuple(_reaching(draft, mark, before, fresh) for mark in before.open_marks)
-    state = evolved(outcome.state, carries=(), open_marks=marks if outcome.state.open_marks else ())
+    state = evolved(outcome.state, carries=(), graces=(), open_marks=marks if outcome.state.open_marks else ())
     more = draft.change(outcome.change.sentence)
     return replace(outcome, state=state, change=joined(outcome.change.sentence, (outcome.change, more)))
 

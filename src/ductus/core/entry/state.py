@@ -20,6 +20,7 @@ HANDS = ("one", "reach", "split")
 MIDDLE_C = 60
 GATHER_US = 40_000  # keys within this time are one chord when writing at the stroke
 FIGURE_OVER_US = 900_000  # silence that ends the figure of "one beat again"
+BRUSHED_US = 110_000  # a key let go within this time, under another that was struck meanwhile, was brushed
 RHYTHM_OVER_US = 2_500_000  # silence that ends a rhythm struck in time
 
 
@@ -225,6 +226,9 @@ class EntryState:
     split: int = MIDDLE_C  # lowest MIDI key of the right hand with "split"
     chosen: frozenset[str] = frozenset()  # notes that are selected on the page
     naming_pulse: bool = False  # the next key that is struck becomes the pulse key
+    grace: str = ""  # the "next" key is a grace note, or all until they are ended ("latched")
+    graces: tuple[int, ...] = ()  # keys that wait for the note that they lead to, in order
+    brushed: bool = False  # a key that is brushed just before another one of its step is a grace note
     carries: tuple[str, ...] = ()  # signs that the next note comes with
     open_marks: tuple[OpenMark, ...] = ()  # marks that go on over what is written
     kit_by: str = "map"  # on a kit, keys mean drums by the "map", or by their "place" on the staff
@@ -249,6 +253,8 @@ class EntryState:
             naming_pulse=False,
             naming_drum=None,
             naming_chord=False,
+            grace="",
+            graces=(),
             carries=(),
             open_marks=(),
         )

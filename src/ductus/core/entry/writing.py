@@ -247,7 +247,8 @@ def pending_words(piece: Piece, state: EntryState, held: Sequence[Held]) -> str:
 
 def dropped_words(piece: Piece, state: EntryState) -> str:
     """What is said when a command takes the pen away from keys that were gathered: "C 4 and E 4 not written; "."""
-    return f"{pending_words(piece, state, state.held)} not written; " if state.held and state.down else ""
+    graces = f"{count_words(len(state.graces), 'grace note')} not written; " if state.graces else ""
+    return graces + (f"{pending_words(piece, state, state.held)} not written; " if state.held and state.down else "")
 
 
 def moved_on(state: EntryState, tick: int, ids: tuple[str, ...], slot: Slot | None = None) -> EntryState:

@@ -17,6 +17,8 @@ from functools import cache
 from importlib import resources
 from typing import Any
 
+from ductus.core.pitch.pitches import Pitch, pitch_on_line
+
 WRITABLE = (-15, 20)  # from F double flat to B double sharp
 LOWEST_NAME, HIGHEST_NAME = -13, 19  # that the speller gives of itself
 NAMES = tuple(tuple(f for f in range(LOWEST_NAME, HIGHEST_NAME + 1) if (7 * f - pc) % 12 == 0) for pc in range(12))
@@ -109,7 +111,6 @@ def name_of_key(key: int, fifths: int) -> int | None:
 def names_of(keys: Sequence[int], around: Around) -> tuple[int, ...]:
     """Name the keys of a chord.
 
-    >>> from ductus.core.pitch.pitches import pitch_on_line
     >>> g_minor = Around(-2, "minor", (SpelledChord(0, (67,), (1,)),))
     >>> [str(pitch_on_line(66, f)) for f in names_of([66], g_minor)]
     ['F#4']
@@ -142,7 +143,6 @@ def weighed_names(keys: Sequence[int], around: Around) -> tuple[int, ...]:
 def names_in_key(key: int, fifths: int, mode: str = "major") -> list[int]:
     """All names of a key with at most two accidentals, the most usual of a signature and mode first, double accidentals last.
 
-    >>> from ductus.core.pitch.pitches import pitch_on_line
     >>> [str(pitch_on_line(66, f)) for f in names_in_key(66, -2, "minor")]
     ['F#4', 'Gb4', 'E##4']
     """
@@ -215,6 +215,17 @@ def last_names(pitch_class: int, around: Around) -> tuple[int | None, int | None
 def nearest_name(key: int, chord: SpelledChord) -> int:
     """The name of the note of a chord that is nearest to a key."""
     return chord.names[min(range(len(chord.keys)), key=lambda n: abs(chord.keys[n] - key))]
+
+
+def grace_pitches(keys: Sequence[int], main: Pitch, fifths: int, mode: str = "major") -> tuple[Pitch, ...]:
+    """Spell grace notes, in their order, by the note that they lead to."""
+    pitches: list[Pitch] = []
+    after = SpelledChord(0, (main.midi,), (main.fifths,))
+    for key in reversed(keys):
+        (name,) = names_of([key], Around(fifths, mode, after=after))
+        pitches.insert(0, pitch_on_line(key, name))
+        after = SpelledChord(0, (key,), (name,))
+    return tuple(pitches)
 
 
 def worth(name: int, told: Clues) -> float:

@@ -15,8 +15,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.pitch.pitches import Pitch, pitch_on_line, pitch_words
-from ductus.core.pitch.speller import Around, SpelledChord, names_of
+from ductus.core.pitch.pitches import Pitch, pitch_words
+from ductus.core.pitch.speller import grace_pitches
 from ductus.core.reading.kit import ROLLED, struck_again
 from ductus.core.reading.settings import Ornament, ReadNote
 
@@ -195,17 +195,6 @@ def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int,
             notes[main] = take.notes[main]
     order = sorted(notes, key=lambda e: (notes[e].onset_us, notes[e].key))
     return replace(take, notes=tuple(notes[e] for e in order)), tuple(order)
-
-
-def grace_pitches(keys: Sequence[int], main: Pitch, fifths: int) -> list[Pitch]:
-    """Spell grace notes, in their order, by the note that they lead to."""
-    pitches: list[Pitch] = []
-    after = SpelledChord(0, (main.midi,), (main.fifths,))
-    for key in reversed(keys):
-        (name,) = names_of([key], Around(fifths, after=after))
-        pitches.insert(0, pitch_on_line(key, name))
-        after = SpelledChord(0, (key,), (name,))
-    return pitches
 
 
 def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament], fifths: int) -> tuple[ReadNote, ...]:

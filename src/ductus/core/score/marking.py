@@ -400,7 +400,26 @@ def _put_grace(draft: Draft, wish: Wish, at: Where) -> str:
         draft.drop(note)
     target = following[0]
     draft.put(replace(target, crushed=(*(n.pitch for n in tops(at.notes)), *target.crushed)))
-    return f"{count_words(len(at.notes), 'grace note')} before {place_of(draft, target.tick)}"
+    moved = closed_up(draft, line, target.tick, at.start - target.tick)
+    say = f"{count_words(len(at.notes), 'grace note')} before {place_of(draft, at.start)}"
+    return f"{say}; {count_words(moved, 'note')} moved up to {'it' if moved == 1 else 'them'}" if moved else say
+
+
+def closed_up(draft: Draft, line: Line, start: int, by: int) -> int:
+    """Move what follows in a voice without a silence by ``by`` ticks (negative: earlier); returns how many notes moved. Only what is
+    left behind as a rest by notes that take no time any more is closed."""
+    end, count = start, 0
+    for note in sorted(
+        (n for n in draft.piece.notes.values() if n.line == line and n.tick >= start), key=lambda n: n.tick
+    ):
+        if note.tick > end:
+            break
+        now = draft.note(note.id)
+        if now is not None:
+            draft.put(replace(now, tick=now.tick + by))
+            count += 1
+        end = max(end, note.end)
+    return count
 
 
 PUT: dict[str, Callable[[Draft, Wish, Where], str]] = {

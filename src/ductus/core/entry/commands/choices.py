@@ -331,6 +331,37 @@ class PenAdvances(EntryCommand):
 
 
 @dataclass(frozen=True, slots=True)
+class GraceNext(EntryCommand):
+    """The next key is a grace note of the note after it and takes no time; ``latch``: all keys, until it is given again."""
+
+    latch: bool = False
+    name: Literal["grace"] = "grace"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        if not state.down:
+            return Outcome(state, say=PEN_UP)
+        if state.grace:
+            return Outcome(evolved(state, grace=""), say="The next key is a note again")
+        words = "Keys are grace notes until this is pressed again" if self.latch else "The next key is a grace note"
+        return Outcome(evolved(state, grace="latched" if self.latch else "next"), say=words)
+
+
+@dataclass(frozen=True, slots=True)
+class BrushedKeys(EntryCommand):
+    """A key brushed just before another one of its step is a grace note, or a note of the chord (None: the other of the two)."""
+
+    on: bool | None = None
+    name: Literal["brushed"] = "brushed"
+
+    def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
+        """See EntryCommand."""
+        on = not state.brushed if self.on is None else self.on
+        what = "becomes a grace note" if on else "is a note of the chord"
+        return Outcome(evolved(state, brushed=on), say=f"A key brushed just before another {what}")
+
+
+@dataclass(frozen=True, slots=True)
 class PulseKey(EntryCommand):
     """The MIDI key that beats the pulse, or none; ``listen``: the next key that is struck."""
 

@@ -8,10 +8,11 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.entry.commands.base import EntryCommand
+from ductus.core.entry.commands.choices import GraceNext
 from ductus.core.entry.marking import open_words
 from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Draft
+from ductus.core.score.changes import Change, Draft
 from ductus.core.score.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
 from ductus.core.score.mark_words import AT_ONCE, RETURNING, base_of
 from ductus.core.score.marking import marked, tops, where
@@ -37,13 +38,27 @@ class WithHere(EntryCommand):
         chosen = [piece.notes[i] for i in state.chosen if i in piece.notes]
         if chosen:
             change = marked(piece, wish, where(chosen, state.line, state.tick))
+            state = self._closed_up(state, piece, change) if wish.sort == "grace" else state
             return Outcome(state, change if change.rows else None, change.sentence)
+        if wish.sort == "grace" and not wish.without:
+            return GraceNext(self.text.strip().lower().endswith("s")).run(state, piece, time_us)
         if wish.sort == "note" and not wish.without:
             return self._carried(state, wish)
         if spans_on(wish):
             return self._open(state, piece, wish)
         change = marked(piece, wish, where((), state.line, state.tick))
         return Outcome(state, change if change.rows else None, change.sentence)
+
+    @staticmethod
+    def _closed_up(state: EntryState, piece: Piece, change: Change) -> EntryState:
+        """A pen behind the last note of its voice stays behind it."""
+        last = max((n.end for n in piece.line_between(state.line, 0, state.tick)), default=-1) if state.tick else -1
+        if last != state.tick:
+            return state
+        page = change.apply(piece)
+        return evolved(
+            state, tick=max((n.end for n in page.line_between(state.line, 0, state.tick)), default=state.tick)
+        )
 
     @staticmethod
     def _carried(state: EntryState, wish: Wish) -> Outcome:

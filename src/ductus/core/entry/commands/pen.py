@@ -87,6 +87,11 @@ class Back(EntryCommand):
 
     def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
         """See EntryCommand."""
+        if state.graces:
+            left = state.graces[:-1]
+            return Outcome(
+                evolved(state, graces=left), say=f"Grace note dropped; {count_words(len(left), 'grace note')} left"
+            )
         own = way_of(state).back(state, piece)
         if own is not None:
             return own

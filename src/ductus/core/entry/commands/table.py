@@ -5,10 +5,12 @@ from __future__ import annotations
 from ductus.core.entry.commands.beating import Advance, ClickNote, DivideBeat, RhythmValue, WriteLetter
 from ductus.core.entry.commands.choices import (
     BeginPitches,
+    BrushedKeys,
     ChordsByKeys,
     ChordSymbol,
     ClicksDo,
     DivideHands,
+    GraceNext,
     GreyKeys,
     HoldToHarmony,
     KitBy,
@@ -62,7 +64,7 @@ AnyCommand = (
     | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | FillTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
     | FixVelocity | FixPitch
     | WhenWritten | PolicyTo | HoldToHarmony | SwitchHarmony | ChordsByKeys | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | KitBy | NameDrum | RepeatHeld | DivideHands | WayTo | BeginPitches
-    | PenAdvances | PulseKey | WalkRate | ChordSymbol | WithHere | Sing
+    | GraceNext | BrushedKeys | PenAdvances | PulseKey | WalkRate | ChordSymbol | WithHere | Sing
     | Advance | RhythmValue | DivideBeat | WriteLetter | ClickNote
 )  # fmt: skip
 COMMANDS: tuple[type[AnyCommand], ...] = AnyCommand.__args__

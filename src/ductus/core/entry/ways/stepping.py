@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
+from ductus.core.entry.graces import brushed
 from ductus.core.entry.lengthening import shorten, write_held
 from ductus.core.entry.state import GATHER_US, EntryState, Outcome, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
@@ -35,7 +36,7 @@ class Stepping(Way):
             return Outcome(evolved(state, held=held, beating=replace(state.beating, sounding=sounding)))
         if not any(h.key == event.key for h in state.held):
             return Outcome(state)
-        state = evolved(state, held=let_go(state.held, event.key))
+        state = brushed(state, event) or evolved(state, held=let_go(state.held, event.key))
         if state.when == "all up" and not any(h.is_down for h in state.held):
             return write_step(state, piece)
         return Outcome(state)

@@ -16,12 +16,12 @@ from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.playback.click import click_ranks
 from ductus.core.score.changes import Draft
+from ductus.core.score.form import playing_order
 from ductus.core.score.frame.accompanying import Accompany
 from ductus.core.score.frame.bars import CopyBars, InsertBars, RemoveBars
 from ductus.core.score.frame.cutting import CutBar, JoinBar
 from ductus.core.score.frame.meters import MeterFrom
 from ductus.core.score.marking import marked, where
-from ductus.core.score.order import playing_order
 from ductus.core.score.piece import Piece, make_piece, records_of
 from ductus.core.score.records import BarSign
 from ductus.core.score.wording import wish_of

@@ -14,11 +14,11 @@ from ductus.core.playback.performance import performed
 from ductus.core.playback.shaping import LEVELS, Loudness
 from ductus.core.playback.tempi import paces, written_tempo_map
 from ductus.core.score.changes import Draft
+from ductus.core.score.form import playing_order
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.lyrics import spread
 from ductus.core.score.mark_edits import BendSlurs, DropMarks, FlipMarks, MarkReaches, MarksInPlace, NudgeMarks, Reword
 from ductus.core.score.marking import marked, where
-from ductus.core.score.order import playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
@@ -326,7 +326,7 @@ ORDERS = [
     ([("segno", 3), ("to coda", 4), ("D.S. al Coda", 6), ("coda", 7)], "1 2 3 4 5 6 3 4 7 8"),
     ([("segno", 2), ("to coda", 5), ("D.S. al Coda", 6), ("coda", 7), ("|:", 2), ("repeat end", 3)], "1 2 3 2 3 4 5 6 2 3 4 5 7 8"),
     ([("1st ending", 3), ("repeat end", 3), ("2nd ending", 4), ("D.C. al Fine", 8), ("Fine", 5)], "1 2 3 1 2 4 5 6 7 8 1 2 4 5"),
-    ([("1st ending", 3), ("2nd ending", 4)], "1 2 3 5 6 7 8"),
+    ([("1st ending", 3), ("2nd ending", 4)], "1 2 3 1 2 4 5 6 7 8"),
     ([("1st ending", 2, 3), ("repeat end", 3), ("2nd ending", 4), ("|:", 6), ("repeat end", 7)], "1 2 3 1 4 5 6 7 6 7 8"),
 ]  # fmt: skip
 

@@ -12,9 +12,9 @@ from music21 import articulations, chord, dynamics, expressions, harmony, spanne
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
 from ductus.core.score import marks, wording
+from ductus.core.score.form import playing_order
 from ductus.core.score.mark_words import EXPRESSIONS, TEMPO_WORDS
 from ductus.core.score.marking import marked, where
-from ductus.core.score.order import playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
@@ -44,7 +44,7 @@ def found(piece: Piece, kind: type) -> list:
 @pytest.mark.parametrize("text", [w for w, _ in VOCABULARY])
 def test_every_word_of_the_vocabulary_makes_a_valid_file(schema: etree.XMLSchema, text: str) -> None:
     wish = wish_of(text)
-    piece = put(quarters(4), "grace note", 3)  # of the note at 4
+    piece = put(quarters(4), "grace note", 4)  # of the note behind it, which moves up to 4
     last = 5 if wish.kind in marks.KINDS and marks.KINDS[wish.kind].pair else 6
     change = marked(piece, wish, where(notes(piece, 4, last), ("p1", 1, 1), 4 * QUARTER))
     assert change.rows
@@ -214,10 +214,10 @@ def test_grace_notes_are_slurred_to_their_note_unless_it_is_said_otherwise() -> 
     """Common practice; a slur over both reaches from the first grace note to the note."""
     piece = put(quarters(1), "grace note", 0)
     (slur,) = read(piece).recurse().getElementsByClass(spanner.Slur)
-    assert [(n.duration.isGrace, n.offset) for n in slur.getSpannedElements()] == [(True, 1.0), (False, 1.0)]
-    bare = put(piece, "no grace slur", 1)
+    assert [(n.duration.isGrace, n.offset) for n in slur.getSpannedElements()] == [(True, 0.0), (False, 0.0)]
+    bare = put(piece, "no grace slur", 0)
     assert not read(bare).recurse().getElementsByClass(spanner.Slur)
-    assert len(read(put(bare, "no grace slur", 1)).recurse().getElementsByClass(spanner.Slur)) == 1
+    assert len(read(put(bare, "no grace slur", 0)).recurse().getElementsByClass(spanner.Slur)) == 1
     with pytest.raises(BadInput, match="None of these notes has grace notes"):
         put(piece, "no grace slur", 2)
 

@@ -15,6 +15,7 @@ from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
 from ductus.core.reading.figures import length_words
 from ductus.core.score.changes import Change, Line
 from ductus.core.score.drums import sound_words
+from ductus.core.score.frame.settling import frame_change
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece, note_order
 from ductus.core.score.records import Note
@@ -74,7 +75,7 @@ def long_frame(desk: Desk, message: m.EditFrame) -> Job | None:
     if message.do.reach(desk.piece) <= AT_ONCE:
         return None
     check_base(desk, message.base)
-    return Job("Changing the frame", message.do.change)
+    return Job("Changing the frame", lambda piece: frame_change(piece, message.do))
 
 
 def long_paste(desk: Desk, message: m.Clip, held: Excerpt, at: At) -> Job | None:

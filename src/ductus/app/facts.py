@@ -18,12 +18,13 @@ from ductus.core.phrases import Phrase
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.recording.line import recording_sentence
 from ductus.core.score.drums import drum_by_place, drum_of, sound_words
+from ductus.core.score.form import form_of
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts, Note, Part
 from ductus.core.time.bars import Timeline, beat_words
 from ductus.core.time.ticks import shown_ticks
-from ductus.core.words import count_words
+from ductus.core.words import capital, count_words
 from ductus.store.journal import CutOff, Stretch
 
 
@@ -75,6 +76,7 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
         beat_dots=tempo.beat.dots,
         tempo_text=tempo.text,
         read=tuple(sorted({r.take for r in piece.readings.values()})),
+        form=tuple(m.FormFact(piece.timeline.bar(p.bar).start, capital(p.words)) for p in form_of(piece).problems),
     )
 
 

@@ -10,8 +10,10 @@ from ductus.core.errors import NotThere
 from ductus.core.notation.aloud import bar_aloud, column_aloud, voice_aloud
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change
-from ductus.core.score.frame.base import FrameQuestion, bars_words
+from ductus.core.score.form import bars_words
+from ductus.core.score.frame.base import FrameQuestion
 from ductus.core.score.frame.cutting import short_end
+from ductus.core.score.frame.settling import frame_change
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
 from ductus.core.score.marks import KINDS
@@ -55,7 +57,9 @@ def aloud(piece: Piece, state: EntryState, what: str) -> str:
 
 def page_change(piece: Piece, message: m.EditFrame | m.EditMarks) -> Change:
     """The change that an edit of the frame or of marks makes. Raises BadInput."""
-    return message.do.change(piece) if isinstance(message, m.EditFrame) else message.do.change(piece, message.ids)
+    return (
+        frame_change(piece, message.do) if isinstance(message, m.EditFrame) else message.do.change(piece, message.ids)
+    )
 
 
 def marks_left(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
@@ -131,9 +135,9 @@ def standing_at(piece: Piece, about: m.LookAtFrame, part: Part, staff: int, bar:
 def weighed(piece: Piece, do: m.AnyFrameEdit) -> m.WeighedFact:
     """What an edit of the frame would do, in words. Raises BadInput for one that cannot be made."""
     try:
-        return m.WeighedFact(do, do.change(piece).sentence)
-    except FrameQuestion as question:
-        return m.WeighedFact(do, str(question).removesuffix(" Nothing was changed."))
+        return m.WeighedFact(do, frame_change(piece, do).sentence)
+    except FrameQuestion as question:  # what it takes away is said here, so that it is not asked again
+        return m.WeighedFact(question.again, str(question).removesuffix(" Nothing was changed."))  # type: ignore[arg-type]
 
 
 def marks_fact(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:

@@ -139,7 +139,7 @@ class Session(Editor):
             ids = item.ids if isinstance(item, m.EditNotes) else ()
             self._send(m.Ask(str(question), question.yes, question.again, ids))  # type: ignore[arg-type]
         except FrameQuestion as question:
-            self._send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
+            self._ask_frame(question)
         except Stale as error:
             self._send(m.Problem(str(error), stale=True))
             self._send(state_fact(self.desk, self.state))
@@ -412,8 +412,14 @@ class Session(Editor):
         with self.desk.lock:
             self.desk.end_preview()
             self._tell(sheet_fact(self.desk))
-            self._send(m.Problem(str(error)))
+            if isinstance(error, FrameQuestion):
+                self._ask_frame(error)
+            else:
+                self._send(m.Problem(str(error)))
             return self.collect()
+
+    def _ask_frame(self, question: FrameQuestion) -> None:
+        self._send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
 
     def engraved(self, within: int | None = None) -> m.SystemFact | None:
         """The next system that this browser should see; None when all (within so many bars of the place it looks at) are up to date."""

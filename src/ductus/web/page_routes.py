@@ -12,7 +12,7 @@ from ductus.app.export import Wanted, kind_of
 from ductus.core.playback.performance import Manner
 from ductus.core.score.accompaniments import FIGURES
 from ductus.core.score.drums import DRUMS
-from ductus.core.score.frame.base import bars_words
+from ductus.core.score.form import bars_words
 from ductus.core.score.instruments import INSTRUMENTS
 from ductus.core.score.patterns import READY, varied_bars
 from ductus.core.score.piece import Piece

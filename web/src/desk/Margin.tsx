@@ -31,6 +31,7 @@ interface Card {
 export const Margin = memo(function Margin() {
   const { readings, doubt, way, openReading } = useDeskParts('readings', 'doubt', 'way', 'openReading')
   const takes = useDesk((s) => s.takes)
+  const form = useDesk((s) => s.state?.form) ?? NO_FORM
   const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
   const differing = useDesk((s) => s.differing)
@@ -42,6 +43,7 @@ export const Margin = memo(function Margin() {
     ...cutOff.map((cut): Card => ({ id: `cut${cut.recording}`, tick: null, node: <CutOffCard cut={cut} /> })),
     ...rest.map((take): Card => ({ id: `take${take.id}`, tick: null, node: <TakeCard take={take} /> })),
     ...(proof?.differences ?? []).map((d): Card => ({ id: `differs-${d.key}`, tick: d.tick, node: <DifferenceCard difference={d} inHand={d.key === differing} /> })),
+    ...form.map((f): Card => ({ id: `form-${f.tick}-${f.words}`, tick: f.tick, node: <FormCard words={f.words} tick={f.tick} /> })),
     ...readings.flatMap((reading): Card[] => [
       { id: reading.id, tick: reading.first_tick, node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} /> },
       ...(way === 'read' && reading.id === openReading && reading.questions[0]
@@ -62,6 +64,18 @@ export const Margin = memo(function Margin() {
     </aside>
   )
 })
+
+const NO_FORM: readonly { tick: number; words: string }[] = []
+
+/** Repeats, endings or jumps that do not hold together: what is written there and never heard. */
+function FormCard({ words, tick }: { words: string; tick: number }) {
+  return (
+    <section className="border-l-2 border-ochre pl-3" data-testid="form">
+      <p className="text-ochre">{words}</p>
+      <button type="button" className="quiet-button mt-1" onClick={() => void playFrom(tick)}>Play from there</button>
+    </section>
+  )
+}
 
 /** What goes on at this moment: always in sight. */
 function Now() {

@@ -55,6 +55,14 @@ class HeadFact:
 
 
 @dataclass(frozen=True, slots=True)
+class FormFact:
+    """Something of the form that does not hold together, in words, and the tick of the bar where it stands."""
+
+    tick: int
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class StateFact:
     """What the header needs; sent on opening and after every edit. ``quarters_per_minute`` is the tempo at the pen in quarters; ``read`` are
     the takes that were written onto the page."""
@@ -72,6 +80,7 @@ class StateFact:
     beat_dots: int
     tempo_text: str
     read: tuple[int, ...] = ()
+    form: tuple[FormFact, ...] = ()  # what of repeats, endings and jumps does not hold together
     type: Literal["state"] = "state"
 
 

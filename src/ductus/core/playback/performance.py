@@ -4,7 +4,7 @@
 
 Ties need no care, since a note is one record however many symbols write it. Grace notes with a stroke sound just before their note;
 at the very start of the piece they take their time from it. What marks do to the sound stands in ``shaping``, what they do to time in
-``tempi``, repeats and jumps in ``score.order``. One
+``tempi``, repeats and jumps in ``score.form``. One
 key of a channel has one note on at a time: unisons of two staves are one sound, a key struck again ends what sounded.
 """
 
@@ -19,7 +19,7 @@ from ductus.core.chance import scattered
 from ductus.core.performance.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
 from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, glided
 from ductus.core.playback.tempi import written_tempo_map
-from ductus.core.score.order import Stretch, playing_order
+from ductus.core.score.form import Stretch, playing_order
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
 from ductus.core.score.signs import NOTE_SIGNS, sounding_ticks

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft, Line
 from ductus.core.score.drums import sound_words
+from ductus.core.score.form import implied_end
 from ductus.core.score.layouts import felt_beat
 from ductus.core.score.lyrics import fingered, sung
 from ductus.core.score.mark_words import AT_ONCE, RETURNING, base_of
@@ -282,6 +283,11 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
     if not at.notes and kind.right and at.start == piece.timeline.bar(first).start and first:
         last = first - 1  # at a bar line, its sign belongs to the bar that ends there
     bar = last if kind.right else first
+    if wish.kind == "repeat-end":  # inside an ending it stands at the end of it
+        bar = next(
+            (e.bar + e.bars - 1 for e in piece.signs.values() if e.kind == "ending" and e.bar <= bar < e.bar + e.bars),
+            bar,
+        )
     old = [s for s in piece.signs.values() if s.bar == bar and s.kind == wish.kind]
     number = piece.timeline.bar_words(bar)
     if wish.without or any(s.text == wish.text for s in old):
@@ -303,11 +309,23 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
     words = words_of_sign(wish.kind, wish.text)
     if wish.kind == "ending":
         over = f"over {number}" if bars == 1 else f"over {bars} bars from {number} on"
-        repeats = any(s.kind == "repeat-end" for s in piece.signs.values())
-        return f"{words} {over}" + ("" if repeats else "; nothing is repeated yet, so it is played once")
+        return f"{words} {over}{_repeat_of_endings(draft)}"
     inside = not at.notes and piece.timeline.bar(bar).start < at.start < piece.timeline.bar(bar).end
     hint = "; for one in its middle, cut the bar there first" if inside and wish.kind in DIVIDING else ""
     return f"{words} at the {'end' if kind.right else 'beginning'} of {number}{hint}"
+
+
+def _repeat_of_endings(draft: Draft) -> str:
+    """A first ending that another one follows is repeated: the sign that says so is put where it is missing. What that means, in words."""
+    page = draft.change("").apply(draft.piece)
+    endings = [s for s in page.signs.values() if s.kind == "ending"]
+    ends = {s.bar for s in page.signs.values() if s.kind == "repeat-end"}
+    missing = [e for e in endings if e.bar + e.bars - 1 not in ends and implied_end(endings, e.bar + e.bars - 1)]
+    for ending in missing:
+        draft.put(BarSign(draft.new_id("s"), "repeat-end", ending.bar + ending.bars - 1))
+    if missing:
+        return "; the repeat sign before it was put, too"
+    return "" if ends else "; nothing is repeated yet, so it is played once"
 
 
 def _put_tempo(draft: Draft, wish: Wish, at: Where) -> str:

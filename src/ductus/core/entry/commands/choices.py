@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
-from ductus.core.entry.commands.base import Choose, EntryCommand
+from ductus.core.entry.commands.base import PEN_UP, Choose, EntryCommand
 from ductus.core.entry.commands.pen import finished_first
 from ductus.core.entry.events import KeyDown, KeyUp
 from ductus.core.entry.state import EntryState, Outcome, evolved

@@ -11,7 +11,8 @@ from ductus.core.errors import BadInput
 from ductus.core.score.accompaniments import HIGH, LOW, figure, struck
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.edits import clear_brackets, clear_span
-from ductus.core.score.frame.base import BarIndex, FrameEdit, PartId, bars_words
+from ductus.core.score.form import bars_words
+from ductus.core.score.frame.base import BarIndex, FrameEdit, PartId
 from ductus.core.score.harmony import mark_before
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note

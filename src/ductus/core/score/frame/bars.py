@@ -11,7 +11,8 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.edits import clear_span
-from ductus.core.score.frame.base import BarIndex, FrameEdit, MovingEdit, bars_words, shifted_bars, shifted_ticks
+from ductus.core.score.form import bars_words
+from ductus.core.score.frame.base import BarIndex, FrameEdit, MovingEdit, shifted_bars, shifted_ticks
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, KeyChange, MeterChange, Note
@@ -106,9 +107,7 @@ def _frame_of_removed(draft: Draft, first: int, last: int) -> None:
                 head_key = next(k for k in piece.keys.values() if k.bar == 0)
                 draft.put(replace(head_key, fifths=key.fifths, mode=key.mode))
                 draft.drop(key)
-    for sign in piece.signs.values():
-        if first <= sign.bar and sign.bar + sign.bars - 1 <= last:
-            draft.drop(sign)
+    _form_of_removed(draft, first, last)
     start, end = piece.timeline.bar(first).start, piece.timeline.bar(last).end
     for tempo in piece.tempi.values():
         if start <= tempo.tick < end and tempo.tick > 0:
@@ -116,6 +115,24 @@ def _frame_of_removed(draft: Draft, first: int, last: int) -> None:
     for clef in piece.clefs.values():
         if start <= clef.tick < end:
             draft.drop(clef)
+
+
+def _form_of_removed(draft: Draft, first: int, last: int) -> None:
+    """Signs of removed bars go with them; but a repeat that begins before them ends before them now, and one that ends behind them begins there."""
+    piece = draft.piece
+    signs = sorted(piece.signs.values(), key=lambda s: s.bar)
+    inside = [s for s in signs if first <= s.bar and s.bar + s.bars - 1 <= last]
+    ends = {s.bar for s in signs if s.kind == "repeat-end"}
+    starts = {s.bar for s in signs if s.kind == "repeat-start"}
+    for sign in inside:
+        begun_before = max((b for b in ends if b < sign.bar), default=-1) < first - 1
+        ends_behind = any(b > last for b in ends) and not any(sign.bar <= b <= last for b in ends)
+        if sign.kind == "repeat-end" and first and begun_before and not any(first <= b <= sign.bar for b in starts):
+            draft.put(replace(sign, bar=first - 1))
+        elif sign.kind == "repeat-start" and ends_behind and last + 1 not in starts:
+            draft.put(replace(sign, bar=last + 1))
+        else:
+            draft.drop(sign)
 
 
 @dataclass(frozen=True, slots=True)

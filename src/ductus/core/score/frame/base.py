@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, ClassVar
 
 from annotated_types import Ge, Le, MaxLen
@@ -25,6 +25,7 @@ class FrameEdit:
     """Base of all edits of the frame."""
 
     __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
+    sure: bool = field(default=False, kw_only=True)  # what it takes away was asked, and answered with yes
 
     def change(self, piece: Piece) -> Change:
         """The change that this edit makes. Raises BadInput, and then nothing is changed."""
@@ -58,31 +59,34 @@ def bar_line_near(timeline: Timeline, tick: int) -> int:
     return bar.index if bar.start == tick else bar.index + 1
 
 
+def nearest_bar_line(timeline: Timeline, tick: int) -> int:
+    """The bar (index) whose beginning is nearest to a tick; of two equally near ones the later."""
+    bar = timeline.bar_at(max(tick, 0))
+    return bar.index if tick - bar.start < bar.end - tick else bar.index + 1
+
+
 def stay_with_music(draft: Draft, old: Timeline, laid: Timeline, which: Callable[[KeyChange | BarSign], bool]) -> None:
-    """Changes of key and signs of bars stay with the music when bar lines are laid anew."""
+    """Changes of key and signs of bars stay with the music when bar lines are laid anew: each goes to the bar line that is nearest now, so that
+    laying them back brings it back. An ending that is left without a bar goes."""
     for key in draft.piece.keys.values():
         if which(key):
             draft.put(replace(key, bar=bar_line_near(laid, old.bar(key.bar).start)))
     for sign in draft.piece.signs.values():
-        if which(sign):
-            last = laid.bar_at(max(old.bar(sign.bar + sign.bars - 1).end - 1, 0)).index
-            bar = laid.bar_at(old.bar(sign.bar).start).index
-            draft.put(replace(sign, bar=bar, bars=max(last - bar + 1, 1)))
+        if not which(sign):
+            continue
+        bar = nearest_bar_line(laid, old.bar(sign.bar).start)
+        after = nearest_bar_line(laid, old.bar(sign.bar + max(sign.bars, 1) - 1).end)
+        if BAR_SIGNS[sign.kind].right:
+            draft.put(replace(sign, bar=max(after - 1, 0)))
+        elif sign.kind == "ending" and after <= bar:
+            draft.drop(sign)
+        else:
+            draft.put(replace(sign, bar=bar, bars=after - bar if sign.kind == "ending" else sign.bars))
 
 
 def place(piece: Piece, bar: int) -> str:
     """A bar as people count, at the head of a sentence: "Bar 9", "The pick-up"."""
     return capital(piece.timeline.bar_words(bar))
-
-
-def bars_words(piece: Piece, first: int, last: int) -> str:
-    """Bars as people count: "bar 9", "bars 9 to 12"."""
-    if first == last:
-        return piece.timeline.bar_words(first)
-    numbers = [piece.timeline.number_of(b) for b in (first, last)]
-    if numbers[0] == numbers[1]:
-        return f"bar {numbers[0]}"
-    return f"bars {numbers[0]} to {numbers[1]}" if numbers[0] else f"the pick-up to bar {numbers[1]}"
 
 
 def said(draft: Draft, laid: Timeline, words: str) -> Change:

@@ -16,12 +16,12 @@ from ductus.core.errors import BadInput
 from ductus.core.pitch.intervals import interval_between
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change, Draft
+from ductus.core.score.form import bars_words
 from ductus.core.score.frame.base import (
     BarIndex,
     FrameEdit,
     MovingEdit,
     bar_line_near,
-    bars_words,
     place,
     said,
     shifted_ticks,

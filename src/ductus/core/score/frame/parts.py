@@ -57,7 +57,6 @@ class RemovePart(FrameEdit):
     """A part goes with all that is in it; where that is something, it asks first."""
 
     part: PartId
-    sure: bool = False
     name: Literal["remove-part"] = "remove-part"
 
     def reach(self, piece: Piece) -> int:

@@ -10,7 +10,8 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.drums import DRUMS, HIGHEST, LOWEST
-from ductus.core.score.frame.base import BarIndex, FrameEdit, PartId, bars_words
+from ductus.core.score.form import bars_words
+from ductus.core.score.frame.base import BarIndex, FrameEdit, PartId
 from ductus.core.score.patterns import (
     MOST_CELLS,
     MOST_TIMES,

@@ -73,7 +73,7 @@ def played(at: Sitter, notes: list[tuple[int, int, int]], count_in: int, seed: i
 def test_a_take_over_changes_of_meter_key_and_tempo_is_written_as_it_was(library: Library) -> None:
     piece = changing()
     at = Sitter(library, library.add(piece))
-    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     played(at, tune(piece), 2)
     assert [(n.tick, n.ticks, n.pitch.midi) for n in sorted(at.piece.notes.values(), key=lambda n: n.tick)] == tune(
         piece
@@ -85,7 +85,7 @@ def test_a_take_at_half_tempo_is_written_the_same(library: Library) -> None:
     piece = changing()
     for tempo in (AsWritten(50), AsWritten(137.5), OneTempo(80)):
         at = Sitter(library, library.add(piece))
-        at.choose(RecordHands("right"), RecordTempo(tempo)).tell(m.StartRecording(0, 0, 0, 0))
+        at.choose(RecordHands("right"), RecordTempo(tempo)).tell(m.StartRecording(0, 0, EPOCH_US, 0))
         played(at, tune(piece), 2)
         assert sorted((n.tick, n.ticks, n.pitch.midi) for n in at.piece.notes.values()) == sorted(tune(piece))
 
@@ -97,34 +97,34 @@ def quarters(*keys: int, start: int = 0) -> list[tuple[int, int, int]]:
 def written(library: Library) -> Sitter:
     """Four bars of quarters in the right hand."""
     at = Sitter(library, library.add(new_piece(bpm=100)))
-    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     return played(at, quarters(*range(60, 76)), 2)
 
 
 def test_punching_in_leaves_the_music_around_it_alone(library: Library) -> None:
     at = written(library)
-    at.choose(RecordUntil(2)).tell(m.StartRecording(0, 0, 0, 1))
+    at.choose(RecordUntil(2)).tell(m.StartRecording(0, 0, EPOCH_US, 1))
     played(at, quarters(*([48] * 16)), 2)  # plays on, before and after the span
     assert [key for _, _, key in at.notes()] == [60, 61, 62, 63, *[48] * 8, 72, 73, 74, 75]
 
 
 def test_what_is_recorded_is_added_or_replaces(library: Library) -> None:
     at = written(library)
-    at.choose(RecordPolicy("add")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordPolicy("add")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     played(at, quarters(48, 50), 2)
     assert len(at.piece.notes) == 18
     assert {(n.tick, n.ticks) for n in at.piece.notes.values() if n.pitch.midi < 55} == {
         (0, QUARTER),
         (QUARTER, QUARTER),
     }
-    at.choose(RecordPolicy("replace")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordPolicy("replace")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     played(at, quarters(72, 74, 76, 77), 2)
     assert [key for tick, _, key in at.notes() if tick < 4] == [72, 74, 76, 77]
 
 
 def test_a_recording_goes_into_the_voice_of_the_pen(library: Library) -> None:
     at = written(library)
-    at.give(ToVoice(2)).tell(m.StartRecording(0, 0, 0, 0))
+    at.give(ToVoice(2)).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     played(at, quarters(50, 52, 53, 55), 2)
     voices = {n.voice for n in at.piece.notes.values() if n.pitch.midi < 60}
     assert voices == {2}
@@ -136,7 +136,7 @@ def test_the_compensation_of_the_delay_test_is_used(library: Library) -> None:
     at = Sitter(library, library.add(new_piece(bpm=120)))
     at.tell(m.SetDelay(110_000))
     assert at.said == "From now on your notes are read 110 ms earlier than they arrive"
-    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     played(at, quarters(60, 62, 64, 65), 2, late_us=110_000)
     assert at.notes() == [(0, 1, 60), (1, 1, 62), (2, 1, 64), (3, 1, 65)]
 
@@ -154,7 +154,7 @@ def test_what_is_heard_with_a_recording(library: Library) -> None:
 
 
 def test_clicks_go_on_behind_the_last_bar(library: Library) -> None:
-    at = Sitter(library, library.add(new_piece(bpm=100))).tell(m.StartRecording(0, 0, 0, 0))
+    at = Sitter(library, library.add(new_piece(bpm=100))).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     at.tell(m.WantClicks(0, 600, 16))
     told = at.latest(m.ClicksFact)
     assert len(told.clicks) == 64
@@ -203,7 +203,7 @@ def test_a_tempo_that_nobody_can_play_to_is_refused(library: Library) -> None:
 
 def test_a_pen_that_is_down_and_a_recording_do_not_write_twice(library: Library) -> None:
     at = Sitter(library, library.add(new_piece(bpm=100))).give(PenTo(True))
-    at.tell(m.StartRecording(0, 0, 0, 0))
+    at.tell(m.StartRecording(0, 0, EPOCH_US, 0))
     played(at, quarters(60, 62), 2)
     assert [key for _, _, key in at.notes()] == [60, 62]
 
@@ -341,7 +341,7 @@ def test_a_tab_that_was_hidden_for_a_minute_sends_its_notes_late_and_they_stand_
 ) -> None:
     piece = changing()
     at = Sitter(library, library.add(piece))
-    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     at.now_s = 60.0
     at.session.live_step()
     played(at, tune(piece), 2)
@@ -375,7 +375,7 @@ def test_two_browsers_record_at_one_desk_and_both_takes_are_kept(library: Librar
 
 def test_a_span_before_the_pen_is_left_aside_and_a_device_that_goes_ends_its_keys(library: Library) -> None:
     at = written(library)
-    at.choose(RecordUntil(0)).tell(m.StartRecording(0, 0, 0, 2))
+    at.choose(RecordUntil(0)).tell(m.StartRecording(0, 0, EPOCH_US, 2))
     played(at, quarters(48, 50, start=8), 2)
     assert [key for tick, _, key in at.notes() if tick >= 8][:2] == [48, 50]
 
@@ -395,7 +395,7 @@ def test_a_take_from_the_middle_of_a_bar_that_is_cut_leaves_its_first_part_alone
     """The second half of a dance with a pick-up is recorded from its own pick-up on."""
     at = written(library)
     at.tell(m.EditFrame(at.desk.history.revision, CutBar(1, 4)))
-    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 2))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 2))
     played(at, quarters(48, 50, 52, 53, 55, start=7), 2)
     assert [(tick, key) for tick, _, key in at.notes()] == [
         *((k, 60 + k) for k in range(7)), *((7 + k, key) for k, key in enumerate((48, 50, 52, 53, 55))), *((k, 60 + k) for k in range(12, 16)),
@@ -405,7 +405,7 @@ def test_a_take_from_the_middle_of_a_bar_that_is_cut_leaves_its_first_part_alone
 def test_a_take_over_a_bar_that_is_cut_is_written_as_it_was(library: Library) -> None:
     at = written(library)
     at.tell(m.EditFrame(at.desk.history.revision, CutBar(1, 3.5)))
-    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, 0, 0))
+    at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     tune = quarters(*range(72, 88))
     played(at, tune, 2)
     assert [(tick * QUARTER, ticks * QUARTER, key) for tick, ticks, key in at.notes()] == tune

@@ -7,15 +7,16 @@ from __future__ import annotations
 
 import sqlite3
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
+from typing import Any, TypeVar
 
 from ductus.app.row_writer import RowWriter
 from ductus.app.sheet import Order, PageSize, Sheet, SystemView
 from ductus.app.steps import Step, Steps, step_of, taken_back
-from ductus.core.errors import NotThere, Stale
+from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
@@ -31,6 +32,8 @@ from ductus.store.pieces import Written
 
 Move = Callable[[sqlite3.Connection, str, int], Written | None]
 Travel = Callable[..., Written | None]
+Beside = Callable[[sqlite3.Connection], None]
+Found = TypeVar("Found")
 LOOK_BACK_S = 1.5  # after a piece was opened
 APART_US = 8_000_000  # a silence of this length parts two stretches of the journal
 MOST_STRETCHES = 500
@@ -62,6 +65,9 @@ class Desk:
         self._reached = 0
         self._steps = Steps()
         self.deleted = False
+        self.beside: Beside | None = (
+            None  # what is written with each change that a message leads to: the place of its browser
+        )
         self.recording_sessions = 0  # how many browsers are recording into the piece
         self._load()
         self.late_us = 0
@@ -99,6 +105,43 @@ class Desk:
     def _standing(self, connection: sqlite3.Connection) -> History:
         standing = pieces.standing(connection, self.piece_id)
         return History(standing.revision, standing.undo, standing.redo)
+
+    @contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction that changes the piece, with what is written beside it."""
+        with self._database.transaction() as connection:
+            yield connection
+            if self.beside is not None:
+                self.beside(connection)
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """All that is written of takes and the journal inside is one transaction. Where the disk does not take it, memory follows the disk;
+        an error that is only words leaves what was written before it."""
+        before, words = self.takes, None
+        try:
+            with self._writing():
+                try:
+                    yield
+                except NotKept:
+                    raise
+                except DuctusError as error:
+                    words = error
+        except BaseException:
+            self.takes = before
+            raise
+        if words is not None:
+            raise words
+
+    def looked_up(self, read: Callable[[sqlite3.Connection], Found]) -> Found:
+        """Something read from the library. Raises NotKept."""
+        with self._database.transaction() as connection:
+            return read(connection)
+
+    def keep_beside(self, write: Beside) -> None:
+        """Write the place of a browser by itself. Raises NotKept."""
+        with self._database.transaction() as connection:
+            write(connection)
 
     # --- edits ------------------------------------------------------------------------
 
@@ -158,7 +201,7 @@ class Desk:
             raise NotThere(DELETED)
         revision = self.history.revision if base is None else base
         try:
-            with self._database.transaction() as connection:
+            with self._writing() as connection:
                 written = move(connection, self.piece_id, revision)
                 history = self._standing(connection)
         except Stale:
@@ -246,7 +289,7 @@ class Desk:
     ) -> takes.TakeRow:
         """Keep a take (that came of a recording); returns its row."""
         with self.lock:
-            with self._database.transaction() as connection:
+            with self._writing() as connection:
                 take_id, _ = takes.insert_take(connection, self.piece_id, take, source, settings)
                 if recording is not None:
                     journal.end_recording(connection, recording)
@@ -257,7 +300,7 @@ class Desk:
     def drop_take(self, take_id: int) -> None:
         """Mark a take as dropped from the page; it stays among the takes."""
         with self.lock:
-            with self._database.transaction() as connection:
+            with self._writing() as connection:
                 takes.set_dropped(connection, take_id, True)
                 rows = tuple(takes.list_takes(connection, self.piece_id))
             self.takes = rows
@@ -297,18 +340,23 @@ class Desk:
 
     def has_become(self, from_us: int, to_us: int, became: int) -> None:
         """Say what became of a stretch of the journal (see the store)."""
-        with self._database.transaction() as connection:
+        with self._writing() as connection:
             journal.has_become(connection, self.piece_id, from_us, to_us, became)
 
     def begin_recording(self, from_us: int, plan: dict[str, Any]) -> int:
         """Remember that a recording goes on, so that it is found again if it is cut off; returns its number."""
-        with self._database.transaction() as connection:
+        with self._writing() as connection:
             return journal.begin_recording(connection, self.piece_id, from_us, plan)
 
     def end_recording(self, number: int) -> None:
         """The recording came to nothing, or was dropped."""
-        with self._database.transaction() as connection:
+        with self._writing() as connection:
             journal.end_recording(connection, number)
+
+    def going_on(self, number: int) -> CutOff | None:
+        """A recording that a browser comes back to goes on; None where it was kept or dropped meanwhile."""
+        with self._database.transaction() as connection:
+            return journal.take_up_recording(connection, self.piece_id, number)
 
     def cut_off(self, now_us: int) -> list[CutOff]:
         """Recordings that were cut off; those found just now end at ``now_us`` of the wall clock."""

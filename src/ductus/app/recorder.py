@@ -33,6 +33,7 @@ from ductus.store.takes import TakeRow
 SCHEDULED_US = 260_000  # what is so near is on the audio clock already
 BENT_BARS = 16  # a click that was bent is told so far ahead
 STAVES = {"right": 1, "left": 2}
+Standing = tuple[Recording | None, LivePage | None, tuple[int, dict[int, int]] | None, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +68,46 @@ class Recorder:
         self.seen: tuple[int, dict[int, int]] | None = None
         self._bent_at = 0  # tick of the beat from which the click was bent last
         self._origin = (0, 0.0)  # event time and clock seconds of one moment of the recording
+
+    @property
+    def number(self) -> int | None:
+        """The row of the recording that goes on."""
+        return None if self.recording is None else self.recording.number
+
+    def standing(self) -> Standing:
+        """What a message may change, so that it can stand again where the disk does not take it."""
+        return (self.recording, self.live, self.seen, self.desk.recording_sessions)
+
+    def stand_again(self, standing: Standing) -> None:
+        """Let everything stand as it did before a message that the disk did not take."""
+        self.recording, self.live, self.seen, self.desk.recording_sessions = standing
+
+    def fact(self) -> m.RecordingFact:
+        """Whether a recording goes on, and where its first click lies."""
+        recording = self.recording
+        if recording is None:
+            return m.RecordingFact(False)
+        plan = recording.plan
+        free = recording.clicks is None
+        return m.RecordingFact(
+            True, None, recording.epoch_us + recording.origin_us, plan.bar, free and not plan.proof, plan.proof
+        )
+
+    def take_up(self, number: int) -> None:
+        """A recording goes on after the server was stopped in the middle of it: what was heard is in the journal. Raises NotKept."""
+        cut = self.desk.going_on(number)
+        if cut is None:
+            return
+        heard = self.desk.journal(cut.from_us, round(self._wall() * 1e6))
+        recording = recovered(self.desk, cut, heard)
+        recording.known = frozenset((h.time_us, h.kind, h.key) for h in heard)
+        self.recording = recording
+        self.desk.recording_sessions += 1
+        self._origin = (round(self._wall() * 1e6), self._clock())
+        self._bent_at = -(2**60)
+        self.live = (
+            LivePage(self.desk, recording) if recording.clicks is not None and not recording.plan.proof else None
+        )
 
     @property
     def late_us(self) -> int:
@@ -217,6 +258,10 @@ class Recorder:
         recording = self.recording
         if recording is None:
             raise BadInput("No recording is going on.")
+        if message.epoch_us is not None:
+            message = replace(
+                message, end_us=max(recording.own_time(message.end_us, message.epoch_us), recording.origin_us)
+            )
         rows = self.finish(message.end_us)
         if not rows:
             return Stopped("Nothing was heard, so nothing was written")

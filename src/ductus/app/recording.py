@@ -84,12 +84,23 @@ class Recording:
     last_us: int = 0
     heard: int = 0
     number: int | None = None  # its row in the library while it goes on
+    epoch_us: int = 0  # the wall clock at event time 0 of the clock that its times are on
+    known: frozenset[tuple[int, str, int]] = (
+        frozenset()
+    )  # of a recording that goes on after a break: what the journal had (time, kind, key)
 
-    def hear(self, heard: Heard) -> None:
-        """Keep one event; its time is turned to microseconds from the origin, and never runs backwards."""
+    def own_time(self, at_us: int, epoch_us: int) -> int:
+        """An event time of a page, whose time 0 is ``epoch_us`` on the wall clock, on the clock of this recording."""
+        return at_us + epoch_us - self.epoch_us
+
+    def hear(self, heard: Heard) -> bool:
+        """Keep one event; its time is turned to microseconds from the origin, and never runs backwards. False for one that is there already."""
+        if self.known and (heard.time_us, heard.kind, heard.key) in self.known:
+            return False
         self.last_us = max(heard.time_us - self.origin_us, self.last_us, 0)
         self.heard += 1
         self.listener.hear(replace(heard, time_us=self.last_us))
+        return True
 
     def pulses(self) -> PulseMap | None:
         """The click as a map: tick 0 is the bar line where writing begins (or would, for a pick-up); as late as the player's notes arrive.
@@ -151,7 +162,7 @@ def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Record
     or tempo out of reach, NotKept."""
     clicks = clicks_of(desk.piece, plan)
     number = desk.begin_recording(epoch_us + origin_us, asdict(plan))
-    return Recording(plan, origin_us, clicks, number=number)
+    return Recording(plan, origin_us, clicks, number=number, epoch_us=epoch_us)
 
 
 def clicks_of(piece: Piece, plan: RecordPlan) -> ClickPlan | None:
@@ -191,7 +202,7 @@ def for_page(piece: Piece, recording: Recording, rows: Sequence[TakeRow], end_us
 
 
 def recovered(desk: Desk, cut: CutOff, heard: Iterable[Heard]) -> Recording:
-    """A recording that was cut off, as it was heard: from the journal (wall-clock times)."""
+    """A recording that was cut off, as it was heard: from the journal (its clock is the wall clock)."""
     plan = plan_from(cut.plan)
     if plan.part not in desk.piece.parts:
         plan = replace(plan, part=desk.piece.ordered_parts()[0].id)

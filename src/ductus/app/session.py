@@ -9,6 +9,7 @@ the head of the backlog, so that no key is lost: ``drain`` tries it again.
 from __future__ import annotations
 
 import logging
+import sqlite3
 import time
 from collections import deque
 from collections.abc import Callable
@@ -25,10 +26,12 @@ from ductus.app.outbox import Item, OneEvent, Sent
 from ductus.app.page import about_page, aloud
 from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take
 from ductus.app.recorder import Recorder
-from ductus.app.recording import DROPPED, Recording, take_from_journal
+from ductus.app.recording import DROPPED, NOTHING, WRITTEN, Recording, take_from_journal
+from ductus.app.seat import Seat
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
+from ductus.core.entry.writing import pending_words
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.score.changes import Change
@@ -36,6 +39,7 @@ from ductus.core.score.frame.base import FrameQuestion
 from ductus.core.score.selection.base import Question
 
 log = logging.getLogger(__name__)
+AGAIN_US = 50_000  # a key that was gathered before a break is looked after so soon
 
 
 def first_state(desk: Desk) -> EntryState:
@@ -49,7 +53,8 @@ def first_state(desk: Desk) -> EntryState:
 
 
 class Session(Editor):
-    """The state of one connection. Methods may be called from any thread, one at a time."""
+    """The work of one browser in a piece, whether it is connected or not. Methods may be called from any thread, one at a time;
+    ``into_journal`` at any time."""
 
     def __init__(
         self,
@@ -58,15 +63,21 @@ class Session(Editor):
         kept: Callable[[int], None] | None = None,
         clock: Callable[[], float] = time.monotonic,
         wall: Callable[[], float] = time.time,
+        token: str = "",
     ) -> None:
-        """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds."""
+        """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds. The place that was kept
+        under ``token`` is taken again."""
         super().__init__(desk, first_state(desk))
-        self.journal, self._kept = journal, kept
+        self.journal, self.kept = journal, kept
         self._wall = wall
+        self.seat = Seat(token, desk.piece_id, wall)
         self.backlog: deque[Item] = deque()
+        self.taken = 0  # the last message that came
+        self._coming: EntryState | None = None  # the state once the change that is being written is on disk
         self.blocked = False
         self.recorder = Recorder(desk, clock, wall)
         self.recorder.choices = record_choices_from(desk.habits())
+        self.resumed = self._take_place()
         self._habits = habits_json(self.state, self.recorder.choices)
         self._record_line: m.RecordLineFact | None = None  # that was told last
         self.wake_us: int | None = None
@@ -79,46 +90,108 @@ class Session(Editor):
 
     # --- in and out ---------------------------------------------------------------------
 
-    def open(self) -> list[Sent]:
-        """Everything that a browser needs at the start. No recording goes on then, whatever the browser believed."""
+    def _take_place(self) -> bool:
+        """Take the place that was kept under the token; a recording that went on there goes on."""
+        self.journal.flush()
+        place = self.desk.looked_up(lambda connection: self.seat.found(connection, self.desk.piece))
+        if place is None:
+            return False
+        self.state, self.near_bar, self._clipboard = place.state, place.near_bar, place.clipboard
+        self.taken = self.seat.handled
+        if place.recording is not None:
+            self.recorder.take_up(place.recording)
+        return True
+
+    def open(self, fresh: bool = False) -> list[Sent]:
+        """Everything that a browser needs at the start; ``fresh``: its page was opened anew, so that no key is down any more."""
         with self.desk.lock:
+            self._send(m.Welcome(self.seat.token, self.seat.handled, self.resumed))
+            self.resumed = True
+            let_go = self._let_keys_go() if fresh else ""
             self.desk.reach(self.state.tick)
             self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
             self._send(state_fact(self.desk, self.state))
             self._tell_takes(everyone=False)
             self._send(sheet_fact(self.desk))
             self._send(pen_fact(self.desk, self.state))
+            self._record_line = None
             self._tell_record_line()
-            self._send(m.RecordingFact(False))
+            self._send(self.recorder.fact())
+            if self.state.chosen:
+                self._choose(self.desk.piece.notes.among(self.state.chosen))
             self._send(m.Keeping(self.journal.trouble))
+            self._say(let_go, urgent=True)
+            if self.due_us is not None and self.state.held:
+                self.wake_us = AGAIN_US
             if self.desk.deleted:
                 self._send(m.Gone("This piece was deleted; the shelf can bring it back."))
             return self.collect()
 
-    def handle(self, message: m.ClientMessage) -> list[Sent]:
-        """Do what a message asks; errors become words for the browser."""
+    def _let_keys_go(self) -> str:
+        """A page that is opened anew holds no keys: those that were down are let go, which writes them where that is how a step ends; else it
+        is said that they were not written."""
+        held = [h for h in self.state.held if h.is_down]
+        words = pending_words(self.desk.piece, self.state, self.state.held) if held else ""
+        revision = self.desk.history.revision
+        for key in held:
+            self._enter(KeyUp(key.down_us + 1, key.key))
+        if not words or self.desk.history.revision != revision:
+            return ""
+        self.state = evolved(self.state, held=())
+        return f"{words} not written: the page was opened anew; the journal has what was played"
+
+    def into_journal(self, message: m.Keys) -> None:
+        """Keep what is heard at once, before anything that was sent earlier is done; a guess says whether something is written from it."""
+        written = self._is_written(message)
+        heard = tuple(
+            (Heard(message.epoch_us + e.at_us, e.kind, e.key, e.value, e.channel), written) for e in message.events
+        )
+        number = message.number
+        self.journal.hear(Entry(self.desk.piece_id, heard, message.again, lambda: self._is_kept(number)))
+
+    def _is_kept(self, number: int) -> None:
+        if self.kept is not None:
+            self.kept(number)
+
+    def _is_written(self, message: m.Keys) -> bool:
+        """Is something written from keys, as it looks now: at the pen, or by a recording (one that was cut off, too)?"""
+        late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
+        return self.recording is not None or late or (self.state.down and not message.only_sound)
+
+    def handle(self, message: m.ClientMessage, number: int = 0, journaled: bool = False) -> list[Sent]:
+        """Do what a message asks; errors become words for the browser. A ``number`` that had its effect already, or waits for it, is left."""
+        if number and number <= self.taken:
+            return self.collect()
+        self.taken = max(number, self.taken)
         if isinstance(message, m.Keys):
+            if not journaled:
+                self.into_journal(message)
             late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
-            self._into_journal(message, late)
             if late and self.journal.flush():  # a recording that was cut off has them too
                 with self.desk.lock:
                     self._tell_takes(anew=True)
-            if message.again:  # kept, not played a second time
-                return self.collect()
-            self.backlog.extend(OneEvent(heard, message.only_sound) for heard in message.events)
-        elif isinstance(message, m.Look):
-            self.near_bar = message.bar
+            guessed = self._is_written(message)
+            done = self.seat.part if number == self.seat.handled + 1 else 0  # before a kill
+            self.backlog.extend(
+                Item(OneEvent(heard, message.only_sound, message.epoch_us, guessed), number, k)
+                for k, heard in enumerate(message.events, 1)
+                if k > done
+            )
+            self.backlog.append(Item(None, number))
         else:
-            self.backlog.append(message)
+            self.backlog.append(Item(message, number))
         return self.drain()
 
     def drain(self) -> list[Sent]:
         """Do what waits, in order, until all is done or the disk does not take it."""
         with self.desk.lock:
             while self.backlog:
+                before = (self.state, self.recorder.standing())
                 try:
                     self._do(self.backlog[0])
                 except NotKept as error:
+                    self.state = before[0]
+                    self.recorder.stand_again(before[1])
                     if not self.blocked:
                         self.blocked = True
                         self._send(m.Keeping(f"{error} What you do is held and goes on by itself as soon as it can."))
@@ -131,8 +204,45 @@ class Session(Editor):
         return self.collect()
 
     def _do(self, item: Item) -> None:
+        """Do one thing; its effect and the place of the browser are written together."""
+        if self.recording is not None and not isinstance(item.what, OneEvent):
+            self.journal.flush()  # what is said to have had its effect on a recording is on disk
+        counted = (self.seat.handled, self.seat.part)
+        if item.number:
+            self.seat.handled, self.seat.part = (item.number - 1, item.part) if item.part else (item.number, 0)
+        self.desk.beside = self._write_seat
         try:
-            self._dispatch(item)
+            self._try(item.what)
+        except NotKept:
+            self.seat.handled, self.seat.part = counted
+            raise
+        finally:
+            self.desk.beside, self._coming = None, None
+
+    def _write_seat(self, connection: sqlite3.Connection) -> None:
+        state = self.state if self._coming is None else self._coming
+        self.seat.write(connection, state, self.near_bar, self._clipboard, self.recorder.number)
+
+    def keep_seat(self) -> None:
+        """Keep the place of the browser, if it is another one than is on disk. Raises NotKept."""
+        with self.desk.lock:
+            if not self.journal.flush():
+                return  # a stroke that is not on disk is sent again
+            if not self.backlog and self.seat.differs(self.state, self.near_bar, self._clipboard, self.recorder.number):
+                self.desk.keep_beside(self._write_seat)
+
+    def saved(self) -> int | None:
+        """The number of the last message whose effect is on disk, if it is another one than was told."""
+        number = self.seat.on_disk
+        if number == self.seat.saved:
+            return None
+        self.seat.saved = number
+        return number
+
+    def _try(self, item: m.ClientMessage | OneEvent | None) -> None:
+        try:
+            if item is not None:
+                self._dispatch(item)
         except NotKept:
             raise
         except Question as question:
@@ -151,10 +261,12 @@ class Session(Editor):
             self.state = self.state.fresh()
             self._send(m.Problem(f"That went wrong inside Ductus ({type(error).__name__}); nothing was changed by it."))
 
-    def _dispatch(self, item: Item) -> None:
+    def _dispatch(self, item: m.ClientMessage | OneEvent) -> None:
         match item:
-            case OneEvent(heard, only_sound):
-                self._hear(heard, only_sound)
+            case OneEvent():
+                self._hear(item)
+            case m.Look(bar):
+                self.near_bar = bar
             case m.Give(do, at_us):
                 job = long_marking(self.desk, do, self.state.chosen, self.state.line, self.state.tick)
                 self._enter(Command(do, at_us)) if job is None else self.jobs.append(job)
@@ -180,16 +292,20 @@ class Session(Editor):
             case m.WantClicks():
                 self._send(self.recorder.clicks(item, self.state))
             case m.StartRecording():
-                self._record(item)
+                with self.desk.together():
+                    self._record(item)
             case m.StopRecording():
-                self._stop(item)
+                with self.desk.together():
+                    self._stop(item)
             case m.CutOffTake(recording, do):
-                self._recover(recording, do)
+                with self.desk.together():
+                    self._recover(recording, do)
             case m.TellTakes():
                 self.journal.flush()
                 self._tell_takes(everyone=False)
             case m.WriteHeard():
-                self._write_heard(item)
+                with self.desk.together():
+                    self._write_heard(item)
             case m.DropHeard(from_us, to_us):
                 self.desk.has_become(from_us, to_us, DROPPED)
                 self._tell_takes(everyone=True, anew=True)
@@ -234,24 +350,19 @@ class Session(Editor):
 
     # --- keys -----------------------------------------------------------------------------
 
-    def _into_journal(self, message: m.Keys, late: bool) -> None:
-        """Keep what is heard, with whether something is written from it: at the pen, or by a recording (one that was cut off, too)."""
-        written = self.recording is not None or late or (self.state.down and not message.only_sound)
-        heard = tuple(
-            (Heard(message.epoch_us + e.at_us, e.kind, e.key, e.value, e.channel), written) for e in message.events
-        )
-        kept, number = self._kept, message.number
-        self.journal.hear(
-            Entry(self.desk.piece_id, heard, message.again, None if kept is None else lambda: kept(number))
-        )
-
-    def _hear(self, heard: m.HeardEvent, only_sound: bool) -> None:
-        if self.recording is not None:
-            self.recording.hear(Heard(heard.at_us, heard.kind, heard.key, heard.value, heard.channel))
-            if heard.kind == "down":
+    def _hear(self, event: OneEvent) -> None:
+        heard, recording = event.heard, self.recording
+        written = recording is not None or (self.state.down and not event.only_sound)
+        if written != event.guessed and event.epoch_us + heard.at_us >= self._cut_until_us:
+            at = event.epoch_us + heard.at_us
+            self.desk.has_become(at, at, WRITTEN if written else NOTHING)
+        if recording is not None:
+            at = recording.own_time(heard.at_us, event.epoch_us)
+            fresh = recording.hear(Heard(at, heard.kind, heard.key, heard.value, heard.channel))
+            if fresh and heard.kind == "down":
                 self.recorder.fresh = True
-                self._follow(self.prover.hear(heard.key, heard.at_us))
-        elif only_sound:
+                self._follow(self.prover.hear(heard.key, at))
+        elif event.only_sound:
             return
         elif heard.kind == "down":
             self._enter(KeyDown(heard.at_us, heard.key, max(heard.value, 1)))
@@ -279,6 +390,7 @@ class Session(Editor):
         before = self.state
         outcome = advance_entry(before, event, self.desk.piece)
         if outcome.change:
+            self._coming = outcome.state
             try:
                 self.desk.apply(outcome.change)
             except (Stale, NotThere):
@@ -322,7 +434,7 @@ class Session(Editor):
         self.recorder.start(message, self.state)
         self.prover.follow(self.state.part if message.proof else None)
         self.state = evolved(self.state, held=())
-        self._send(m.RecordingFact(True))
+        self._send(self.recorder.fact())
 
     def live_step(self) -> list[Sent]:
         """Show what was played up to now."""
@@ -436,11 +548,23 @@ class Session(Editor):
                 return
             self._habits = text
 
-    def close(self) -> None:
-        """The browser left: a recording that was going on is kept as a take; place and habits are remembered."""
+    def rest(self) -> None:
+        """The browser is not connected any more: its place and habits are remembered, a recording goes on."""
         with self.desk.lock:
             try:
-                self.recorder.leave()
+                self.keep_seat()
+                self.desk.remember_place(self.state.tick)
+            except NotKept:
+                log.warning("the library could not be written while a browser left; what was played is in the journal")
+            self.keep_habits()
+
+    def close(self) -> None:
+        """The browser left and did not come back: a recording that was going on is kept as a take, with the place and habits."""
+        with self.desk.lock:
+            try:
+                with self.desk.together():
+                    self.recorder.leave()
+                self.keep_seat()
                 self.desk.remember_place(self.state.tick)
             except NotKept:
                 log.warning("the library could not be written while a browser left; what was played is in the journal")

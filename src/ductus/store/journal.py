@@ -26,6 +26,8 @@ select min(at_us) as from_us, max(at_us) as to_us, count(*) as notes from (
     where piece = :piece and became = 0 and kind = 'down'))
 group by stretch order by from_us desc limit :most"""
 BEGIN = "insert into recording (piece, from_us, plan_json) values (:piece, :from_us, :plan)"
+GOING = "select from_us, plan_json from recording where piece = :piece and id = :id"
+TAKE_UP = "update recording set to_us = null where id = :id"
 END = "delete from recording where id = :id"
 CUT = "update recording set to_us = :to_us where piece = :piece and to_us is null"
 CUT_OFF = """
@@ -100,6 +102,15 @@ def begin_recording(connection: sqlite3.Connection, piece_id: str, from_us: int,
 def end_recording(connection: sqlite3.Connection, number: int) -> None:
     """The recording is over, and what came of it is kept (or a person dropped it)."""
     connection.execute(END, {"id": number})
+
+
+def take_up_recording(connection: sqlite3.Connection, piece_id: str, number: int) -> CutOff | None:
+    """A recording goes on after a break; None where it is not there any more. It has no end then; its notes are not counted."""
+    found = connection.execute(GOING, {"piece": piece_id, "id": number}).fetchone()
+    if found is None:
+        return None
+    connection.execute(TAKE_UP, {"id": number})
+    return CutOff(number, found["from_us"], found["from_us"], json.loads(found["plan_json"]), 0)
 
 
 def cut_off_recordings(connection: sqlite3.Connection, piece_id: str, now_us: int) -> list[CutOff]:

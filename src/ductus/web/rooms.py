@@ -8,9 +8,11 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-from collections.abc import Callable, Sequence
+import secrets
+from collections.abc import Callable, Coroutine, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
+from typing import Any
 
 from fastapi import WebSocket, WebSocketDisconnect
 
@@ -20,11 +22,12 @@ from ductus.app.facts import sheet_fact, state_fact
 from ductus.app.jobs import Job, answered, carry_out
 from ductus.app.journal import Journal
 from ductus.app.outbox import Sent
+from ductus.app.seat import is_token
 from ductus.app.session import Session
 from ductus.app.shown import all_shown
-from ductus.core.errors import DuctusError
+from ductus.core.errors import DuctusError, NotKept
 from ductus.core.score.changes import Change
-from ductus.web.wire import fact_json, message_from
+from ductus.web.wire import fact_json, numbered_message
 
 QUIET_S = 0.12  # after an edit, before its readings are worked out again
 LOOK_S = 0.5  # how often the disk is asked how it does
@@ -33,6 +36,10 @@ TELL_SHARE_S = 0.2  # how often long work says how far it is
 SHOW_S = 0.4  # while recording: how often notes that still sound are shown anew
 CHORD_S = 0.015  # keys of a chord come together; they are shown at once
 NEAR_BARS = 1
+AWAY_S = 120.0  # a recording waits so long for a browser that is away, then it is kept as a take
+REST_S = 300.0  # a room that nobody is in is kept so long
+MOST_WAITING = 20_000  # messages of one browser
+TAKEN = 4409  # the code of a connection whose place another window took
 PAUSE_S, MOST_PAUSES = 0.12, 8  # between keys, before what lies beside the pen is engraved
 WORK_FIRST_S = 3.0  # so long it also waits for long work
 NO_READINGS = m.ReadingsFact(())
@@ -47,14 +54,16 @@ def went_wrong(words: str, error: Exception) -> m.Problem:
 
 
 class Chair:
-    """One connection: its session, and the messages that wait to be sent to it."""
+    """One connection: the work of its browser, and the messages that wait to be done and to be sent. A stroke goes to the journal as soon as it
+    is read, whatever is being done meanwhile."""
 
-    def __init__(self, room: Room, socket: WebSocket) -> None:
-        self.room, self.socket = room, socket
+    def __init__(self, room: Room, socket: WebSocket, session: Session) -> None:
+        self.room, self.socket, self.session = room, socket, session
         self.loop = asyncio.get_running_loop()
         self.outbox: asyncio.Queue[str] = asyncio.Queue()
-        self.session = Session(room.desk, room.journal, self._kept)
-        self.seq = 0
+        self._inbox: asyncio.Queue[tuple[int, m.ClientMessage]] = asyncio.Queue(MOST_WAITING)
+        session.kept = self._kept
+        self.seq = 0  # messages that have no number
         self.ready = False  # has it the list of systems? Only then do single systems make sense to it
         self._timer: asyncio.TimerHandle | None = None
         self._player: asyncio.Task[None] | None = None
@@ -73,14 +82,15 @@ class Chair:
         """Send a fact to this browser."""
         self.outbox.put_nowait(fact_json(fact))
 
-    async def run(self) -> None:
-        """Serve the connection until it closes."""
+    async def run(self, fresh: bool) -> None:
+        """Serve the connection until it closes; ``fresh``: its page was opened anew."""
         tasks = [asyncio.create_task(self._send()), asyncio.create_task(self._look_after())]
         try:
-            await self._work(self.session.open)
+            await self._work(lambda: self.session.open(fresh))
             self.ready = True
             self.room.greet(self)
             self.room.wake()
+            tasks.append(asyncio.create_task(self._do_in_order()))
             while True:
                 await self._receive(await self._next_text())
         except WebSocketDisconnect:
@@ -89,10 +99,13 @@ class Chair:
             for handle in (self._timer, self._player, self._retry, self._answerer, *tasks):
                 if handle is not None:
                     handle.cancel()
-            self.session.close()  # at once and here: a server that is being stopped would not come back to it
-            self.room.distribute(self, self.session.collect())
             with contextlib.suppress(asyncio.CancelledError):
                 await asyncio.gather(*tasks, return_exceptions=True)
+
+    async def taken(self) -> None:
+        """Another window came with the token of this one: it takes the place, and this one gets another."""
+        with contextlib.suppress(RuntimeError):
+            await self.socket.close(TAKEN)
 
     async def _next_text(self) -> str:
         """The next message; a frame of bytes is none, and is answered like any that is not understood."""
@@ -102,20 +115,36 @@ class Chair:
         return event.get("text") or ""
 
     async def _receive(self, text: str) -> None:
-        self.seq += 1
         try:
-            message = message_from(text)
+            number, message = numbered_message(text)
         except DuctusError as error:
+            self.seq += 1
             self.post(m.Problem(str(error)))
             self.post(m.Done(self.seq))
             return
         if isinstance(message, m.Keys | m.Give):
             self.room.touched = self.loop.time()
+        if isinstance(message, m.Keys) and not (number and number <= self.session.taken):
+            self.session.into_journal(message)
         if isinstance(message, m.StopWork):
             self.room.stop_work()
-        else:
-            await self._work(lambda: self.session.handle(message))
-        self.post(m.Done(self.seq))
+        await self._inbox.put((number, message))
+
+    async def _do_in_order(self) -> None:
+        """Do what was received, one message after the other."""
+        while True:
+            number, message = await self._inbox.get()
+            if not isinstance(message, m.StopWork):
+                await self._careful(lambda n=number, what=message: self.session.handle(what, n, journaled=True))  # type: ignore[misc]
+            self.seq = number or self.seq + 1
+            self.post(m.Done(self.seq))
+
+    async def _careful(self, what: Callable[[], Sequence[Sent]]) -> None:
+        """Run something of the session; an error that nobody foresaw reaches the person, and the next message goes on."""
+        try:
+            await self._work(what)
+        except Exception as error:
+            self.post(went_wrong("The last message", error))
 
     async def _work(self, what: Callable[[], Sequence[Sent]]) -> None:
         """Run something of the session in a thread, engrave the system at the pen, send what came of it."""
@@ -123,6 +152,7 @@ class Chair:
             facts = await asyncio.to_thread(self._run, what)
             self.room.distribute(self, facts)
             self._set_timer()
+        self._tell_saved()
         jobs, self.session.jobs = self.session.jobs, []
         for job in jobs:
             self.room.start(self, job)
@@ -135,6 +165,11 @@ class Chair:
         if self.session.blocked and (self._retry is None or self._retry.done()):
             self._retry = asyncio.create_task(self._try_again())
         self.room.wake()
+
+    def _tell_saved(self) -> None:
+        number = self.session.saved()
+        if number is not None:
+            self.post(m.Saved(number))
 
     def _run(self, what: Callable[[], Sequence[Sent]]) -> list[Sent]:
         facts = list(what())
@@ -177,7 +212,7 @@ class Chair:
             if self._timer:
                 self._timer.cancel()
             self._timer = self.loop.call_later(
-                wake / 1e6 + 0.001, lambda: self.loop.create_task(self._work(self.session.waited))
+                wake / 1e6 + 0.001, lambda: self.loop.create_task(self._careful(self.session.waited))
             )
 
     async def _send(self) -> None:
@@ -196,7 +231,13 @@ class Chair:
             if trouble != self._trouble and not self.session.blocked:
                 self._trouble = trouble
                 self.post(m.Keeping(trouble))
-            await asyncio.to_thread(self.session.keep_habits)
+            await asyncio.to_thread(self._keep)
+            self._tell_saved()
+
+    def _keep(self) -> None:
+        self.session.keep_habits()
+        with contextlib.suppress(NotKept):  # the next time, or with the next change
+            self.session.keep_seat()
 
 
 class Room:
@@ -206,6 +247,8 @@ class Room:
         """``outside`` are jobs that came over REST, by piece."""
         self.desk, self.journal, self._outside = desk, journal, outside
         self.chairs: list[Chair] = []
+        self.sessions: dict[str, Session] = {}  # by the token of their browser, connected or not
+        self.left: dict[str, asyncio.TimerHandle] = {}  # recordings of browsers that are away, until they are ended
         self._wake = asyncio.Event()
         self._filler: asyncio.Task[None] | None = None
         self._teller: asyncio.Task[None] | None = None
@@ -216,6 +259,47 @@ class Room:
         self._told = ""
         self._told_for = -1
         self.touched = float("-inf")  # when a key was last struck here, on the clock of the loop
+
+    def busy(self) -> bool:
+        """Is somebody here, does long work go on, or a recording whose browser is away?"""
+        return bool(self.chairs or self._jobs or self.left or self._going_on())
+
+    def seated(self, token: str) -> Session:
+        """The work of a browser: as it left it, or begun. Raises NotKept. Called in a thread."""
+        session = self.sessions.get(token)
+        if session is None:
+            session = Session(self.desk, self.journal, token=token)
+            self.sessions[token] = session
+        return session
+
+    def came(self, token: str) -> Chair | None:
+        """A browser comes (back); returns the connection that had its place, if there is one."""
+        timer = self.left.pop(token, None)
+        if timer is not None:
+            timer.cancel()
+        return next((c for c in self.chairs if c.session.seat.token == token), None)
+
+    def gone(self, chair: Chair) -> None:
+        """A connection is lost or was closed. A recording goes on for a while, then it is kept as a take."""
+        session, token = chair.session, chair.session.seat.token
+        if any(c.session is session for c in self.chairs):
+            return  # another connection has its place
+        session.kept = None
+        loop = asyncio.get_running_loop()
+        loop.run_in_executor(None, session.rest)
+        if session.recorder.recording is not None:
+            self.left[token] = loop.call_later(AWAY_S, lambda: loop.create_task(self._give_up(token)))
+
+    async def _give_up(self, token: str) -> None:
+        """Nobody came back to a recording: it is kept as a take, and the others are told."""
+        self.left.pop(token, None)
+        session = self.sessions.get(token)
+        if session is None:
+            return
+        await asyncio.to_thread(session.close)
+        for sent in session.collect():
+            if sent.everyone:
+                self.post(sent.fact)
 
     def wake(self) -> None:
         """Something may wait to be engraved or told."""
@@ -256,7 +340,11 @@ class Room:
 
     def start(self, chair: Chair | None, job: Job, done: Callable[[], None] | None = None) -> None:
         """Begin long work, for one of the chairs if it came from there; jobs of a room run one after the other."""
-        task = asyncio.create_task(self._run_job(chair, job, done))
+        self.begin(self._run_job(chair, job, done))
+
+    def begin(self, what: Coroutine[Any, Any, None]) -> None:
+        """Do something beside, on the loop."""
+        task = asyncio.create_task(what)
         self._jobs.add(task)
         task.add_done_callback(self._jobs.discard)
 
@@ -275,9 +363,9 @@ class Room:
             teller = asyncio.create_task(self._tell_share(job))
             try:
                 change = await asyncio.to_thread(carry_out, self.desk, job)
-                self._job_done(chair, change)
+                await self._job_done(chair, change)
             except DuctusError as error:
-                self._job_failed(chair, error)
+                await self._job_failed(chair, error)
             finally:
                 teller.cancel()
                 self._now = None
@@ -294,17 +382,39 @@ class Room:
                 told = job.share
                 self.post(m.Busy(job.words, round(told, 3)))
 
-    def _job_done(self, chair: Chair | None, change: Change) -> None:
+    async def _job_done(self, chair: Chair | None, change: Change) -> None:
         speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
         if speaker is not None:
-            self.distribute(speaker, speaker.session.job_done(change))
+            self.distribute(speaker, await asyncio.to_thread(speaker.session.job_done, change))
 
-    def _job_failed(self, chair: Chair | None, error: DuctusError) -> None:
+    async def _job_failed(self, chair: Chair | None, error: DuctusError) -> None:
         speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
         if speaker is not None:
-            self.distribute(speaker, speaker.session.job_failed(error))
+            self.distribute(speaker, await asyncio.to_thread(speaker.session.job_failed, error))
         else:
             log.warning("%s", error)
+
+    async def outside_done(self, outcome: Change | DuctusError) -> None:
+        """Long work that came over REST is done, or failed."""
+        if isinstance(outcome, Change):
+            await self._job_done(None, outcome)
+        else:
+            await self._job_failed(None, outcome)
+
+    async def changed_elsewhere(self) -> None:
+        """The piece was changed over REST: all who sit here see it."""
+
+        def facts() -> list[tuple[Chair, m.Fact]]:
+            with self.desk.lock:
+                return [
+                    (chair, fact)
+                    for chair in self.chairs
+                    for fact in (state_fact(self.desk, chair.session.state), sheet_fact(self.desk))
+                ]
+
+        for chair, fact in await asyncio.to_thread(facts):
+            chair.post(fact)
+        self.wake()
 
     # --- facts ------------------------------------------------------------------------------
 
@@ -386,21 +496,37 @@ class Rooms:
         """When a key was last struck at any desk, on the clock of the loop."""
         return max((room.touched for room in list(self._rooms.values())), default=float("-inf"))
 
-    async def serve(self, socket: WebSocket, desk: Desk) -> None:
-        """Seat a browser at a desk until it leaves."""
+    async def serve(self, socket: WebSocket, desk: Desk, token: str, fresh: bool) -> None:
+        """Seat a browser at a desk until it leaves. ``token`` is that of the place it had ("" or none that can be: it gets one); ``fresh``: its
+        page was opened anew."""
         room = self._rooms.get(desk.piece_id)
         if room is None or room.desk is not desk:
             room = self._rooms[desk.piece_id] = Room(desk, self._journal, self._outside)
-        chair = Chair(room, socket)
+        token = token if is_token(token) else secrets.token_urlsafe(16)
+        before = room.came(token)
+        if before is not None:
+            room.chairs.remove(before)
+            await before.taken()
+        chair = Chair(room, socket, await asyncio.to_thread(room.seated, token))
         room.chairs.append(chair)
         try:
-            await chair.run()
+            await chair.run(fresh)
         finally:
-            room.chairs.remove(chair)
+            if chair in room.chairs:
+                room.chairs.remove(chair)
+            room.gone(chair)
             if not room.chairs:
-                room.close()
-                if self._rooms.get(desk.piece_id) is room:
-                    del self._rooms[desk.piece_id]
+                asyncio.get_running_loop().call_later(REST_S, self._tidy, room)
+
+    def _tidy(self, room: Room) -> None:
+        """Close a room that nobody came back to; what its browsers had is on disk."""
+        if room.busy():
+            if not room.chairs:
+                asyncio.get_running_loop().call_later(REST_S, self._tidy, room)
+            return
+        room.close()
+        if self._rooms.get(room.desk.piece_id) is room:
+            del self._rooms[room.desk.piece_id]
 
     def start(self, desk: Desk, job: Job, wait_s: float) -> bool:
         """Begin long work that came over REST, and wait for it a little. True if it is done."""
@@ -419,10 +545,10 @@ class Rooms:
         self._outside[desk.piece_id] = job
         try:
             change = carry_out(desk, job)
-            self._call(lambda room: room._job_done(None, change), desk.piece_id)
+            self._call(lambda room: room.begin(room.outside_done(change)), desk.piece_id)
         except DuctusError as error:
             words = error
-            self._call(lambda room: room._job_failed(None, words), desk.piece_id)
+            self._call(lambda room: room.begin(room.outside_done(words)), desk.piece_id)
         finally:
             self._outside.pop(desk.piece_id, None)
             self._tell(desk.piece_id, m.Busy(""))
@@ -430,13 +556,7 @@ class Rooms:
     def notify(self, desk: Desk) -> None:
         """Tell the browsers at a desk that the piece was changed from elsewhere (over REST)."""
 
-        def tell(room: Room) -> None:
-            for chair in room.chairs:
-                chair.post(state_fact(desk, chair.session.state))
-                chair.post(sheet_fact(desk))
-            room.wake()
-
-        self._call(tell, desk.piece_id)
+        self._call(lambda room: room.begin(room.changed_elsewhere()), desk.piece_id)
 
     def deleted(self, piece_id: str, gone: bool) -> None:
         """Tell the browsers at a desk that its piece was deleted, or came back."""

@@ -90,7 +90,7 @@ def _add_words(app: FastAPI) -> None:
 
 def _add_socket(app: FastAPI) -> None:
     @app.websocket("/api/pieces/{piece_id}/desk")
-    async def desk(socket: WebSocket, piece_id: str) -> None:
+    async def desk(socket: WebSocket, piece_id: str, seat: str = "", fresh: bool = True) -> None:
         await socket.accept()
         try:
             opened = await asyncio.to_thread(app.state.library.desk, piece_id)
@@ -98,7 +98,7 @@ def _add_socket(app: FastAPI) -> None:
             await socket.send_text(f"[{fact_json(Problem(str(error)))}]")
             await socket.close(NO_SUCH_PIECE if isinstance(error, NotThere) else 1013)
             return
-        await app.state.rooms.serve(socket, opened)
+        await app.state.rooms.serve(socket, opened, seat, fresh)
 
 
 def _add_pages(app: FastAPI) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Any, Union
 
 from pydantic import Field, TypeAdapter, ValidationError
@@ -11,6 +12,7 @@ from ductus.app import messages as m
 from ductus.core.errors import BadInput, DuctusError
 
 LONGEST_MESSAGE = 2_000_000  # characters
+NUMBERED = re.compile(r'^\s*\{\s*"n"\s*:\s*(\d{1,15})\s*,\s*"do"\s*:\s*(?=\{)')
 INCOMING: TypeAdapter[m.ClientMessage] = TypeAdapter(Annotated[m.ClientMessage, Field(discriminator="type")])
 
 
@@ -28,6 +30,14 @@ def message_from(text: str) -> m.ClientMessage:
         raise
     except (ValueError, RecursionError, UnicodeError) as error:
         raise BadInput(f"That message was not understood ({type(error).__name__}); nothing was changed.") from None
+
+
+def numbered_message(text: str) -> tuple[int, m.ClientMessage]:
+    """A message with its number: {"n": 17, "do": {...}}; one without a number stands by itself and has 0. Raises BadInput as ``message_from``."""
+    match = NUMBERED.match(text)
+    if match is None:
+        return 0, message_from(text)
+    return int(match.group(1)), message_from(text[match.end() : text.rstrip().rfind("}")])
 
 
 def fact_json(fact: m.Fact) -> str:

@@ -30,7 +30,7 @@ const sayAfter = (words: string) => settled(() => say(words))
 export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => void }) {
   const link = useDesk((s) => s.link)
   const problem = useDesk((s) => s.problem)
-  const said = useDesk((s) => s.said)
+  const { said, urgent } = useDeskParts('said', 'urgent')
   const pen = useDesk((s) => s.pen)
   const way = useDesk((s) => s.way)
   const reads = useDesk((s) => s.readings.length > 0)
@@ -66,7 +66,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
       <footer className={`relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1 ${pen?.down ? 'border-vermilion' : 'border-rule'}`}>
         <Line />
         <p className="mb-1 flex h-5 items-center gap-3 truncate text-[0.95rem] text-faint">
-          <span role="status" aria-live="polite" data-testid="said">{said}</span>
+          <span role="status" aria-live={urgent ? 'assertive' : 'polite'} data-testid="said">{said}</span>
           {ask && (
             <span role="alertdialog" aria-label="A question" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="ask">
               {ask.message}

@@ -16,17 +16,20 @@ import { toggleHelp } from '../help/help'
 import { openPrint } from '../page/PrintView'
 import { saveFromDesk } from '../page/saving'
 import { usePreferences } from './preferences'
+import { counted } from './words'
 import { toggleEvening, toggleFarView } from './view'
 
 /** Whether everything is on disk: never said while it is not. */
-function keptWords(link: string, trouble: string, unkept: number): string {
-  if (link !== 'open') return 'connection lost, trying again'
+function keptWords(link: string, trouble: string, unkept: number, unwritten: number): string {
+  const wait = unwritten ? `; ${counted(unwritten, 'note')} ${unwritten === 1 ? 'waits' : 'wait'} to be written` : ''
+  if (link !== 'open') return `connection lost, trying again${wait}`
   if (trouble) return 'not kept at the moment'
-  return unkept ? 'being kept' : 'everything is kept'
+  if (unkept) return 'being kept'
+  return unwritten ? `kept${wait}` : 'everything is kept'
 }
 
 export const Header = memo(function Header({ onShelf }: { onShelf: () => void }) {
-  const { state, pen, link, pieceId, way, recording, trouble, unkept, gone } = useDeskParts('state', 'pen', 'link', 'pieceId', 'way', 'recording', 'trouble', 'unkept', 'gone')
+  const { state, pen, link, pieceId, way, recording, trouble, unkept, unwritten, gone } = useDeskParts('state', 'pen', 'link', 'pieceId', 'way', 'recording', 'trouble', 'unkept', 'unwritten', 'gone')
   const records = way === 'record' || way === 'proof'
   const playing = useListening((s) => s.playing)
   const allowed = useSound((s) => s.allowed)
@@ -38,7 +41,7 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
         <span className="text-vermilion">D</span>uctus
       </a>
       <span className="min-w-24 max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
-      <span className="near-only text-sm whitespace-nowrap text-faint max-lg:hidden" data-testid="kept">{keptWords(link, trouble || gone, unkept)}</span>
+      <span className="near-only text-sm whitespace-nowrap text-faint max-lg:hidden" data-testid="kept">{keptWords(link, trouble || gone, unkept, unwritten)}</span>
       <div className="mx-auto flex items-center gap-3">
         <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
           className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">

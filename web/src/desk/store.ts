@@ -7,6 +7,7 @@ import { rest } from '../api/rest'
 import type { Ask, ClientMessage, Clicks, ClicksWanted, Command, CutOff, Edit, FrameEdit, HeadWords, Heard, Pen, Proof, Reading, RecordLine, Selecting, ServerMessage, State, System, SystemRef, Take, TempoChoice, WeighedNotes } from '../api/wire'
 import { nowUs, onHeard } from '../input/port'
 import { useSound } from '../sound/engine'
+import { counted } from './words'
 
 export type Way = 'step' | 'record' | 'read' | 'proof'
 
@@ -19,6 +20,10 @@ export interface DeskState {
   trouble: string
   /** Strokes that are not known to be on disk for longer than a moment. */
   unkept: number
+  /** Notes that were struck for longer than a moment and are not written yet. */
+  unwritten: number
+  /** What was said last must be spoken at once. */
+  urgent: boolean
   state: State | null
   takes: readonly Take[]
   cutOff: readonly CutOff[]
@@ -54,7 +59,7 @@ export interface DeskState {
 }
 
 const fresh = (pieceId: string): DeskState => ({
-  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], leaves: { size: '', first: [] }, systems: new Map(), said: '',
+  pieceId, link: 'opening', gone: '', trouble: '', unkept: 0, unwritten: 0, urgent: false, state: null, takes: [], cutOff: [], heard: [], pen: null, refs: [], leaves: { size: '', first: [] }, systems: new Map(), said: '',
   problem: '', ask: null, way: 'step', recording: null, recordLine: null, selection: new Set(), selectedBars: null, readings: [], readingsTold: false, told: [], openReading: '',
   doubt: null, proof: null, differing: '', busy: { words: '', share: 0 },
 })
@@ -82,6 +87,10 @@ let followed = (_: number | null) => {}
 export const whenFollowed = (act: (tick: number | null) => void) => { followed = act }
 /** What must end when the server says that no recording goes on, though one was begun here. */
 let cutOff = () => {}
+/** A recording that was going on when this page was opened goes on. */
+type Going = Extract<ServerMessage, { type: 'recording' }>
+let resumed = (_: Going) => {}
+export const whenResumed = (act: (going: Going) => void) => { resumed = act }
 export const whenCutOff = (act: () => void) => { cutOff = act }
 
 /** What ends, or closes, with the piece: each module that keeps something of the open piece says here how it lets go of it. */
@@ -94,18 +103,17 @@ export function openDesk(pieceId: string): () => void {
   useDesk.setState(fresh(pieceId), true)
   waiting = []
   sent = answered = 0
-  socket = openDeskSocket(pieceId, receive, (link) => {
-    sent = answered = 0
-    waiting = []
-    useDesk.setState({ link })
-  })
+  socket = openDeskSocket(pieceId, receive, (link) => useDesk.setState({ link }), (notes) =>
+    say(`Ductus does not know where you were any more. The ${counted(notes, 'note')} that you played meanwhile ${notes === 1 ? 'is' : 'are'} in the journal, in the margin`))
   const deaf = onHeard((event) => {
     sent = socket?.keys([{ at_us: event.atUs, kind: event.kind, key: event.key, value: event.value, channel: event.channel - 1 }], sounding()) ?? sent
   })
-  let before = 0
+  let before: readonly [number, number] = [0, 0]
   const watch = window.setInterval(() => {
-    const now = socket?.unkept() ?? 0
-    useDesk.setState({ unkept: Math.min(before, now) })
+    const now = [socket?.unkept() ?? 0, socket?.unwritten() ?? 0] as const
+    const [unkept, unwritten] = [Math.min(before[0], now[0]), Math.min(before[1], now[1])]
+    const known = useDesk.getState()
+    if (known.unkept !== unkept || known.unwritten !== unwritten) useDesk.setState({ unkept, unwritten })
     before = now
   }, LOOK_MS)
   return () => {
@@ -138,7 +146,7 @@ function receive(message: ServerMessage): void {
       useDesk.setState({ selection: new Set(message.ids), selectedBars: message.first_bar < 0 ? null : [message.first_bar, message.last_bar] })
       break
     case 'say':
-      useDesk.setState({ said: message.text })
+      useDesk.setState({ said: message.text, urgent: message.urgent ?? false })
       break
     case 'problem':
       useDesk.setState({ problem: message.message })
@@ -169,7 +177,12 @@ function receive(message: ServerMessage): void {
       clicksAwaited.delete(message.since)
       break
     case 'recording':
-      if (!message.going && useDesk.getState().recording && !useDesk.getState().recording?.waiting && message.take == null) cutOff()
+      if (message.going) {
+        if (!useDesk.getState().recording) resumed(message)
+        break
+      }
+      if (socket?.waits('record-start')) break // it has not begun there yet
+      if (useDesk.getState().recording && !useDesk.getState().recording?.waiting && message.take == null) cutOff()
       if (!message.going && useDesk.getState().recording?.proof) followed(null)
       if (!message.going) useDesk.setState({ recording: null })
       awaited = message.take ?? null
@@ -326,7 +339,7 @@ export const walk = (to: 'left' | 'right') =>
     else give({ name: 'move', by: 'step', to })
   })
 
-export const say = (said: string) => useDesk.setState({ said })
+export const say = (said: string) => useDesk.setState({ said, urgent: false })
 
 /** What is heard in a stretch of a recording, from the server. Fails where it cannot be had (the page then says why). */
 export function clicksFor(wanted: ClicksWanted): Promise<Clicks> {
@@ -353,7 +366,7 @@ export function startRecording(originUs: number, bar: number, how: { freely?: bo
 }
 
 export function stopRecording(drop = false): void {
-  if (useDesk.getState().recording) send({ type: 'record-stop', end_us: nowUs(), drop })
+  if (useDesk.getState().recording) send({ type: 'record-stop', end_us: nowUs(), epoch_us: epochUs(), drop })
 }
 
 /** What the page says at its head, and how it is drawn. */

@@ -3,10 +3,11 @@
  * the audio clock, and the server is told when time begins.
  */
 import type { Programme, TempoChoice } from '../api/wire'
+import { epochUs } from '../api/socket'
 import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { soundClickStream, soundNoteStream, soundsHere, type Stream } from '../sound/engine'
-import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff, whenLeft } from '../desk/store'
+import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff, whenLeft, whenResumed } from '../desk/store'
 import { stopPlaying, whilePlayKeyStops } from '../listening/listening'
 
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
@@ -52,7 +53,7 @@ function sounding(originUs: number, bar: number, own: Own, first: Awaited<Return
       next(since + more.bars, more.end_us)
     }, Math.max((originUs + endUs - (first.round_bars ? ROUND_AHEAD_US : AHEAD_US) - nowUs()) / 1000, 20))
   }
-  next(first.bars, first.end_us)
+  next(first.since + first.bars, first.end_us)
   whenBent((bent) => {
     const us = originUs + bent.from_us!
     clicks.replace(us, bent.clicks)
@@ -132,6 +133,28 @@ whenCutOff(() => {
   silence = null
   stopProgramme()
   say('The recording was cut off. What was played up to then is in the journal: the margin offers to write it')
+})
+
+/** After a reload the click goes on where it is now. */
+whenResumed(async (going) => {
+  const originUs = going.from_us! - epochUs()
+  const [free, proof] = [going.free ?? false, going.proof ?? false]
+  useDesk.setState({ recording: { originUs, waiting: false, free, proof } })
+  say('The recording goes on')
+  if (free || proof) return
+  const bar = going.bar!
+  const ask = (since: number) => clicksFor({ bar, since, bars: BARS, tempo: null, count_in: null }).catch(() => null)
+  let now = await ask(0)
+  const passed: (readonly [number, number])[] = []
+  while (now && originUs + now.end_us < nowUs()) {
+    passed.push(...(now.beats as [number, number][]))
+    now = await ask(now.since + now.bars)
+  }
+  if (!now || !useDesk.getState().recording) return
+  const left = nowUs() - originUs
+  const coming = { ...now, clicks: now.clicks.filter((c) => c.time_us > left), notes: now.notes.filter((n) => n.onset_us > left) }
+  silence = sounding(originUs, bar, {}, coming)
+  beats.at.unshift(...(passed as [number, number][]))
 })
 
 whilePlayKeyStops(() => endRecording())

@@ -78,6 +78,7 @@ from ductus.app.messages.told import (
     Problem,
     RecordingFact,
     RecordLineFact,
+    Saved,
     Say,
     SelectionFact,
     SheetFact,
@@ -86,6 +87,7 @@ from ductus.app.messages.told import (
     SystemRef,
     WeighedFact,
     WeighedNotesFact,
+    Welcome,
 )
 from ductus.core.score.frame.table import AnyFrameEdit
 
@@ -146,6 +148,7 @@ __all__ = [
     "ReadingsFact",
     "RecordLineFact",
     "RecordingFact",
+    "Saved",
     "Say",
     "SelectNotes",
     "SelectionFact",
@@ -168,6 +171,7 @@ __all__ = [
     "WeighNotes",
     "WeighedFact",
     "WeighedNotesFact",
+    "Welcome",
     "WriteHeard",
     "WriteTake",
 ]

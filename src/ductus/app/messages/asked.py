@@ -226,10 +226,11 @@ class WantClicks(Message):
 
 @dataclass(frozen=True, slots=True)
 class StopRecording(Message):
-    """The recording ends; ``drop`` keeps the take off the page."""
+    """The recording ends; ``drop`` keeps the take off the page. ``epoch_us`` is the wall clock at event time 0 (None: that of its start)."""
 
     end_us: Microseconds
     drop: bool = False
+    epoch_us: Microseconds | None = None
     type: Literal["record-stop"] = "record-stop"
 
 

@@ -226,6 +226,25 @@ class KeptUpTo:
 
 
 @dataclass(frozen=True, slots=True)
+class Welcome:
+    """The first thing that a browser is told: the ``token`` of its place, the number of its last message that had its effect, whether it
+    ``resumed`` a place that was kept."""
+
+    token: str
+    handled: int
+    resumed: bool
+    type: Literal["welcome"] = "welcome"
+
+
+@dataclass(frozen=True, slots=True)
+class Saved:
+    """What the browser's messages up to ``number`` led to is on disk; they need not be sent again."""
+
+    number: int
+    type: Literal["saved"] = "saved"
+
+
+@dataclass(frozen=True, slots=True)
 class Gone:
     """The piece was deleted (``message`` says so), or came back ("")."""
 
@@ -358,10 +377,15 @@ class RecordLineFact:
 
 @dataclass(frozen=True, slots=True)
 class RecordingFact:
-    """A recording goes on or not; ``take`` is what came of it."""
+    """A recording goes on or not; ``take`` is what came of it. Of one that goes on: ``from_us`` is its first click (or its beginning) on the
+    wall clock, ``bar`` the bar that it began in, ``free`` that it has no click, ``proof`` that it is held against the page."""
 
     going: bool
     take: int | None = None
+    from_us: int = 0
+    bar: int = 0
+    free: bool = False
+    proof: bool = False
     type: Literal["recording"] = "recording"
 
 
@@ -376,14 +400,14 @@ class Busy:
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """Everything that followed from the client's message so far has been sent; ``seq`` counts its messages."""
+    """Everything that followed from the client's message so far has been sent; ``seq`` is its number, or counts those that have none."""
 
     seq: int
     type: Literal["done"] = "done"
 
 
 Fact = (
-    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Gone | ClicksFact | RecordLineFact | RecordingFact
+    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Welcome | Saved | Gone | ClicksFact | RecordLineFact | RecordingFact
     | ReadingsFact | ProofFact | FollowedFact | Busy | Done
 )  # fmt: skip
 FACTS: tuple[type[Fact], ...] = Fact.__args__

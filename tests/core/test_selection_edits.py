@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.score.changes import Change
+from ductus.core.score.changes import Change, Draft
+from ductus.core.score.edits import mark_tuplet
 from ductus.core.score.frame.meters import KeyFrom
 from ductus.core.score.piece import Piece, records_of
 from ductus.core.score.records import Mark, Part
@@ -302,3 +303,30 @@ def test_repeating_asks_before_it_overwrites() -> None:
     with pytest.raises(Question, match="1 note of the same voices stand") as asked:
         after(piece, Repeat(1), first)
     assert rhythm(after(piece, asked.value.again, first)) == [(0, 4), (4, 4)]
+
+
+def test_a_length_that_has_no_room_says_what_stands_in_the_way() -> None:
+    piece = piece_of("4/4", [(0, F(1, 3)), (F(1, 3), F(1, 3)), (F(2, 3), F(1, 3))])
+    draft = Draft(piece)
+    mark_tuplet(draft, LINE, 0, NoteValue("eighth", 0, Tuplet(3, 2)))
+    piece = draft.change("").apply(piece)
+    first = min(piece.notes.values(), key=lambda n: n.tick)
+    with pytest.raises(BadInput, match="inside a triplet stands in the way"):
+        edit_notes(piece, SetLength(QUARTER_NOTE), [first.id], AT)
+
+
+def test_a_corrected_value_may_move_the_rest_of_its_bar_only() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1), (2, 1), (3, 1), (4, 1)])
+    first = min(piece.notes.values(), key=lambda n: n.tick)
+    change = edit_notes(piece, CorrectValue(HALF, "bar"), [first.id], AT)
+    assert rhythm(change.apply(piece)) == [(0, 2), (2, 1), (3, 1), (4, 1)]
+    assert "1 note that did not fit is gone" in change.sentence
+    shorter = after(piece, CorrectValue(EIGHTH, "bar"), [first.id])
+    assert rhythm(shorter) == [(0, 0.5), (0.5, 1), (1.5, 1), (2.5, 1), (4, 1)]
+
+
+def test_steps_that_are_read_again_keep_their_rests() -> None:
+    piece = piece_of("4/4", [(0, 1), (1, 1), (3, 1), (4, 1)])
+    change = edit_notes(piece, EqualSteps(EIGHTH), everything(piece), AT)
+    assert rhythm(change.apply(piece)) == [(0, 0.5), (0.5, 0.5), (1.5, 0.5), (2, 0.5)]
+    assert "with 1 rest between them" in change.sentence

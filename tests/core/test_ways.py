@@ -137,6 +137,8 @@ def test_rhythm_first_then_pitches_keeps_the_rhythm() -> None:
     assert player.notes() == [(0, 2, 60), (2, 1, 62), (3, 1, 64), (4, 1, 65)]
     assert "begins again" in player.said[-1]
     player.chord(72)
+    assert player.notes()[0] == (0, 2, 60)
+    player.give(Advance()).chord(72)
     assert player.notes()[0] == (0, 2, 72)
 
 
@@ -499,3 +501,14 @@ def test_any_strokes_give_a_rhythm_that_fills_bars(gaps: list[tuple[int, int]], 
     for change in reversed(player.changes):
         player.piece = change.inverse().apply(player.piece)
     assert sorted(map(str, records_of(player.piece))) == empty
+
+
+def test_at_the_end_of_a_pass_over_keys_write_nothing_until_it_is_asked_for() -> None:
+    player = Player().chord(60).chord(62).give(ReturnToStart()).give(WayTo("over"))
+    player.chord(64).chord(65)
+    before = [str(n.pitch) for n in sorted(player.piece.notes.values(), key=lambda n: n.tick)]
+    player.chord(72)
+    assert [str(n.pitch) for n in sorted(player.piece.notes.values(), key=lambda n: n.tick)] == before == ["E4", "F4"]
+    assert "nothing was changed" in player.said[-1]
+    player.give(Advance()).chord(72)
+    assert [str(n.pitch) for n in sorted(player.piece.notes.values(), key=lambda n: n.tick)] == ["C5", "F4"]

@@ -195,7 +195,7 @@ def test_after_a_kill_nothing_committed_is_lost_and_undo_goes_on(page: Page, ser
     assert exported(server, piece) == before[:2]
     page.reload()
     expect(page.locator(".system g.note")).to_have_count(2)
-    expect(page.get_by_test_id("pen-state")).to_have_text("Pen up")
+    expect(page.get_by_test_id("pen-state")).to_have_text("Pen down")  # as it was
 
 
 @pytest.mark.own_server

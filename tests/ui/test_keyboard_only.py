@@ -86,7 +86,7 @@ def test_choices_of_the_desk_stay_and_the_pen_is_up_all_the_same(page: Page, ser
     page.get_by_role("menuitemcheckbox", name=re.compile("A tone at each bar line")).click()
     page.get_by_role("button", name="Desk", exact=True).click()
     page.get_by_role("menuitem", name="Evening theme").click()
-    page.reload()
+    page.goto(page.url)  # opened anew, not loaded again
     expect(page.locator("html")).to_have_attribute("data-theme", "evening")
     expect(page.get_by_test_id("pen-state")).to_have_text("Pen up")
     page.get_by_role("button", name="Desk", exact=True).click()

@@ -298,19 +298,20 @@ def test_a_recording_that_was_cut_off_is_offered_and_written(page: Page, server:
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")
     for letter in "asdfghjk" * 2:
         page.keyboard.press(letter, delay=40)
+    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    address = page.url
+    page.goto("about:blank")  # the window that recorded does not come back
     server.stop(signal.SIGKILL)
-    expect(page.get_by_test_id("kept")).to_contain_text("connection lost")
-    page.keyboard.press("a", delay=40)  # played while nobody listens: sent again afterwards
     server.start()
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept", timeout=20_000)
+    page.goto(address)
     card = page.get_by_test_id("cut-off")
-    expect(card).to_contain_text("17 notes")  # the one that was played while nobody listened too
+    expect(card).to_contain_text("16 notes")
     expect(page.get_by_test_id("record")).to_have_text("Record")
     card.get_by_role("button", name="Write it where it began").click()
     expect(card).to_have_count(0)
     expect(page.locator(".system g.note").first).to_be_visible()
-    expect(page.get_by_test_id("take")).to_contain_text("17 notes")
-    assert len(exported(server, piece)) == 17
+    expect(page.get_by_test_id("take")).to_contain_text("16 notes")
+    assert len(exported(server, piece)) == 16
 
 
 @pytest.mark.own_server

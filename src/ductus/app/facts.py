@@ -12,7 +12,7 @@ from ductus.core.entry.line import next_key, sentence
 from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.writing import classes_at_pen, spelled
-from ductus.core.notation.clefs import clef_offer
+from ductus.core.notation.clefs import clef_offer, other_hand_offer
 from ductus.core.notation.drawn import drawn_at
 from ductus.core.phrases import Phrase
 from ductus.core.recording.choices import RecordChoices
@@ -22,6 +22,7 @@ from ductus.core.score.form import form_of
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Facts, Note, Part
+from ductus.core.score.selection.places import OtherHand
 from ductus.core.time.bars import Timeline, beat_words
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.words import capital, count_words
@@ -165,7 +166,7 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         advances=state.advances,
         harmony=state.harmony,
         pulse_key=state.pulse_key,
-        offer=offer_fact(piece, state),
+        offers=offer_facts(piece, state),
         drums=drums_of(part, state.kit_by) if part.percussion else None,
         naming_drum=state.naming_drum,
         naming_chord=state.naming_chord,
@@ -180,13 +181,19 @@ def drums_of(part: Part, kit_by: str) -> tuple[int, ...]:
     return tuple(-1 if drum is None else drum.key for drum in found)
 
 
-def offer_fact(piece: Piece, state: EntryState) -> m.OfferFact | None:
-    """Another clef, where ledger lines pile up on the pen's staff."""
+def offer_facts(piece: Piece, state: EntryState) -> tuple[m.OfferFact, ...]:
+    """What would help where ledger lines pile up on the pen's staff, the likeliest first: the other hand, then another clef."""
+    out = []
+    ids = other_hand_offer(piece, state.part, state.staff, state.tick)
+    if ids:
+        other = 3 - state.staff
+        words = f"{count_words(len(ids), 'note')} on many ledger lines: move them to the {'left' if other == 2 else 'right'} hand?"
+        out.append(m.OfferFact(words, None, OtherHand(), ids, other))
     offer = clef_offer(piece, state.part, state.staff, state.tick)
-    if offer is None:
-        return None
-    words = f"{count_words(offer.count, 'note')} far {offer.side} the staff: {offer.clef} clef?"
-    return m.OfferFact(words, ClefFrom(state.part, state.staff, offer.tick, offer.clef))
+    if offer is not None:
+        words = f"{count_words(offer.count, 'note')} far {offer.side} the staff: {offer.clef} clef?"
+        out.append(m.OfferFact(words, ClefFrom(state.part, state.staff, offer.tick, offer.clef)))
+    return tuple(out)
 
 
 def record_line_fact(desk: Desk, state: EntryState, choices: RecordChoices, late_us: int) -> m.RecordLineFact:

@@ -107,6 +107,8 @@ class Session(Editor):
         with self.desk.lock:
             self._send(m.Welcome(self.seat.token, self.seat.handled, self.resumed))
             self.resumed = True
+            if fresh:
+                self.known.clear()
             let_go = self._let_keys_go() if fresh else ""
             self.desk.reach(self.state.tick)
             self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index

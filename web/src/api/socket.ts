@@ -8,6 +8,7 @@ import type { ClientMessage, HeardEvent, ServerMessage } from './wire'
 const RETRY_MS = 800
 const GONE = 4404
 const TAKEN = 4409
+const LINGER_MS = 8000
 const EPOCH_US = () => Math.round(performance.timeOrigin * 1000)
 
 export interface DeskSocket {
@@ -32,6 +33,9 @@ function store(name: string, text: string): void {
   try { if (text) sessionStorage.setItem(name, text); else sessionStorage.removeItem(name) } catch { /* a window without storage has no place after a reload */ }
 }
 
+/** A piece that is opened by its address begins with the pen up; a page that is loaded again, or gone back to, takes its place. */
+let returning = (performance.getEntriesByType('navigation')[0] as PerformanceNavigationTiming | undefined)?.type !== 'navigate'
+
 export function openDeskSocket(
   pieceId: string,
   onMessage: (message: ServerMessage) => void,
@@ -40,7 +44,9 @@ export function openDeskSocket(
 ): DeskSocket {
   let socket: WebSocket
   let closed = false
-  let token = stored(shelf(pieceId, 'seat'))
+  let left = false // the piece is not looked at any more
+  let token = returning ? stored(shelf(pieceId, 'seat')) : ''
+  returning = false // the next piece is opened from the shelf
   let base: number | null = null // wire number of this page's message 0; null before the first welcome
   let ready = false // welcomed on this connection
   const unsent = new Unsent()
@@ -57,7 +63,7 @@ export function openDeskSocket(
 
   function welcomed(told: Extract<ServerMessage, { type: 'welcome' }>) {
     token = told.token
-    store(shelf(pieceId, 'seat'), token)
+    if (!left) store(shelf(pieceId, 'seat'), token)
     if (base === null) {
       const before = (JSON.parse(stored(shelf(pieceId, 'unsent')) || '[]') as Kept[]).filter((k) => !told.resumed || k.number > told.handled)
       store(shelf(pieceId, 'unsent'), '')
@@ -90,7 +96,7 @@ export function openDeskSocket(
     const scheme = location.protocol === 'https:' ? 'wss' : 'ws'
     ready = false
     socket = new WebSocket(`${scheme}://${location.host}/api/pieces/${pieceId}/desk?${new URLSearchParams({ seat: token, fresh: String(base === null) })}`)
-    socket.onopen = () => onState('open')
+    socket.onopen = () => { if (!left) onState('open') }
     socket.onmessage = (event: MessageEvent<string>) => {
       const all = JSON.parse(event.data) as ServerMessage | ServerMessage[] // what came of one key comes together, and is drawn once
       for (const message of Array.isArray(all) ? all : [all]) receive(message)
@@ -102,7 +108,7 @@ export function openDeskSocket(
         token = ''
         base = null
       }
-      onState(event.code === GONE ? 'gone' : 'lost')
+      if (!left) onState(event.code === GONE ? 'gone' : 'lost')
       if (event.code !== GONE) setTimeout(connect, RETRY_MS)
     }
   }
@@ -114,8 +120,8 @@ export function openDeskSocket(
     if (message.type === 'saved') unsent.saved(own(message.number))
     if (message.type === 'done') {
       unsent.done(own(message.seq))
-      onMessage({ ...message, seq: own(message.seq) })
-    } else onMessage(message)
+      if (!left) onMessage({ ...message, seq: own(message.seq) })
+    } else if (!left) onMessage(message)
   }
 
   const send = (message: ClientMessage) => {
@@ -138,9 +144,16 @@ export function openDeskSocket(
     unwritten: () => unsent.strokes,
     waits: (type) => unsent.has(type),
     close() {
-      closed = true
-      window.removeEventListener('pagehide', keepOver)
-      socket.close()
+      store(shelf(pieceId, 'seat'), '') // who leaves a piece finds the pen up when it is opened again
+      left = true
+      const until = Date.now() + LINGER_MS
+      const end = () => {
+        if (unsent.waiting().length && Date.now() < until) return void setTimeout(end, 50) // what was done last is still brought over
+        closed = true
+        window.removeEventListener('pagehide', keepOver)
+        socket.close()
+      }
+      end()
     },
   }
 }

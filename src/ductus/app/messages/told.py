@@ -124,7 +124,10 @@ class OfferFact:
     """Something that would help at the pen, in words, and what does it."""
 
     words: str
-    do: AnyFrameEdit
+    do: AnyFrameEdit | None
+    edit: NoteEdit | None = None  # of the notes ``ids``; the pen goes to ``staff`` then
+    ids: tuple[str, ...] = ()
+    staff: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,7 +173,7 @@ class PenFact:
     advances: bool
     harmony: str
     pulse_key: int | None
-    offer: OfferFact | None = None
+    offers: tuple[OfferFact, ...] = ()
     drums: tuple[int, ...] | None = None  # on a kit, the drum that each of the 128 keys means; -1 for none
     naming_drum: int | None = None
     naming_chord: bool = False

@@ -222,7 +222,9 @@ def _rhythm(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
 
 
 def _over(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    ended = "; the pass is at its end and begins again with the next key" if state.over_done else ""
+    ended = (
+        "; the pass is at its end: keys write nothing until you advance, which begins again" if state.over_done else ""
+    )
     chosen = [n for n in piece.line_between(state.line, state.tick, state.tick + 1) if n.id in state.chosen]
     only = f" of the {count_words(len(chosen), 'chosen note')} only" if chosen else ""
     return (

@@ -19,6 +19,10 @@ OFFERS = {("treble", "below"): "bass", ("alto", "below"): "bass", ("tenor", "bel
           ("treble-8", "below"): "bass", ("bass", "below"): "bass-8", ("treble-8", "above"): "treble"}  # fmt: skip
 
 
+FOUR_LINES = 8  # steps beyond the outer lines: a fourth ledger line
+FEW = 3  # notes so far out before the other hand is offered
+
+
 @dataclass(frozen=True, slots=True)
 class ClefOffer:
     """So many notes lie far ``side`` of the staff from ``tick`` on; another clef would suit them."""
@@ -33,6 +37,26 @@ def ledger_steps(diatonic: int, clef: str) -> int:
     """Staff steps beyond the outer lines: positive above, negative below, 0 on the staff."""
     bottom = BOTTOM_LINES[clef]
     return max(diatonic - bottom - 8, 0) or min(diatonic - bottom, 0)
+
+
+def other_hand_offer(piece: Piece, part_id: str, staff: int, tick: int) -> tuple[str, ...]:
+    """Ids of notes before a pen that would be the other hand's: at least FEW on four and more ledger lines towards the other staff of their part.
+    Empty where there are none."""
+    part = piece.parts.get(part_id)
+    if part is None or "percussion" in part.clefs or len(part.clefs) < 2:
+        return ()
+    bar = piece.timeline.bar_at(tick)
+    start = piece.timeline.bar(max(bar.index - LOOK_BACK, 0)).start
+    toward = -1 if staff == 1 else 1  # the left hand's staff lies below
+    found = [
+        n.id
+        for n in piece.notes_between(part_id, start, bar.end)
+        if n.staff == staff
+        and n.tick >= start
+        and toward * ledger_steps(drawn_at(piece, part, staff, n.tick, n.pitch), piece.clef_at(part, staff, n.tick))
+        >= FOUR_LINES
+    ]
+    return tuple(found) if len(found) >= FEW else ()
 
 
 def clef_offer(piece: Piece, part_id: str, staff: int, tick: int) -> ClefOffer | None:

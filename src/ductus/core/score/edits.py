@@ -89,6 +89,10 @@ def place_chord(
     in_the_way = (n for n in there if n.end > tick and n.tick < tick + length)
     if policy == "add" and strikes and any((n.tick, n.ticks) != (tick, length) for n in in_the_way):
         voice = free_voice(draft, line, tick, length)
+        if is_above(draft, line, voice, tick, tick + length, strikes):
+            for note in draft.line_between(line, tick, tick + length):
+                draft.put(replace(note, voice=voice))  # the lower voice is the one whose stems go down
+            voice = line[2]
         there = draft.line_between((part, staff, voice), tick, tick + length)
     present = {n.pitch.midi for n in there if n.tick == tick}
     ids, duplicates = [], 0
@@ -112,6 +116,16 @@ def place_chord(
         draft.put(note)
         ids.append(note.id)
     return Placed(tick, tuple(ids), duplicates, voice)
+
+
+def is_above(draft: Draft, line: Line, free: int, start: int, end: int, strikes: Sequence[Strike]) -> bool:
+    """Do strikes that are added over [start, end) lie above all that the voice has there, so that it is they who take the upper voice? The
+    free voice must hold all of what makes room."""
+    _, _, own = line
+    notes = draft.line_between(line, start, end)
+    if own % 2 == 0 or free % 2 or any(n.tick < start or n.end > end for n in notes):
+        return False
+    return bool(notes) and min(s.pitch.midi for s in strikes) > max(n.pitch.midi for n in notes)
 
 
 def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:

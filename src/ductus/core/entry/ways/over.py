@@ -1,7 +1,7 @@
 """Over what is written: each chord played replaces pitch, velocity or both of the next one, or stands beside it.
 
 The number and rhythm of notes stay; chords replace chords (more keys add notes, fewer remove, and it is said). At the end it
-says so, and the next key begins again where this pass began.
+says so and stops; the advance command begins again where this pass began.
 """
 
 from __future__ import annotations
@@ -50,8 +50,11 @@ class Over(Way):
 
     def put_over(self, state: EntryState, piece: Piece) -> Outcome:
         """Replace, or stand beside, and move to the next chord."""
-        at = state.pass_start if state.over_done else state.tick
-        chord = next_chord(piece, state, at)
+        if state.over_done:
+            return Outcome(
+                evolved(state, held=()), say="That was the last note; nothing was changed. Advance begins again"
+            )
+        chord = next_chord(piece, state, state.tick)
         if not chord:
             return Outcome(evolved(state, held=()), say="There is no note from here on to play over")
         tick = chord[0].tick
@@ -87,7 +90,7 @@ class Over(Way):
         )
         say += turn
         if done and not turn:
-            say += "; that was the last note, the next key begins again"
+            say += "; that was the last note. Advance begins again where this pass began"
         return Outcome(after, draft.change(capital(say)) or None, say)
 
     def _pitches(self, draft: Draft, state: EntryState, chord: list[Note], strikes: list[Strike]) -> str:
@@ -129,8 +132,11 @@ class Over(Way):
         return " and ".join(pitch_words(s.pitch) for s in strikes) + " beside it" + double
 
     def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
-        """There is nothing to advance to without a chord."""
-        return Outcome(state, say="Play the next chord")
+        """At the end of a pass it begins again; else there is nothing to advance to without a chord."""
+        if not state.over_done:
+            return Outcome(state, say="Play the next chord")
+        after = evolved(state, tick=state.pass_start, over_done=False, steps=())
+        return Outcome(after, say=f"Again from {piece.timeline.place_words(state.pass_start)}")
 
     def back(self, state: EntryState, piece: Piece) -> Outcome | None:
         """Back to the chord before, to play over it once more."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
@@ -25,6 +25,7 @@ from ductus.core.score.selection.base import (
     shortened,
     silence_from,
 )
+from ductus.core.score.slots import slot_at
 from ductus.core.time.ticks import ticks_of_shown
 from ductus.core.time.values import NoteValue, describe_value
 from ductus.core.words import article, count_words, plural
@@ -37,16 +38,42 @@ def with_length(
 ) -> Change:
     """Give notes new lengths; none reaches past the next onset of its voice."""
     draft = Draft(piece)
+    stopped = 0
     for line, chords in chords_of(notes).items():
         for tick, chord in chords.items():
             following = next_onset(piece, line, tick)
             for note in chord:
                 ticks = length(note)
-                if following is not None:
-                    ticks = min(ticks, following - tick)
+                if following is not None and following - tick < ticks:
+                    ticks = following - tick
+                    stopped += 1
                 if ticks != note.ticks:
                     draft.put(shortened(note, max(ticks, 1)))
-    return finished(draft, words)
+    change = finished(draft, words)
+    if not stopped:
+        return change
+    if not change.rows:
+        raise BadInput(f"{in_the_way(piece, notes)}. Nothing was changed.")
+    return replace(
+        change, sentence=f"{change.sentence}; {count_words(stopped, 'note')} only up to the next note of the voice"
+    )
+
+
+def in_the_way(piece: Piece, notes: Sequence[Note]) -> str:
+    """What keeps notes from getting longer, in words."""
+    first = min(notes, key=lambda n: (n.tick, n.pitch.midi))
+    following = next_onset(piece, first.line, first.tick)
+    slot = slot_at(
+        [
+            m
+            for m in piece.marks_in_bar(first.part, piece.timeline.bar_at(first.tick).index)
+            if m.kind == "tuplet" and (m.staff, m.voice) == (first.staff, first.voice)
+        ],
+        first.tick,
+    )
+    place = "" if following is None else f" at {piece.timeline.place_words(following)}"
+    inside = f", inside a {slot.words}" if slot is not None else ""
+    return f"The next note of the voice{place}{inside} stands in the way"
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,10 +202,40 @@ def shift_rest(draft: Draft, line: Line, tick: int, by: int) -> None:
             draft.put(replace(note, tick=note.tick + by))
 
 
+def shift_in_bar(draft: Draft, first: Note, by: int) -> int:
+    """Move what follows a note in its voice and bar; what would go over the bar line is cut there or goes. Returns how many notes went."""
+    end, gone = draft.piece.timeline.bar_at(first.tick).end, 0
+    for note in draft.piece.line_between(first.line, first.end, end):
+        if not first.end <= note.tick < end:
+            continue
+        tick = note.tick + by
+        if tick >= end:
+            draft.drop(note)
+            gone += 1
+        else:
+            draft.put(
+                replace(note, tick=tick, ticks=min(note.ticks, end - tick) if note.end <= end else note.ticks - by)
+            )
+    return gone
+
+
 def notes_behind(piece: Piece, notes: Sequence[Note]) -> int:
     """How many notes an edit touches that moves all that follows in a voice: at most those of its part from there on."""
     first = min(n.tick for n in notes)
     return len(piece.notes) if first <= piece.end // 2 else sum(n.tick >= first for n in piece.notes.values())
+
+
+def steps_of(chords: Mapping[int, Sequence[Note]]) -> dict[int, int]:
+    """Which step (from 0) the chord at each tick was, if the steps were as long as most chords are: a rest between two of them was stepped, too."""
+    lengths = [max(n.ticks for n in chord) for chord in chords.values()]
+    usual = max(set(lengths), key=lambda t: (lengths.count(t), -t))
+    places, at, end = {}, 0, None
+    for tick in sorted(chords):
+        if end is not None:
+            at += 1 + max(round((tick - end) / usual), 0)
+        places[tick] = at
+        end = max(n.end for n in chords[tick])
+    return places
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,25 +255,31 @@ class EqualSteps(Edit):
         step = self.value.ticks
         draft = Draft(piece)
         chosen = {n.id for n in notes}
+        rests = 0
         for line, chords in chords_of(notes).items():
             ticks = sorted(chords)
             end = max(n.end for n in chords[ticks[-1]])
-            shift = ticks[0] + step * len(ticks) - end
+            places = steps_of(chords)
+            rests += places[ticks[-1]] - len(ticks) + 1
+            shift = ticks[0] + step * (places[ticks[-1]] + 1) - end
             for note in piece.line_between(line, ticks[0], end):
                 if note.tick in chords:  # the whole chord goes: a voice holds chords of one length
-                    put_chord_values(draft, [note], ticks[0] + ticks.index(note.tick) * step, step)
+                    put_chord_values(draft, [note], ticks[0] + places[note.tick] * step, step)
             shift_rest(draft, line, end, shift)
             clear_brackets(draft, line, ticks[0], end)
         change = finished(draft, lambda n: n)
         say = f"{count_words(len(chosen), 'note')} read again as {plural(describe_value(self.value))}"
+        say += f", with {count_words(rests, 'rest')} between them" if rests else ""
         return replace(change, sentence=say) if change else change
 
 
 @dataclass(frozen=True, slots=True)
 class CorrectValue(Edit):
-    """Give one chord another value; what follows in its voice moves with it."""
+    """Give one chord another value; what follows in its voice moves with it, up to the "end" or only up to the end of its "bar": what does
+    not fit there goes."""
 
     value: NoteValue
+    upto: Literal["end", "bar"] = "end"
     name: Literal["correct-value"] = "correct-value"
 
     def reach(self, piece: Piece, notes: Sequence[Note]) -> int:
@@ -231,11 +294,18 @@ class CorrectValue(Edit):
         for note in piece.line_between(first.line, first.tick, first.end):
             if note.tick == first.tick:
                 draft.put(shortened(note, self.value.ticks))
-        shift_rest(draft, first.line, first.end, shift)
+        gone = 0
+        if self.upto == "end":
+            shift_rest(draft, first.line, first.end, shift)
+        else:
+            gone = shift_in_bar(draft, first, shift)
         clear_brackets(draft, first.line, first.tick, first.ticks)
         words = describe_value(self.value)
         change = finished(draft, lambda n: n)
-        say = f"Value corrected to {article(words)} {words}; what follows moved with it"
+        how = "what follows moved with it" if self.upto == "end" else "what follows in the bar moved with it"
+        say = f"Value corrected to {article(words)} {words}; {how}"
+        if gone:
+            say += f", {count_words(gone, 'note')} that did not fit {'is' if gone == 1 else 'are'} gone"
         return replace(change, sentence=say) if change else change
 
 

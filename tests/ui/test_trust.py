@@ -167,6 +167,7 @@ def test_how_entry_was_set_comes_back_and_a_note_that_is_clicked_leaves_the_pen_
     expect(page.get_by_test_id("position")).to_have_text(place)
     page.reload()
     opened(page)
+    press(page, "Escape")  # the note is still selected
     expect(page.get_by_test_id("line")).to_contain_text("eighth")
     assert "added" in line or "add" in line
     expect(page.get_by_test_id("line")).to_contain_text(re.compile("add"))

@@ -18,6 +18,7 @@ from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState, evolved
+from ductus.core.entry.writing import dropped_words
 from ductus.core.score.changes import Change, PenPlace
 from ductus.core.score.records import Note
 from ductus.core.score.selection.base import At
@@ -61,14 +62,15 @@ class Editor(Outbox):
         move = self.desk.undo if message.do == "undo" else self.desk.redo
         change = move(message.base)
         if change is None:
-            self._say("Nothing to undo" if message.do == "undo" else "Nothing to do again")
+            self._say("Nothing to undo" if message.do == "undo" else "Nothing to redo")
             return
+        left = dropped_words(self.desk.piece, self.state)
         self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
         self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
         self._choose(self.desk.piece.notes.among(self.state.chosen))
         self._show_edit()
         self._send(pen_fact(self.desk, self.state))
-        self._say(f"{'Undone' if message.do == 'undo' else 'Done again'}: {change.sentence}")
+        self._say(f"{left}{'Undone' if message.do == 'undo' else 'Redone'}: {change.sentence}")
 
     def _pen_at(self, place: PenPlace | None) -> EntryState:
         """The state with the pen where a change says that it was."""

@@ -15,7 +15,7 @@ from lxml import etree
 
 from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
-from ductus.core.pitch.chords import ChordSymbol, parse_chord
+from ductus.core.pitch.chords import ChordSymbol, parse_chord, transposed_chord
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, Mark, Note, TempoMark
@@ -51,6 +51,10 @@ class Scribe:
     tick_unit: int
     for_file: bool = True  # what only a file needs, not the engraver
     sings: bool = False  # words stand under the staff, so loudness goes above it (common practice)
+    interval: tuple[int, int] = (
+        0,
+        0,
+    )  # from sounding to written pitch: chord symbols are written in the key of their part
     top: int = 1  # the uppermost staff that is written: what belongs to the whole part stands there
     standing: dict[int, list[Standing]] = field(default_factory=lambda: defaultdict(list))  # by staff
 
@@ -168,7 +172,7 @@ def _words(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str
 
 
 def _harmony(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
-    symbol = parse_chord(mark.text)
+    symbol = parse_chord(transposed_chord(mark.text, *scribe.interval))
     harmony = sub(measure, "harmony", placement=_side(mark, scribe), id=mark.id)
     if symbol.letter:
         root = sub(harmony, "root")

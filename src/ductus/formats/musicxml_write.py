@@ -179,6 +179,7 @@ class _PartWriter:
                 self.tick_unit,
                 self.window.heading,
                 self.sings,
+                self.interval if self.part.transpose != (0, 0) else (0, 0),
                 self.part.staff_numbers[0],
             )
             signs = [s for s in self.signs if s.bar == index] if self.is_top else []

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ductus.core.entry.state import Beating, EntryState, Outcome, Sounding, evolved
-from ductus.core.entry.writing import heard_as, moved_on, put_step, span_is_full, step_words, strikes_of
+from ductus.core.entry.writing import heard_as, moved_on, put_step, span_is_full, step_words, strikes_of, with_room
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import sound_words
 from ductus.core.score.edits import clear_span, free_voice
@@ -24,6 +24,7 @@ def write_held(state: EntryState, piece: Piece, time_us: int, grey: str = "drop"
     full = span_is_full(state)
     if full is not None:
         return full
+    state, clipped = with_room(piece, state)
     old = {k for s in state.beating.sounding for k in s.keys}
     new = [h for h in state.held if h.key not in old and (h.is_down or grey == "write")]
     lost = sum(not h.is_down for h in state.held) if grey == "drop" else 0
@@ -46,6 +47,7 @@ def write_held(state: EntryState, piece: Piece, time_us: int, grey: str = "drop"
         ]
     else:
         say = f"held to {piece.timeline.place_words(end)}"
+    say += clipped
     if lost:
         say += f"; {count_words(lost, 'key')} let go before, not written"
     after = evolved(

@@ -29,6 +29,7 @@ from ductus.core.score.harmony import classes_at
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note
 from ductus.core.score.slots import Slot, slot_at, value_within
+from ductus.core.time.values import value_for_ticks
 from ductus.core.words import capital, count_words, listed
 
 
@@ -87,7 +88,7 @@ def write_step(state: EntryState, piece: Piece) -> Outcome:
     full = span_is_full(state)
     if full is not None:
         return full
-    state, clipped = within_slot(piece, state)
+    state, clipped = with_room(piece, state)
     strikes = strikes_of(piece, state, state.held)
     draft = Draft(piece)
     placed = put_step(draft, state, state.tick, state.step.ticks, strikes)
@@ -119,6 +120,19 @@ def within_slot(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
     value = value_within(slot, ticks)
     inside = StepValue(custom=ticks) if value is None else StepValue(value.base, value.dots, value.tuplet)
     return evolved(state, step=inside, step_after=back), clipped
+
+
+def with_room(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
+    """The state with the value that a step has where the pen stands: inside a tuplet, and inside a span that holds the pen; in words, where
+    it is shorter than the step. The value comes back after the step."""
+    state, clipped = within_slot(piece, state)
+    span = state.span
+    if span is None or span.then == "run on" or not state.tick < span.end < state.tick + state.step.ticks:
+        return state, clipped
+    back = state.step_after if state.step_after is not None else state.step.after_step(True)
+    plain = value_for_ticks(span.end - state.tick)
+    short = StepValue(custom=span.end - state.tick) if plain is None else StepValue(plain.base, plain.dots)
+    return evolved(state, step=short, step_after=back), f"{clipped}; it ends with the span"
 
 
 def rest_of_slot(piece: Piece, state: EntryState, hold: bool = False) -> Outcome:

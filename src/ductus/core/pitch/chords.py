@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from ductus.core.errors import BadInput
+from ductus.core.pitch.intervals import transposed
+from ductus.core.pitch.pitches import ALTER_SIGNS, Pitch
 
 # quality and extension -> (MusicXML kind, semitones above the root)
 KINDS: dict[str, tuple[str, tuple[int, ...]]] = {
@@ -198,6 +200,30 @@ def refused(text: str) -> BadInput:
         f"'{text[:20]}' is no chord symbol that Ductus knows: write a root (C, F#, Bb), then m, maj7, 7, m7b5, dim, aug, 6, 9, 11, 13, sus4, "
         "add9 or changes such as b9, #9, #11, b13, then /bass."
     )
+
+
+def transposed_chord(text: str, steps: int, semitones: int) -> str:
+    """A chord symbol moved by an interval: its root and its bass; what is no symbol, or "no chord", stays.
+
+    >>> transposed_chord("C7/E", 1, 2)
+    'D7/F#'
+    """
+    root = None if text in NO_CHORD else ROOT.match(text)
+    if root is None:
+        return text
+    letter, sign, rest = root.groups()
+    slash = BASS.match(rest)
+    moved = _letter(letter, sign, steps, semitones)
+    if slash is None:
+        return moved + rest
+    return f"{moved}{slash.group(1)}/{_letter(slash.group(2), slash.group(3), steps, semitones)}"
+
+
+def _letter(letter: str, sign: str, steps: int, semitones: int) -> str:
+    pitch = transposed(Pitch(letter, ALTERS[sign], 4), steps, semitones)
+    if abs(pitch.alter) > 1:  # nobody writes a chord on B double flat
+        pitch = transposed(pitch, 1 if pitch.alter > 0 else -1, 0)
+    return f"{pitch.step}{ALTER_SIGNS[pitch.alter]}"
 
 
 def looks_like_chord(text: str) -> bool:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ductus.core.pitch.intervals import transposed
 from ductus.core.pitch.pitches import STEPS, Pitch, parse_pitch, pitch_words, spell_in_key
 from ductus.core.score.records import Part
 
@@ -127,6 +128,9 @@ def drum_by_place(key: int) -> Drum:
 
 
 def sound_words(part: Part, pitch: Pitch) -> str:
-    """A written note in words: its pitch, or its drum."""
+    """A written note in words: its pitch as its part reads it, or its drum."""
     drum = DRUMS.get(pitch.midi) if part.percussion else None
-    return drum.label if drum else pitch_words(pitch)
+    if drum:
+        return drum.label
+    steps, semitones = part.transpose
+    return pitch_words(pitch if (steps, semitones) == (0, 0) else transposed(pitch, -steps, -semitones))

@@ -6,6 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import replace
 
+from ductus.core.pitch.chords import transposed_chord
 from ductus.core.score.instruments import BY_NAME
 from ductus.core.score.marks import KINDS
 from ductus.core.score.records import ClefChange, Mark, Note, Part, Record
@@ -192,6 +193,8 @@ class StavesWriter:
         for bar, measure in enumerate(self.raw.measures):
             for raw in measure.marks:
                 tick = self.bars.tick(bar, raw.at, self.losses, measure.number)
+                if raw.kind == "chord" and self.raw.transpose != (0, 0):  # written in the key of its part
+                    raw = replace(raw, text=transposed_chord(raw.text, *self.raw.transpose))
                 found.append((tick, measure.number, raw))
         seen: dict[tuple[str, str, int, int, str], str] = {}
         for mark in spans(found, self.home, self.ids, self.losses):

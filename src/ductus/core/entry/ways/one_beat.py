@@ -19,6 +19,7 @@ from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
 from ductus.core.words import count_words
 
 DIVISIONS = (1, 2, 3, 4, 6, 8, 5, 7, 12, 16)
+OF_COMPOUND = (1, 3, 6, 12)
 PRICE = 0.004  # squared share of the beat that each further part of the division costs
 
 
@@ -30,10 +31,12 @@ def beat_at(piece: Piece, tick: int) -> tuple[int, int]:
     return beats[k], beats[k + 1]
 
 
-def scaled(onsets: Sequence[float], count: int) -> tuple[int, list[int]]:
-    """(division, part of each onset) for onsets in shares of the beat, the first 0, rising."""
+def scaled(onsets: Sequence[float], count: int, compound: bool = False) -> tuple[int, list[int]]:
+    """(division, part of each onset) for onsets in shares of the beat, the first 0, rising. A ``compound`` beat divides by 3, 6 and 12; by other
+    numbers only where more notes were played than these hold evenly."""
     best: tuple[float, int, list[int]] | None = None
-    for n in DIVISIONS:
+    natural = [n for n in OF_COMPOUND if n >= count]
+    for n in natural if compound and natural else DIVISIONS:
         parts = [min(round(x * n), n - 1) for x in onsets]
         if len(set(parts)) < count:
             continue
@@ -92,8 +95,10 @@ class OneBeat(Way):
         first = chords[0][0][2]
         ends = [b for _, _, _, b in played if b]
         total = max((max(ends) if ends else end_us) - first, 1)
-        division, parts = scaled([(c[0][2] - first) / total for c in chords], len(chords))
         start, stop = beat_at(piece, state.tick)
+        beat = value_for_ticks(stop - start)
+        onsets = [(c[0][2] - first) / total for c in chords]
+        division, parts = scaled(onsets, len(chords), compound=beat is not None and beat.dots == 1)
         draft = Draft(piece)
         if state.policy == "replace":
             clear_span(draft, state.line, start, stop)

@@ -48,7 +48,18 @@ class InsertBars(MovingEdit):
             )
             draft.put(back or MeterChange(draft.new_id("m"), at, meter, "none"))
         draft.put(replace(piece.facts, bars=max(piece.bar_count, at) + self.count))
-        return draft.change(f"{count_words(self.count, 'bar')} inserted before {bars_words(piece, at, at)}")
+        cut = tied_over(piece, start)
+        return draft.change(f"{count_words(self.count, 'bar')} inserted before {bars_words(piece, at, at)}{cut}")
+
+
+def tied_over(piece: Piece, tick: int) -> str:
+    """What becomes of notes that sound over a place where bars come in, in words."""
+    count = sum(n.tick < tick < n.end for n in piece.notes.values())
+    return (
+        f"; {count_words(count, 'note')} tied over the place {'is' if count == 1 else 'are'} struck again behind"
+        if count
+        else ""
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,8 +221,10 @@ class CopyBars(MovingEdit):
         """See FrameEdit."""
         first, last = checked_bars(piece, self.first, self.last)
         first, last = piece.timeline.parts_of(first)[0], piece.timeline.parts_of(last)[-1]
-        if piece.timeline.bar(first).missing:
-            raise BadInput("A pick-up cannot be copied; begin with the bar after it. Nothing was changed.")
+        with_pickup = bool(piece.timeline.bar(first).missing)
+        if with_pickup and (last == first or not piece.timeline.parts_of(self.to)[0]):
+            raise BadInput("A pick-up alone cannot be copied; take the bars behind it, too. Nothing was changed.")
+        first += with_pickup
         notes = sum(1 for _ in _source(piece, first, last))
         if notes * self.times > MOST_COPIED:
             raise BadInput(
@@ -229,14 +242,44 @@ class CopyBars(MovingEdit):
             at += count
         what = capital(bars_words(piece, *source))
         times = "" if self.times == 1 else f" {self.times} times"
-        return joined(f"{what} copied{times} in front of {bars_words(piece, to, to)}", changes)
+        say = f"{what} copied{times} in front of {bars_words(piece, to, to)}{tied_over(piece, piece.timeline.bar(to).start)}"
+        if with_pickup:
+            start = page.timeline.bar(to).start
+            led, words = pickup_before(page, start)
+            changes.append(led)
+            say += words
+        return joined(say, changes)
+
+
+def pickup_before(piece: Piece, start: int) -> tuple[Change, str]:
+    """The notes of the pick-up once more, leading to a copy that begins at ``start``: in the voices that are silent there. In words, what
+    became of them."""
+    bar = piece.timeline.bar(0)
+    draft, kept, left = Draft(piece), 0, 0
+    for note in [n for p in piece.parts for n in piece.notes_between(p, bar.start, bar.end)]:
+        tick = start - (bar.end - note.tick)
+        ticks = min(note.ticks, bar.end - note.tick)
+        if tick < bar.end or piece.line_between(note.line, tick, tick + ticks):
+            left += 1
+            continue
+        draft.put(replace(note, id=draft.new_id("n"), tick=tick, ticks=ticks, take=None, event=None))
+        kept += 1
+    words = f", with {count_words(kept, 'note')} of the pick-up before it" if kept else ""
+    return draft.change(""), words + (
+        f"; {count_words(left, 'note')} of the pick-up left out, since notes stand there" if left else ""
+    )
 
 
 def _source(piece: Piece, first: int, last: int) -> list[Note]:
-    """The notes that begin in bars, cut at their end."""
+    """The notes of bars, cut at their end; of those that are tied into them, what sounds there."""
     start, end = piece.timeline.bar(first).start, piece.timeline.bar(last).end
     found = (n for p in piece.parts for n in piece.notes_between(p, start, end))
-    return [replace(n, ticks=min(n.ticks, end - n.tick)) for n in found if n.tick >= start]
+    return [
+        replace(n, ticks=min(n.ticks, end - n.tick))
+        if n.tick >= start
+        else replace(n, tick=start, ticks=min(n.end, end) - start, sounds_ticks=None, lyrics=(), crushed=())
+        for n in found
+    ]
 
 
 def _copied_once(piece: Piece, first: int, last: int, to: int) -> Change:

@@ -134,8 +134,25 @@ def shifted_ticks(draft: Draft, start: int, by: int) -> None:
     """Everything that begins at a tick or later goes ``by`` ticks later; what spans the place grows or shrinks with it."""
     piece = draft.piece
     for note in piece.notes.values():
-        if note.tick >= start and draft.has(note.id):
+        if not draft.has(note.id):
+            continue
+        if note.tick >= start:
             draft.put(replace(note, tick=note.tick + by))
+        elif note.end > start and by > 0:  # it sounded over the place: what comes behind it is struck anew
+            draft.put(replace(note, ticks=start - note.tick, sounds_ticks=None))
+            draft.put(
+                replace(
+                    note,
+                    id=draft.new_id("n"),
+                    tick=start + by,
+                    ticks=note.end - start,
+                    sounds_ticks=None,
+                    lyrics=(),
+                    crushed=(),
+                    take=None,
+                    event=None,
+                )
+            )
     for mark in piece.marks.values():
         if not draft.has(mark.id):
             continue

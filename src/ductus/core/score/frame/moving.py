@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.core.pitch.chords import ALTERS, BASS, NO_CHORD, ROOT
+from ductus.core.pitch.chords import transposed_chord
 from ductus.core.pitch.intervals import moved, transposed
-from ductus.core.pitch.pitches import ALTER_SIGNS, Pitch
 from ductus.core.score.changes import Draft
 from ductus.core.score.records import Mark, Note
 
@@ -31,24 +30,7 @@ def moved_note(note: Note, steps: int, semitones: int) -> Note | None:
 
 def moved_chord(mark: Mark, steps: int, semitones: int) -> Mark:
     """A chord symbol moved by an interval: its root and its bass."""
-    if mark.text in NO_CHORD:
-        return mark
-    root = ROOT.match(mark.text)
-    if root is None:
-        return mark
-    letter, sign, rest = root.groups()
-    slash = BASS.match(rest)
-    text = _letter(letter, sign, steps, semitones)
-    if slash is None:
-        return replace(mark, text=text + rest)
-    return replace(mark, text=f"{text}{slash.group(1)}/{_letter(slash.group(2), slash.group(3), steps, semitones)}")
-
-
-def _letter(letter: str, sign: str, steps: int, semitones: int) -> str:
-    pitch = transposed(Pitch(letter, ALTERS[sign], 4), steps, semitones)
-    if abs(pitch.alter) > 1:  # nobody writes a chord on B double flat
-        pitch = transposed(pitch, 1 if pitch.alter > 0 else -1, 0)
-    return f"{pitch.step}{ALTER_SIGNS[pitch.alter]}"
+    return replace(mark, text=transposed_chord(mark.text, steps, semitones))
 
 
 def move_notes(draft: Draft, part: str | None, start: int, end: int | None, steps: int, semitones: int) -> int:

@@ -63,6 +63,15 @@ class Respell(Edit):
         return replace(change, sentence="; ".join(said))
 
 
+def with_those_that_stay(change: Change, notes: Sequence[Note], stay: Sequence[Note]) -> Change:
+    """The change, with the notes that would have left the keyboard named in its sentence."""
+    if not stay:
+        return change
+    names = listed([pitch_words(n.pitch) for n in stay])
+    words = f"{names} {'stays' if len(stay) == 1 else 'stay'}, since the keyboard ends there"
+    return replace(change, sentence=words if len(stay) == len(notes) else f"{change.sentence}; {words}")
+
+
 @dataclass(frozen=True, slots=True)
 class Octave(Edit):
     """Octaves up (positive) or down; what would leave the keyboard stays."""
@@ -78,7 +87,8 @@ class Octave(Edit):
             return replace(note, pitch=pitch, crushed=tuple(crushed)) if 0 <= pitch.midi <= 127 else None
 
         many = "an octave" if abs(self.by) == 1 else count_words(abs(self.by), "octave")
-        return each(piece, notes, moved, lambda n: f"{n} {'up' if self.by > 0 else 'down'} {many}")
+        change = each(piece, notes, moved, lambda n: f"{n} {'up' if self.by > 0 else 'down'} {many}")
+        return with_those_that_stay(change, notes, [n for n in notes if moved(n) is None])
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,9 +109,10 @@ class Transpose(Edit):
             return replace(note, pitch=spell_in_key(key, fifths), crushed=tuple(crushed))
 
         way = "up" if self.semitones > 0 else "down"
-        return each(
+        change = each(
             piece, notes, moved, lambda n: f"{n} transposed {way} by {count_words(abs(self.semitones), 'semitone')}"
         )
+        return with_those_that_stay(change, notes, [n for n in notes if moved(n) is None])
 
 
 @dataclass(frozen=True, slots=True)

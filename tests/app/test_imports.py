@@ -186,3 +186,47 @@ def test_a_file_of_drums_alone_becomes_a_kit(tmp_path: Path) -> None:
     struck = sorted((n.tick, n.pitch.midi, n.voice) for n in alone.notes.values())
     assert sorted((n.tick, n.pitch.midi, n.voice) for n in desk.piece.notes.values()) == struck
     library.close()
+
+
+BAND = (
+    (73, [(k / 2, 0.5, 76 + k % 5) for k in range(32)]),
+    (40, [(k, 1.0, 67 + k % 3) for k in range(16)]),
+    (33, [(2 * k, 2.0, 36 + k % 4) for k in range(8)]),
+)  # flute, violin, bass by General MIDI 1, counted from 0
+
+
+def band(*head: tuple[float, mido.Message]) -> bytes:
+    """Flute, violin, bass and drums on tracks without names, with or without what a file may state."""
+    tracks = [
+        [(0.0, mido.Message("program_change", program=programme, channel=k)), *struck(notes, k)]
+        for k, (programme, notes) in enumerate(BAND)
+    ]
+    drums = struck([(k / 2, 0.25, 42 if k % 2 else 36) for k in range(96)], 9)
+    return file_of([*head], *tracks, drums)
+
+
+@pytest.mark.parametrize("stated", [[], [tempo(0, 96)]])
+def test_a_file_without_a_meter_is_in_four_and_keeps_its_parts(
+    library: Library, stated: list[tuple[float, mido.Message]]
+) -> None:
+    """Standard MIDI Files 1.0: 4/4, and 120 quarters a minute, where a file states nothing."""
+    at = brought(library, band(*stated))
+    parts = at.piece.ordered_parts()
+    assert [p.programme for p in parts if not p.percussion] == [73, 40, 33]
+    assert [p.name for p in parts][:1] == ["Flute"]
+    (kit,) = [p for p in parts if p.percussion]
+    assert sum(n.part == kit.id for n in at.piece.notes.values()) == 96
+    assert at.piece.timeline.bar(0).meter == Meter(4, 4)
+    flute = sorted((n.tick / QUARTER, n.ticks / QUARTER) for n in at.piece.notes.values() if n.part == parts[0].id)
+    assert flute == [(k / 2, 0.5) for k in range(32)]
+
+
+def test_one_track_keeps_its_sound_and_the_file_its_own_name(library: Library) -> None:
+    rows = [
+        (0.0, mido.MetaMessage("track_name", name="Untitled track 1")),
+        (0.0, mido.Message("program_change", program=73)),
+    ]
+    data = file_of([*rows, *struck([(k, 1.0, 72 + k % 5) for k in range(16)])])
+    found = bring(data, "Ferry Song.mid")
+    assert found.title == "Ferry Song"
+    assert [(v.part.programme, len(v.part.clefs)) for v in found.voices] == [(73, 1)]

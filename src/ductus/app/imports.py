@@ -25,7 +25,7 @@ from ductus.core.score.records import MAX_TEXT, BarSign, Mark, Part, Reading, Sy
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words
-from ductus.formats.midi_read import MidiFile, MidiTrack, read_midi
+from ductus.formats.midi_read import USUAL_METERS, MidiFile, MidiTrack, on_its_beats, read_midi, usual_pulses
 
 KEYBOARDS = range(
     24
@@ -57,16 +57,26 @@ class Brought:
 
 def bring(data: bytes, name: str) -> Brought:
     """Read a MIDI file. Raises BadInput with words that say what to do."""
-    midi = read_midi(data)
+    stated = read_midi(data)
+    midi = with_usual(stated)
     title = printable(midi.name or PurePath(name).stem)[:MAX_TEXT]
-    frame = frame_of(midi) if midi.meters and midi.pulses is not None else None
+    frame = frame_of(midi) if midi.pulses is not None else None
     voices = voices_of(midi, frame)
     how = "freely, since the file states no tempo and meter"
-    if frame is not None:
+    if not stated.meters and midi.real:
+        tempo = (
+            f"its own tempo of {midi.quarters_per_minute:.4g}"
+            if stated.pulses is not None
+            else "120, since it states no tempo"
+        )
+        how = f"in 4/4, since the file states no meter, against {tempo}"
+    elif frame is not None and (stated.meters or stated.pulses is not None):
         tempo = f"{midi.quarters_per_minute:.4g}"
         changes = "and its changes " if len(frame.pulses.pulses) > 2 or len(midi.meters) > 1 else ""
         how = f"against its own tempo of {tempo} {changes}".rstrip()
-        if not midi.real:
+        if not midi.real and len(voices) > 1:
+            how += ", though the notes do not lie on those beats: its parts are kept apart"
+        elif not midi.real:
             how = f"freely: the file states a tempo of {tempo}, but its notes do not lie on those beats (the line can choose them all the same)"
     count = sum(len(v.take.notes) for v in voices)
     parts = f" as {count_words(len(voices), 'part')}" if len(voices) > 1 else ""
@@ -75,6 +85,13 @@ def bring(data: bytes, name: str) -> Brought:
     if midi.markers and not markers:
         said += f" {count_words(len(midi.markers), 'marker').capitalize()} left out, since the bars were found anew."
     return Brought(voices, title, tuple((t + (frame.before if frame else 0), w) for t, w in markers), said)
+
+
+def with_usual(midi: MidiFile) -> MidiFile:
+    """The file with what it means by stating nothing (Standard MIDI Files 1.0): 4/4, and 120 quarters a minute."""
+    pulses = midi.pulses or usual_pulses()
+    real = midi.real if midi.pulses is not None else on_its_beats(midi.take, pulses)
+    return replace(midi, pulses=pulses, meters=midi.meters or USUAL_METERS, real=real)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,13 +130,14 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
         settings = ReadSettings(meter=frame.meter, changes=frame.changes, key=frame.fifths)
     pulses = frame.pulses if frame is not None else None
     choices = Choices(settings, stated=settings if frame is not None else None)
-    if frame is not None and not midi.real:
+    pitched = [t for t in midi.tracks if not t.percussion]
+    hands = two_hands(pitched)
+    several = len(midi.tracks) > 1 and not (hands and len(midi.tracks) == 2)
+    if frame is not None and not midi.real and not several:
         choices = replace(choices, settings=ReadSettings(), unbound=True)
     elif frame is not None and len(frame.pulses.pulses) > 2:
         choices = replace(choices, time="follow")
-    pitched = [t for t in midi.tracks if not t.percussion]
-    hands = two_hands(pitched)
-    if frame is None or not midi.real or len(pitched) < 2 or hands:
+    if frame is None or len(pitched) < 2 or hands:
         take = replace(midi.take, pulses=pulses)
         if hands:
             choices = replace(choices, pins=Pins(hands_of(take, hands)))
@@ -131,10 +149,12 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
                 replace(only, part=replace(only.part, order=0), take=take, choices=replace(choices, settings=settings)),
             )
         sung = tuple(sorted(syllable for t in pitched for syllable in t.lyrics))
-        whole = Voice(Part("p1", "Piano", "Pno.", 0), take, choices, 0, sung)
+        alone = not hands and pitched[0].programme not in KEYBOARDS
         return (
-            whole,
-            *(kit_voice(t, k, pulses, settings) for k, t in enumerate(kit, 2) if midi.real and frame is not None),
+            replace(part_voice(pitched[0], 1, pulses, choices, 0), take=take)
+            if alone
+            else Voice(keys_part(pitched[0].programme), take, choices, 0, sung),
+            *(kit_voice(t, k, pulses, settings) for k, t in enumerate(kit, 2)),
         )
     rows = sorted(midi.tracks, key=lambda t: t.take.notes[0].onset_us)
     first = rows[0]
@@ -149,9 +169,20 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
     return tuple(out)
 
 
+def keys_part(programme: int) -> Part:
+    """A part on two staves, with the instrument of a programme."""
+    kind = next((i for i in BY_NAME.values() if i.programme == programme and "percussion" not in i.clefs), None)
+    if kind is None or programme == 0:
+        return Part("p1", "Piano", "Pno.", programme)
+    return Part("p1", kind.name, kind.short, programme)
+
+
 def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: Choices, order: int) -> Voice:
     """A track as a part: on two staves for a keyboard, else on one with the clef that fits."""
-    name = checked_text(track.name[:SHOWN] or f"Part {number}", "part name")
+    sound = next(
+        (i.name for i in BY_NAME.values() if i.programme == track.programme and "percussion" not in i.clefs), ""
+    )
+    name = checked_text(track.name[:SHOWN] or sound or f"Part {number}", "part name")
     keys = [n.key for n in track.take.notes]
     wide = track.programme in KEYBOARDS and max(keys) - min(keys) > 24 and min(keys) < LOW
     clefs = ("treble", "bass") if wide else ("bass",) if statistics.fmean(keys) < LOW else ("treble",)

@@ -135,6 +135,16 @@ def kit_name(drummed: set[int], pitched: set[int], names: dict[int, str]) -> str
     return names.get(next(iter(drummed)), "") if len(drummed) == len(alone) == 1 else ""
 
 
+def usual_pulses() -> PulseMap:
+    """The tempo of a file that states none: 120 quarters a minute (Standard MIDI Files 1.0)."""
+    found = tempo_map([(0, 0, USUAL_US)])
+    assert found is not None
+    return found
+
+
+USUAL_METERS = ((0, Meter(4, 4)),)  # of a file that states none (Standard MIDI Files 1.0)
+
+
 @dataclass(slots=True)
 class Stated:
     """What a file states besides its notes, as it is gone through: names, sounds and syllables by number of the track."""
@@ -200,6 +210,7 @@ def _performance(file: mido.MidiFile) -> MidiFile:
     names = stated.names
     names[-1] = kit_name(drummed, {number for number, kit in heard if not kit}, names)
     tracks = tracks_of(heard, names, stated.programmes, stated.sung, round(now_us))
+    sounding = {number for number, _ in heard} | drummed
     whole = together([t.take for t in tracks if not t.percussion] or [t.take for t in tracks])
     pulses = tempo_map(stated.tempi)
     return MidiFile(
@@ -209,7 +220,7 @@ def _performance(file: mido.MidiFile) -> MidiFile:
         tuple(sorted(stated.meters.items())),
         stated.fifths,
         tuple(stated.markers),
-        next((n for n in (names.get(k, "") for k in range(len(file.tracks))) if n), ""),
+        names.get(0, "") if 0 not in sounding else "",
         pulses is not None and on_its_beats(whole, pulses),
     )
 

@@ -8,12 +8,14 @@ import sqlite3
 import pytest
 
 from ductus.app import messages as m
+from ductus.app.journal import Entry
 from ductus.app.library import Library
 from ductus.app.seat import KEPT_S, is_token
 from ductus.app.session import Session
 from ductus.core.entry.commands.pen import PenTo, TypedPlace
 from ductus.core.entry.commands.values import StepBase
 from ductus.core.errors import NotKept
+from ductus.core.performance.takes import Heard
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.selection.choosing import Select
 from ductus.core.time.ticks import QUARTER
@@ -253,3 +255,14 @@ def test_a_seat_that_cannot_be_written_does_not_stop_the_work(
         window.session.keep_seat()
     window.session.rest()
     assert window.session.state.tick == 8 * QUARTER
+
+
+def test_the_journal_goes_on_after_an_entry_that_cannot_be_written(library: Library) -> None:
+    piece = library.add(new_piece())
+    heard = ((Heard(EPOCH_US, "down", 60, 70, 0), False),)
+    library.journal.hear(Entry("no such piece", heard))
+    library.journal.hear(Entry(piece, heard))
+    assert library.journal.flush()
+    library.journal.hear(Entry(piece, ((Heard(EPOCH_US + 1, "up", 60, 0, 0), False),)))
+    assert library.journal.flush()
+    assert len(library.desk(piece).journal(EPOCH_US - 1, EPOCH_US + 2)) == 2

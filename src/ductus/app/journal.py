@@ -5,6 +5,7 @@ One thread writes for all desks, so that neither reading nor engraving keeps it 
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 import threading
 import time
@@ -16,7 +17,8 @@ from ductus.core.performance.takes import Heard
 from ductus.store.database import Database
 from ductus.store.journal import append_journal, read_journal
 
-GATHER_S = 0.03  # what comes within this time is written together
+log = logging.getLogger(__name__)
+GATHER_S = 0.008  # what comes within this time is written together
 RETRY_S = 0.25
 TELL_S = 2.0  # a failing disk is said after this time
 
@@ -73,9 +75,7 @@ class Journal:
             if not taken:
                 return True
             try:
-                with self._database.transaction() as connection:
-                    for entry in taken:
-                        append_journal(connection, entry.piece, self._fresh(connection, entry))
+                self._write(taken)
             except NotKept as error:
                 with self._lock:
                     self._waiting = taken + self._waiting
@@ -88,6 +88,20 @@ class Journal:
             if entry.kept is not None:
                 entry.kept()
         return True
+
+    def _write(self, taken: Sequence[Entry]) -> None:
+        """Write entries in one transaction. What fails by itself, and would fail again, does not keep back the others. Raises NotKept."""
+        try:
+            with self._database.transaction() as connection:
+                for entry in taken:
+                    append_journal(connection, entry.piece, self._fresh(connection, entry))
+        except NotKept:
+            raise
+        except Exception:
+            log.exception("%d entries of the journal could not be written together", len(taken))
+            if len(taken) > 1:
+                for entry in taken:
+                    self._write([entry])
 
     @staticmethod
     def _fresh(connection: sqlite3.Connection, entry: Entry) -> Sequence[tuple[Heard, bool]]:

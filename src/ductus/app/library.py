@@ -74,10 +74,10 @@ KEPT_OPEN = 6  # desks that stay open with nobody at them
 class Library:
     """Opens the database once; hands out desks, never two of one piece."""
 
-    def __init__(self, path: Path | str) -> None:
-        """Open (or make) the library at ``path``. Raises BadInput."""
+    def __init__(self, path: Path | str, apart: bool = False) -> None:
+        """Open (or make) the library at ``path``; ``apart``: music is engraved in a process of its own. Raises BadInput."""
         self.database = Database(path)
-        self.engraver = Engraver()
+        self.engraver = Engraver(apart)
         self.journal = Journal(self.database)
         self.row_writer = RowWriter(self.database)
         self._desks: weakref.WeakValueDictionary[str, Desk] = weakref.WeakValueDictionary()
@@ -207,4 +207,5 @@ class Library:
         """Write what waits, close the database and let the library go."""
         self.journal.close()
         self.row_writer.close()
+        self.engraver.close()
         self.database.close()

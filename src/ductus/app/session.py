@@ -207,7 +207,7 @@ class Session(Editor):
 
     def _do(self, item: Item) -> None:
         """Do one thing; its effect and the place of the browser are written together."""
-        if self.recording is not None and not isinstance(item.what, OneEvent):
+        if self.recording is not None and item.what is not None and not isinstance(item.what, OneEvent):
             self.journal.flush()  # what is said to have had its effect on a recording is on disk
         counted = (self.seat.handled, self.seat.part)
         if item.number:

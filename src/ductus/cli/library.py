@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import signal
 import sys
 from pathlib import Path
 
@@ -31,11 +32,13 @@ def run_server(args: argparse.Namespace) -> int:
 
     demo = args.command == "demo"
     data = args.data or (DEFAULT_DATA / "demo" if demo else DEFAULT_DATA)
-    library = Library(data / "library.sqlite")
+    library = Library(data / "library.sqlite", apart=True)
     if demo:
         fill_library(library)
     hosts = LOCAL_HOSTS if args.host in ("127.0.0.1", "localhost") else (*LOCAL_HOSTS, args.host)
     print(f"Ductus is at http://{args.host}:{args.port}/  (Ctrl-C stops it; everything is kept in {data})", flush=True)
+    # The server ends its work and then lets the signal go on to whoever had it before: to us, so that the library is closed.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         uvicorn.run(
             create_app(library, hosts),

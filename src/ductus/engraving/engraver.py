@@ -1,4 +1,4 @@
-"""One system as SVG, by the native verovio engraver (LGPL, github-hosted project of the RISM office).
+"""One system as SVG, by the native verovio engraver (LGPL, project of the RISM office).
 
 The window handed over is one bar wider on each side (and reaches to the ends of open slurs), then the
 system's bars are selected, so that ties and slurs over the break are drawn open. One toolkit at a time: it is
@@ -13,10 +13,9 @@ import threading
 from collections import OrderedDict
 from dataclasses import dataclass
 
-import verovio
-
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
+from ductus.engraving.drawing import Apart, Drawing, Here, Order
 from ductus.engraving.finish import finished
 from ductus.engraving.layout import SystemRange
 from ductus.formats.musicxml_write import Window, write_musicxml
@@ -60,12 +59,9 @@ class Engraved:
 class Engraver:
     """Engraves systems and remembers them by content hash."""
 
-    def __init__(self) -> None:
-        """Make the toolkit (it loads its fonts once)."""
-        verovio.enableLog(verovio.LOG_OFF)
-        self._toolkit = verovio.toolkit()
-        self._toolkit.setOptions(OPTIONS)
-        self._width = PAGE_WIDTH
+    def __init__(self, apart: bool = False) -> None:
+        """Make the engraver ready, in this process or ``apart`` in one of its own."""
+        self._drawing: Drawing = Apart(OPTIONS) if apart else Here(OPTIONS)
         self._lock = threading.Lock()
         self._cache: OrderedDict[str, Engraved] = OrderedDict()
         self._warm_up()
@@ -91,6 +87,10 @@ class Engraver:
                 self._cache.move_to_end(key)
         return found
 
+    def close(self) -> None:
+        """Let go of the engraver."""
+        self._drawing.close()
+
     def window(self, piece: Piece, system: SystemRange) -> tuple[bytes, int]:
         """The MusicXML window of a system, and the place (from 1) of its first bar in it. It reaches a bar further where a tie
         crosses the break, and to the ends of open slurs, so that both are drawn open."""
@@ -108,19 +108,8 @@ class Engraver:
 
     def _draw(self, xml: str, first: int, piece: Piece, system: SystemRange, key: str, width: int) -> str:
         count = system.last - system.first + 1
-        toolkit = self._toolkit
-        if width != self._width:
-            toolkit.setOptions({"pageWidth": width})
-            self._width = width
-        if not toolkit.loadData(xml):
-            raise RuntimeError("verovio refused a window of our own MusicXML")
         whole = first == 1 and xml.count('<measure number="') == count * xml.count("<part id=")
-        if not whole:
-            toolkit.select({"measureRange": f"{first}-{first + count - 1}"})
-            toolkit.redoLayout()
-        svg: str = toolkit.renderToSVG(1)
-        if not whole:
-            toolkit.select({})
+        svg = self._drawing.draw(Order(xml, first, count, whole, width))
         svg = finished(svg, xml, piece, system.first)
         # Glyph definitions get ids of their own per system, so that systems never draw each other's glyphs.
         return re.sub(r'((?:id="|href="#)[EeFf][0-9A-Fa-f]{3})-\w+"', rf'\1-{key[:8]}"', svg)

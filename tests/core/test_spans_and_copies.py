@@ -5,16 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction as F
 
+import pytest
 from lxml import etree
 
 from ductus.core.entry.commands.pen import HoldInBars, Rest, TypedPlace
 from ductus.core.entry.commands.values import StepBase
 from ductus.core.entry.ways.one_beat import scaled
+from ductus.core.errors import BadInput
 from ductus.core.score.frame.bars import CopyBars, InsertBars, SectionAgain
+from ductus.core.score.frame.transposing import TransposeBy
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.base import At
-from ductus.core.score.selection.pitches import Octave
+from ductus.core.score.selection.pitches import ByInterval, Octave
 from ductus.core.score.selection.table import edit_notes
 from ductus.core.score.wording import wish_of
 from ductus.core.time.ticks import QUARTER
@@ -101,3 +104,13 @@ def test_an_octave_that_not_all_notes_can_go_names_those_that_stay() -> None:
     change = edit_notes(piece, Octave(1), [top.id], At(top.line, 0, QUARTER))
     assert not change.rows
     assert change.sentence == "G 9 stays, since the keyboard ends there"
+
+
+@pytest.mark.parametrize(("steps", "semitones"), [(28, -48), (0, 12), (7, 0), (1, 9)])
+def test_an_interval_that_no_steps_can_be_is_refused(steps: int, semitones: int) -> None:
+    piece = piece_of("4/4", [(0, 1)])
+    ids = list(piece.notes)
+    with pytest.raises(BadInput, match="staff steps are never"):
+        edit_notes(piece, ByInterval(steps, semitones), ids, At(("p1", 1, 1), 0, QUARTER))
+    with pytest.raises(BadInput, match="staff steps are never"):
+        TransposeBy(steps, semitones).change(piece)

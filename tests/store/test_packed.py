@@ -26,6 +26,7 @@ from ductus.core.performance.takes import Heard
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.score.edits import change_facts
 from ductus.core.score.piece import records_of
+from ductus.core.score.typed import well_typed
 from ductus.demo.scenario import bends, waltz
 from ductus.demo.shelf import PIECES
 from ductus.formats.midi import write_midi
@@ -170,3 +171,27 @@ def test_a_piece_that_fails_half_way_leaves_nothing_behind(library: Library) -> 
     with pytest.raises(ValueError, match="unpack"):
         library.add_packed(replace(packed, position=1))
     assert library.shelf() == []
+
+
+def test_records_are_looked_at_field_by_field_before_they_come_in(library: Library, played: str) -> None:
+    """Each number and each text of each record put in the place of the other kind is refused in words, never found out later."""
+    members = opened(to_file([library.packed(played, history=False)]))
+    name = next(n for n in members if n.endswith("piece.json"))
+    tried = 0
+    for kind, rows in members[name]["records"].items():
+        for field, value in rows[0].items():
+            for wrong in ([1], "x" if isinstance(value, int) else 7.5):
+                before, rows[0][field] = rows[0][field], wrong
+                with contextlib.suppress(BadInput):
+                    for packed in from_file(closed(members)):
+                        for record in records_of(packed.piece):
+                            assert well_typed(record), (kind, field, wrong)
+                rows[0][field] = before
+                tried += 1
+    assert tried > 100
+
+
+def test_a_member_that_is_too_large_is_refused(library: Library, played: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("ductus.store.packed.MAX_MEMBER", 1000)
+    with pytest.raises(BadInput, match="Ductus takes no more"):
+        from_file(to_file([library.packed(played, history=True)]))

@@ -119,3 +119,39 @@ def test_a_click_writes_a_note_where_the_line_says_so(page: Page, server: Server
     page.mouse.click(middle["x"] + 20, middle["y"] - space(page))
     says(page, "bar 2, beat 1")
     assert len(exported(server, scale)) == 5
+
+
+@pytest.mark.parametrize(("key", "value"), [("5", "whole"), ("6", "half"), ("7", "quarter"), ("8", "eighth")])
+def test_a_click_in_the_middle_of_any_head_selects_it(page: Page, key: str, value: str) -> None:
+    """A hollow head has no ink in its middle."""
+    begin(page, f"Heads of {value}s")
+    press(page, "Backquote", key, "a", "d", "Escape")
+    says(page, "Pen up")
+    for k in range(2):
+        page.mouse.click(*centre(head(page, k)))
+        expect(page.get_by_test_id("said")).to_contain_text("C 4" if k == 0 else "E 4")
+        expect(page.locator(".system g.note.chosen, .system g.note[data-chosen]")).to_have_count(0)
+        expect(page.get_by_test_id("line")).to_contain_text("This note")
+    x, y = centre(head(page, 0))
+    page.mouse.click(x - 12, y)  # beside the head, nearer to it than to anything else
+    says(page, "C 4")
+
+
+def test_a_drag_begun_in_the_hollow_of_a_head_moves_its_note(page: Page, server: Server) -> None:
+    piece = begin(page, "Hollow")
+    press(page, "Backquote", "6", "a", "Escape")
+    drag(page, centre(head(page, 0)), (1, -space(page)))
+    page.mouse.up()
+    says(page, "Now E 4, 2 steps up")
+    assert [n[2] for n in exported(server, piece)] == ["E4"]
+
+
+def test_a_key_signature_is_hit_by_its_whole_box(page: Page) -> None:
+    begin(page, "Four flats", key="A- major")
+    box = page.locator(".system g.keySig").first.bounding_box()
+    assert box is not None
+    for part in (0.1, 0.5, 0.9):
+        page.mouse.click(box["x"] + box["width"] * part, box["y"] + box["height"] * (1 - part))
+        expect(page.get_by_test_id("line")).to_contain_text("A flat major")
+        press(page, "Escape")
+        expect(page.get_by_test_id("line")).not_to_contain_text("A flat major")

@@ -380,6 +380,8 @@ def test_a_left_hand_on_a_treble_staff_is_offered_a_bass_clef_where_it_happens(p
     press(page, "Backquote", "KeyN", "KeyN")
     quarters(page, "adgadgad")
     offer = page.get_by_test_id("offer")
+    expect(offer).to_contain_text("on many ledger lines: move them to the left hand?")
+    offer.get_by_role("button", name="no").click()
     expect(offer).to_contain_text("notes far below the staff: bass clef?")
     offer.hover()
     where = offer.bounding_box()
@@ -390,6 +392,17 @@ def test_a_left_hand_on_a_treble_staff_is_offered_a_bass_clef_where_it_happens(p
     says(page, "Bass clef from bar 1, beat 1 on")
     expect(offer).to_have_count(0)
     assert b"<sign>F</sign><line>4</line>" in server.get(f"/api/pieces/{piece}/export.musicxml").split(b'number="2"')[0]
+
+
+def test_notes_on_many_ledger_lines_are_moved_to_the_other_hand_with_the_pen(page: Page, server: Server) -> None:
+    piece = begin(page, "Wrong hand")
+    press(page, "Backquote", "KeyN", "KeyN")
+    quarters(page, "adg")
+    page.get_by_test_id("offer").get_by_role("button", name="yes").click()
+    expect(page.get_by_test_id("line")).to_contain_text("left hand")
+    quarters(page, "k")
+    says(page, "C 3, quarter, bar 1, beat 4")
+    assert {n[3] for n in exported(server, piece)} == {1}
 
 
 def test_one_part_is_shown_alone_and_the_pen_goes_there(page: Page, server: Server) -> None:

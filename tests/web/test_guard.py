@@ -15,6 +15,7 @@ from ductus.app.library import Library
 from ductus.demo.scenario import waltz
 from ductus.web import guard
 from ductus.web.guard import Guard
+from ductus.web.server import create_app
 
 
 @pytest.mark.parametrize(
@@ -106,3 +107,34 @@ def test_a_body_that_stops_coming_is_given_up(monkeypatch: pytest.MonkeyPatch) -
     monkeypatch.setattr(guard, "BODY_IDLE_S", 0.05)
     status, words = status_for([HOST], [b"abc", None])
     assert (status, b"stopped coming" in words) == (408, True)
+
+
+@pytest.mark.parametrize("site", ["cross-site", "same-site"])
+def test_what_another_page_asks_for_is_refused_by_what_the_browser_says(
+    client: TestClient, library: Library, site: str
+) -> None:
+    """Fetch Metadata Request Headers (W3C): a browser says which page asked."""
+    piece = library.add(waltz())
+    assert client.get(f"/api/pieces/{piece}/export.mid", headers={"sec-fetch-site": site}).status_code == 403
+    assert client.get("/", headers={"sec-fetch-site": site}).status_code in (200, 503)  # a link to us may be followed
+    assert client.get(f"/api/pieces/{piece}/export.mid", headers={"sec-fetch-site": "same-origin"}).status_code == 200
+
+
+def test_an_address_with_a_very_long_name_does_no_harm(client: TestClient) -> None:
+    assert client.get("/" + "a" * 300).status_code in (200, 503)
+
+
+def test_the_interface_describes_itself_only_when_asked(client: TestClient, library: Library) -> None:
+    assert b"swagger" not in client.get("/docs").content.lower()
+    assert client.get("/openapi.json").headers["content-type"].startswith(("text/html", "text/plain"))
+    with TestClient(create_app(library, ("testserver",), described=True)) as asked:
+        assert asked.get("/openapi.json").json()["paths"]
+
+
+def test_a_part_may_be_asked_for_by_its_name(client: TestClient, library: Library) -> None:
+    piece = library.add(waltz())
+    name = library.desk(piece).piece.ordered_parts()[0].name
+    assert client.get(f"/api/pieces/{piece}/export.musicxml?part={name.upper()}").status_code == 200
+    answer = client.get(f"/api/pieces/{piece}/export.musicxml?part=Kazoo")
+    assert answer.status_code == 404
+    assert f"its parts are {name}" in answer.json()["message"]

@@ -41,7 +41,7 @@ def run_server(args: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         uvicorn.run(
-            create_app(library, hosts),
+            create_app(library, hosts, args.describe),
             host=args.host,
             port=args.port,
             log_level="warning",

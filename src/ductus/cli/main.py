@@ -71,6 +71,9 @@ def parser() -> argparse.ArgumentParser:
     ):
         server = commands.add_parser(name, help=words)
         server.add_argument("--host", default="127.0.0.1")
+        server.add_argument(
+            "--describe", action="store_true", help="also serve a page that describes the interface to programs (/docs)"
+        )
         server.add_argument("--port", type=int, default=8765)
         server.add_argument("--data", type=Path, help="folder that holds the library")
         server.set_defaults(run=run_server)

@@ -19,10 +19,10 @@ NOTHING = "Nothing was imported."
 
 
 class Archive:
-    """The members of an archive; all that is read of it counts towards ``most`` bytes."""
+    """The members of an archive; all that is read of it counts towards ``most`` bytes, and no member may have more than ``each``."""
 
-    def __init__(self, archive: zipfile.ZipFile, most: int) -> None:
-        self._archive, self._left, self._most = archive, most, most
+    def __init__(self, archive: zipfile.ZipFile, most: int, each: int) -> None:
+        self._archive, self._left, self._most, self._each = archive, most, most, each
         self.names = archive.namelist()
 
     def read(self, name: str) -> bytes:
@@ -30,7 +30,11 @@ class Archive:
         if name not in self.names:
             raise BadInput(f"That archive is not whole: {name[:60]} is missing. {NOTHING}")
         with self._archive.open(name) as member:
-            data = member.read(self._left + 1)
+            data = member.read(min(self._left, self._each) + 1)
+        if len(data) > self._each:
+            raise TooMuch(
+                f"{name[:60]} in that archive has more than {self._each // 1_000_000} MB; Ductus takes no more. {NOTHING}"
+            )
         self._left -= len(data)
         if self._left < 0:
             raise TooMuch(f"That archive holds more than {self._most // 1_000_000} MB; Ductus takes no more. {NOTHING}")
@@ -38,7 +42,7 @@ class Archive:
 
 
 @contextmanager
-def opened(data: bytes, most: int, most_members: int) -> Iterator[Archive]:
+def opened(data: bytes, most: int, most_members: int, each: int | None = None) -> Iterator[Archive]:
     """Open an archive. Raises BadInput for one that is damaged, TooMuch for one that is too large."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
@@ -46,7 +50,7 @@ def opened(data: bytes, most: int, most_members: int) -> Iterator[Archive]:
                 raise TooMuch(
                     f"That archive holds {len(archive.namelist()):,} files, more than Ductus takes. {NOTHING}"
                 )
-            yield Archive(archive, most)
+            yield Archive(archive, most, most if each is None else each)
     except DAMAGE as error:
         raise BadInput(
             f"That file is damaged or cut short ({str(error)[:60] or 'it ends too soon'}). {NOTHING}"

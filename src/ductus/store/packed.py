@@ -17,6 +17,7 @@ from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.score.checking import check_piece
 from ductus.core.score.piece import TABLES, Piece, make_piece, records_of
 from ductus.core.score.records import KIND_OF, Record
+from ductus.core.score.typed import check_typed
 from ductus.formats.archives import NOTHING, ZIP, Archive, opened, zipped
 from ductus.store import pieces
 from ductus.store.pieces import HABITS
@@ -28,6 +29,7 @@ VERSION = 1
 MEDIA_TYPE = "application/vnd.ductus+zip"
 MAX_BYTES = 1_500_000_000  # a library of 2,000 pieces with their takes has fewer
 MAX_MEMBERS = 200_000
+MAX_MEMBER = 60_000_000  # of one take, or of one piece; read, it takes some ten times as much memory
 JOURNAL_COLUMNS = ("at_us", "kind", "key", "value", "channel", "pen_down", "became")
 HISTORY_COLUMNS = ("position", "sentence", "rows_json", "pen_json", "made_at")
 MOST_HABITS = 20_000  # letters
@@ -122,7 +124,7 @@ def is_packed(data: bytes) -> bool:
 
 def from_file(data: bytes) -> list[Packed]:
     """The pieces of a file. Raises BadInput for one that is damaged, newer than this Ductus, or holds what no piece can."""
-    with opened(data, MAX_BYTES, MAX_MEMBERS) as archive:
+    with opened(data, MAX_BYTES, MAX_MEMBERS, MAX_MEMBER) as archive:
         head = _read(archive, "ductus.json")
         version = head.get("version")
         if head.get("format") != "ductus" or not isinstance(version, int):
@@ -155,6 +157,8 @@ def _piece_in(archive: Archive, folder: str) -> Packed:
         if kind not in ("facts", *TABLES):
             raise BadInput(f"That file holds “{kind[:20]}”, which this Ductus does not know. {NOTHING}")
         records += [from_columns(kind, row) for row in rows]
+    for record in records:
+        check_typed(record)
     piece = make_piece(records)
     takes = tuple(_take_in(archive, name) for name in archive.names if name.startswith(f"{folder}/takes/"))
     check_piece(piece, {t.number for t in takes})
@@ -167,7 +171,9 @@ def _piece_in(archive: Archive, folder: str) -> Packed:
         if [row[0] for row in history] != list(range(1, len(history) + 1)) or not 0 <= position <= len(history):
             raise BadInput(f"The history in that file is not whole. {NOTHING}")
         for row in history:
-            change_from_json(row[1], row[2], row[3])
+            for both in change_from_json(row[1], row[2], row[3]).rows:
+                for one in filter(None, both):
+                    check_typed(one)
     journal: tuple[tuple[Any, ...], ...] = ()
     if f"{folder}/journal.json" in archive.names:
         journal = tuple(_heard(row) for row in _read(archive, f"{folder}/journal.json")["rows"])

@@ -94,6 +94,8 @@ class Guard:
         changes = scope["type"] == "websocket" or scope["method"] not in ("GET", "HEAD")
         if changes and not same_origin(origin, host):
             raise _Refused(403, OURS_ONLY)
+        if (changes or path.startswith("/api/")) and only(headers, b"sec-fetch-site") in ("cross-site", "same-site"):
+            raise _Refused(403, OURS_ONLY)  # the browser itself says that another page asked (Fetch Metadata, W3C)
         length = only(headers, b"content-length") or "0"
         if not length.isascii() or not length.isdecimal() or int(length[:20]) > most_of(path):
             raise _Refused(413, TOO_LONG)

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Query, Response
 
 from ductus.app.export import Wanted, kind_of
+from ductus.core.errors import NotThere
 from ductus.core.playback.performance import Manner
 from ductus.core.score.accompaniments import FIGURES
 from ductus.core.score.drums import DRUMS
@@ -19,6 +20,7 @@ from ductus.core.score.piece import Piece
 from ductus.core.score.records import Pattern
 from ductus.core.score.wording import suggestions
 from ductus.core.time.bars import MAX_BAR
+from ductus.core.words import listed
 from ductus.engraving.pages import LARGEST, SMALLEST, PageSetup, printed
 from ductus.formats.musicxml_write import left_out
 from ductus.web import schemas as s
@@ -45,8 +47,19 @@ def get_file(
     packed = library.packed(piece_id, history=how.history) if ending == "ductus" else None
     wanted = Wanted(manner=Manner(how.as_played, how.feel, how.seed), bars=bars, packed=packed)
     with works.begun(how.work):
-        data = kind.write(piece, PageSetup(how.size, how.staff_mm, how.part), wanted)
+        data = kind.write(piece, PageSetup(how.size, how.staff_mm, part_id(piece, how.part)), wanted)
     return download(data, kind.media_type, piece, ending)
+
+
+def part_id(piece: Piece, asked: str) -> str:
+    """A part that is asked for by its id or its name; "" is none. Raises NotThere."""
+    if not asked or asked in piece.parts:
+        return asked
+    found = next((p.id for p in piece.ordered_parts() if p.name.casefold() == asked.strip().casefold()), None)
+    if found is None:
+        names = listed([p.name for p in piece.ordered_parts()])
+        raise NotThere(f"There is no part “{asked[:40]}” in this piece; its parts are {names}.")
+    return found
 
 
 def download(data: bytes, media_type: str, piece: Piece, ending: str) -> Response:
@@ -68,7 +81,11 @@ def get_pages(
 ) -> s.PagesView:
     """The pages as they will be printed; what is not given is proposed from the music."""
     with works.begun(work):
-        return s.PagesView.model_validate(printed(library.desk(piece_id).piece, PageSetup(size, staff_mm, part)))
+        return s.PagesView.model_validate(
+            printed(
+                library.desk(piece_id).piece, PageSetup(size, staff_mm, part_id(library.desk(piece_id).piece, part))
+            )
+        )
 
 
 @router.get("/works/{name}")

@@ -39,6 +39,7 @@ STATUS: dict[type[DuctusError], int] = {
     DuctusError: 400,
 }
 NO_SUCH_PIECE = 4404
+LONGEST_NAME = 200  # of a file that is served
 NOT_BUILT = "The front end is not built. Run 'make setup' in a checkout of Ductus, or install a released wheel."
 
 
@@ -47,8 +48,9 @@ def status_of(error: DuctusError) -> int:
     return next(STATUS[kind] for kind in type(error).__mro__ if kind in STATUS)
 
 
-def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS) -> FastAPI:
-    """Make the application for a library; it answers only requests for one of ``hosts``."""
+def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS, described: bool = False) -> FastAPI:
+    """Make the application for a library; it answers only requests for one of ``hosts``. ``described``: it has a page that describes its
+    interface to programs."""
     rooms = Rooms(library.journal)
 
     @asynccontextmanager
@@ -59,7 +61,8 @@ def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS) -> FastAP
             yield
         rooms.end()
 
-    app = FastAPI(title="Ductus", version=__version__, lifespan=lifespan)
+    pages = {} if described else {"docs_url": None, "redoc_url": None, "openapi_url": None}
+    app = FastAPI(title="Ductus", version=__version__, lifespan=lifespan, **pages)  # type: ignore[arg-type]
     app.state.library = library
     app.state.rooms = rooms
     app.state.works = Works()
@@ -110,7 +113,7 @@ def _add_pages(app: FastAPI) -> None:
     def page(path: str) -> Response:
         if path.startswith("api/"):
             raise NotThere("There is nothing at this address.")
-        found = (STATIC / path).resolve()
+        found = (STATIC / path).resolve() if all(len(p) <= LONGEST_NAME for p in path.split("/")) else STATIC
         if path and found.is_relative_to(STATIC) and found.is_file():
             return FileResponse(found)
         index = STATIC / "index.html"

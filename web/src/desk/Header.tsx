@@ -19,13 +19,15 @@ import { usePreferences } from './preferences'
 import { counted } from './words'
 import { toggleEvening, toggleFarView } from './view'
 
+const WELL = 'everything is kept'
+
 /** Whether everything is on disk: never said while it is not. */
 function keptWords(link: string, trouble: string, unkept: number, unwritten: number): string {
-  const wait = unwritten ? `; ${counted(unwritten, 'note')} ${unwritten === 1 ? 'waits' : 'wait'} to be written` : ''
-  if (link !== 'open') return `connection lost, trying again${wait}`
+  const wait = unwritten ? `; ${counted(unwritten, 'note')} ${unwritten === 1 ? 'waits' : 'wait'}` : ''
+  if (link !== 'open') return wait ? `connection lost${wait}` : 'connection lost, trying again'
   if (trouble) return 'not kept at the moment'
   if (unkept) return 'being kept'
-  return unwritten ? `kept${wait}` : 'everything is kept'
+  return unwritten ? `kept${wait}` : WELL
 }
 
 export const Header = memo(function Header({ onShelf }: { onShelf: () => void }) {
@@ -34,6 +36,7 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
   const playing = useListening((s) => s.playing)
   const allowed = useSound((s) => s.allowed)
   const listening = useListening((s) => s.open)
+  const kept = keptWords(link, trouble || gone, unkept, unwritten)
   if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
   return (
     <header className="flex min-h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5 max-lg:flex-wrap max-lg:gap-x-3 max-lg:gap-y-1.5 max-lg:py-1.5">
@@ -41,7 +44,7 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
         <span className="text-vermilion">D</span>uctus
       </a>
       <span className="min-w-24 max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
-      <span className="near-only text-sm whitespace-nowrap text-faint max-lg:hidden" data-testid="kept">{keptWords(link, trouble || gone, unkept, unwritten)}</span>
+      <span className={`near-only max-w-64 min-w-0 truncate text-sm text-faint ${kept === WELL ? 'max-xl:hidden' : 'max-lg:hidden'}`} data-testid="kept" title={unwritten ? 'What you played is held here and written where it was meant as soon as Ductus answers' : undefined}>{kept}</span>
       <div className="mx-auto flex items-center gap-3">
         <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
           className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">

@@ -4,7 +4,8 @@
  */
 import { create } from 'zustand'
 import type { System } from '../api/wire'
-import { markUnder, pickFromPage } from '../page/pick'
+import { DIRECT, SIGNS, markUnder, pickFromPage } from '../page/pick'
+import { HEAD_PX, meantBy } from './hit'
 import { editMarks, leaveFrame, pickMarks, usePage } from '../page/page'
 import { halfSpace, placeAt, staffTenth, type ClefAt } from './geometry'
 import { choose, edit, give, useDesk } from './store'
@@ -52,7 +53,8 @@ function placeWords(view: System, tick: number): string {
 /** Begin whatever this press of the mouse will become. */
 export function takeInHand(event: PointerEvent, paper: Paper): void {
   if (event.button !== 0 || !event.isPrimary) return
-  const target = event.target as Element
+  const exact = useDesk.getState().pen?.clicks === 'write' && useDesk.getState().pen?.down // beside a head another note is written
+  const target = meantBy(event.target as Element, event.clientX, event.clientY, DIRECT, SIGNS, exact ? 0 : HEAD_PX)
   const note = target.closest<SVGGElement>('g.note')
   const mark = note ? null : markUnder(target)
   const begin = { x: event.clientX, y: event.clientY }

@@ -8,6 +8,10 @@ const BETWEEN = 'g.gliss, g.fTrem' // from a note to the next: chosen, but not m
 const OURS = /^[msct]\d+$/ // ids of marks, signs of bars, clefs, tempi; the engraver's own look otherwise
 const FRAME: [string, What][] = [['g.clef', 'clef'], ['g.keySig', 'key'], ['g.keyAccid', 'key'], ['g.meterSig', 'meter'], ['g.label, g.labelAbbr', 'part'], ['g.barLine', 'bar'], ['g.mNum', 'bar']]
 
+/** What is hit by its ink, and what by its whole box. */
+export const DIRECT = `g.note, ${MARKS}, ${BETWEEN}`
+export const SIGNS = FRAME.map(([selector]) => selector).join(', ')
+
 /** The mark of ours under the mouse. */
 export function markUnder(target: Element): SVGGElement | null {
   const mark = target.closest<SVGGElement>(MARKS)

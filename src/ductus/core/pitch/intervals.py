@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import STEP_SEMITONES, STEPS, Pitch, spell_in_key
 
 SIMPLE = {
@@ -21,6 +22,19 @@ def fifths_of(steps: int, semitones: int) -> int:
     (1, 2, -2)
     """
     return 7 * semitones - 12 * steps
+
+
+MOST_ALTERED = 2  # semitones from the major scale: diminished and augmented twice
+
+
+def check_interval(steps: int, semitones: int) -> None:
+    """Raise BadInput unless so many staff steps can be so many semitones.
+
+    >>> check_interval(2, 3)
+    """
+    octaves, rest = divmod(steps, 7)
+    if abs(semitones - 12 * octaves - STEP_SEMITONES[STEPS[rest]]) > MOST_ALTERED:
+        raise BadInput(f"{steps} staff steps are never {semitones} semitones. Nothing was changed.")
 
 
 @lru_cache(maxsize=8192)

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.intervals import fifths_of, interval_between, interval_words, within_signatures
+from ductus.core.pitch.intervals import check_interval, fifths_of, interval_between, interval_words, within_signatures
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.frame.base import MovingEdit, PartId
@@ -29,6 +29,7 @@ class TransposeBy(MovingEdit):
     def change(self, piece: Piece) -> Change:
         """See FrameEdit."""
         steps, semitones = self.steps, self.semitones
+        check_interval(steps, semitones)
         if not self.part:
             steps, semitones = within_signatures(steps, semitones, piece.key_at(0).fifths)
         draft = Draft(piece)

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from annotated_types import Ge, Le
 
-from ductus.core.pitch.intervals import interval_words
+from ductus.core.pitch.intervals import check_interval, interval_words
 from ductus.core.pitch.keys import degree_words, key_words, signature
 from ductus.core.pitch.pitches import STEPS, Pitch, pitch_on_line, pitch_words, spell_in_key
 from ductus.core.pitch.speller import names_in_key
@@ -125,6 +125,7 @@ class ByInterval(Edit):
 
     def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
         """See Edit."""
+        check_interval(self.steps, self.semitones)
         way = "up" if self.semitones > 0 or (not self.semitones and self.steps > 0) else "down"
         words = f"{way} by {article(interval_words(self.steps, self.semitones))} {interval_words(self.steps, self.semitones)}"
         return each(

@@ -15,7 +15,7 @@ from playwright.sync_api import Page, expect
 
 from ductus.engraving.pdf import CONVERTER
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, choose, chord, open_piece, opened, press, says, to_shelf, with_mark
+from tests.ui.desk import about, begin, choose, chord, exported, open_piece, opened, press, says, to_shelf, with_mark
 
 
 def score_of(server: Server, piece: str) -> music21.stream.Score:

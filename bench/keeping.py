@@ -136,7 +136,8 @@ def loss_ms(server: Server, piece: str, after_s: float) -> float:
 
 
 def measure() -> dict[str, tuple[float, str]]:
-    """What ``make bench`` keeps."""
+    """What ``make bench`` keeps: strokes to kept at NOTES_A_SECOND, freely and with a click (wanted: 95th of 100 at most 60 ms, and at most three
+    times that of free recording), and what a kill costs (at most 100 ms)."""
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder) / "library")
         server.stop()
@@ -159,12 +160,12 @@ def measure() -> dict[str, tuple[float, str]]:
         server.stop()
     losses.sort()
     return {
-        "kept_free_ms": (round(found[False][0], 1), "stroke to kept at 20 a second, freely"),
-        "kept_free_p95_ms": (round(found[False][1], 1), ""),
-        "kept_click_ms": (round(found[True][0], 1), "the same with a click"),
-        "kept_click_p95_ms": (round(found[True][1], 1), "at most 60"),
-        "kept_click_against_free": (round(found[True][1] / found[False][1], 2), "95th of 100; at most 3"),
-        "kill_loss_p95_ms": (round(losses[int(len(losses) * 0.95)], 1), "at most 100"),
+        "kept_free_ms": (round(found[False][0], 1), "ms"),
+        "kept_free_p95_ms": (round(found[False][1], 1), "ms"),
+        "kept_click_ms": (round(found[True][0], 1), "ms"),
+        "kept_click_p95_ms": (round(found[True][1], 1), "ms"),
+        "kept_click_against_free": (round(found[True][1] / found[False][1], 2), "ratio"),
+        "kill_loss_p95_ms": (round(losses[int(len(losses) * 0.95)], 1), "ms"),
     }
 
 

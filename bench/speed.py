@@ -22,10 +22,12 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.entry import events_per_second
 from bench.files import measure_files
+from bench.keeping import measure as measure_keeping
 from bench.long import export_seconds, journal_lost_ms, large_edit_ms, read_notes, with_takes
 from bench.page import frame_edit_ms, pdf_seconds, with_marks
 from bench.playing import measure as measure_playing
 from bench.sound import measure as measure_sound
+from bench.spelling import share_wrong
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.building import midi_of, random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
@@ -221,8 +223,9 @@ def main() -> None:
         note(name, value, unit)
     note("entry_events_per_s", events_per_second(), "events/s")
     files = {name: (value, UNITS.get(name.rpartition("_")[2], "")) for name, value in measure_files().items()}
-    for name, (value, unit) in {**measure_playing(), **sound_figures(), **files}.items():
+    for name, (value, unit) in {**measure_playing(), **measure_keeping(), **sound_figures(), **files}.items():
         note(name, value, unit)
+    note("spelled_otherwise_percent", share_wrong()["otherwise_percent"], "%")
     RESULTS.write_text(json.dumps(results, indent=1), encoding="utf-8")
 
 

@@ -20,6 +20,7 @@ from ductus.core.reading.choosing_beats import ReadBar, ReadBeats, ReadMeter, Re
 from ductus.core.score.frame.meters import TempoFrom
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
+from ductus.core.score.records import Reading
 from ductus.core.score.selection.lengths import SetLength
 from ductus.core.score.selection.pitches import Octave
 from ductus.core.score.selection.places import Delete
@@ -362,3 +363,18 @@ def test_what_the_players_time_would_move_follows_the_tempo_of_the_page(library:
     after = all_shown(at.desk)
     assert before[0].line != after[0].line
     assert [p.name for p in before[0].line] == [p.name for p in after[0].line]
+
+
+def test_a_piece_with_many_readings_works_out_each_once(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A cache of twelve that is gone through as a whole has never what is asked for next."""
+    desk = library.desk(library.add(new_piece()))
+    readings = [Reading(f"r{k}", 1, "p1", 0, 0, "") for k in range(20)]
+    desk.piece = desk.piece.with_rows([(None, r) for r in readings])
+    cache, asked = ReadingCache(), []
+    for _ in range(2):
+        for reading in readings:
+            slot = cache._slot(desk, reading.id)
+            if slot.outcomes is None:
+                asked.append(reading.id)
+                slot.outcomes = ((), (), {})
+    assert len(asked) == 20

@@ -148,7 +148,7 @@ def test_the_rehearsal_keyboard_is_recorded_as_the_piece_that_it_plays(page: Pag
     page.reload()
     expect(page.get_by_test_id("take")).to_contain_text("Take 1")  # takes and what was undone outlive a kill
     press(page, "Control+Shift+z")
-    says(page, "Done again: Take 1")
+    says(page, "Redone: Take 1")
     assert sorted((onset, pitch) for onset, _, pitch, _ in exported(server, piece)) == wanted
 
 
@@ -174,7 +174,7 @@ def test_ten_undone_and_ten_done_again_are_equal(page: Page, server: Server) -> 
     says(page, "Undone: C 4, quarter, bar 1, beat 1")
     assert exported(server, piece) == []
     press(page, *["Control+Shift+z"] * 10)
-    says(page, "Done again: E 4, quarter, bar 3, beat 2")
+    says(page, "Redone: E 4, quarter, bar 3, beat 2")
     assert exported(server, piece) == before
     assert len(before) == 10
 

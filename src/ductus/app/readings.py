@@ -66,7 +66,7 @@ from ductus.store.takes import TakeRow
 # What is said as it is.
 BY_HAND = (ReadBar, ReadTaps, ReadShift, ReadPin, ReadStretch, ReadUnpinned, ReadExtent, ReadTime, ReadAnswer)  # fmt: skip
 PROPOSALS = 3  # readings of the whole that are offered of a take played freely
-KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces
+KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces, beside all those of the piece that is worked at
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +130,7 @@ class ReadingCache:
                     del self._slots[key]
             slot = self._slots.setdefault((desk.piece_id, reading_id), _Slot())
             self._slots.move_to_end((desk.piece_id, reading_id))
-            while len(self._slots) > self._most:
+            while len(self._slots) > self._most + len(desk.piece.readings):
                 self._slots.popitem(last=False)
             return slot
 

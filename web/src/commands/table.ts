@@ -190,4 +190,4 @@ export function hint(id: string): string {
   return found ? `${found.label} (${found.keys.map(keyWords).join(' or ')})` : ''
 }
 
-onLearned((id) => byId.get(id)?.run(), (id) => byId.get(id)?.label ?? id)
+onLearned({ run: (id) => byId.get(id)?.run(), hold: (id) => byId.get(id)?.hold ?? null, label: (id) => byId.get(id)?.label ?? id })

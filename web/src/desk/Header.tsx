@@ -67,7 +67,7 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
       </button>
       <Hearing />
       <button type="button" className="quiet-button near-only" disabled={!state.undo} title={state.undo ? `Undo: ${state.undo}` : 'Nothing to undo'} onClick={() => travel('undo')}>Undo</button>
-      <button type="button" className="quiet-button near-only" disabled={!state.redo} title={state.redo ? `Do again: ${state.redo}` : 'Nothing to do again'} onClick={() => travel('redo')}>Redo</button>
+      <button type="button" className="quiet-button near-only" disabled={!state.redo} title={state.redo ? `Redo: ${state.redo}` : 'Nothing to redo'} onClick={() => travel('redo')}>Redo</button>
       <Ways />
       <DropdownMenu.Root modal={false}>
         <DropdownMenu.Trigger className="quiet-button">Export</DropdownMenu.Trigger>

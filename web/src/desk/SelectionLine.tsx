@@ -59,7 +59,7 @@ export function SelectionLine({ pen }: { pen: Pen }) {
       <Tail><WithPhrase /></Tail>{' '}
       set to a <Tail><Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>value</Phrase></Tail>{' '}
       correct to a <Tail><Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>value, the rest moves</Phrase></Tail>{' '}
-      <Tail><Phrase name="correct value in the bar" options={valueOptions((value) => ({ name: 'correct-value', value, upto: 'bar' }))}>or only to the bar line</Phrase></Tail>{' '}
+      <Tail><Phrase name="value up to the bar line" options={valueOptions((value) => ({ name: 'correct-value', value, upto: 'bar' }))}>or only to the bar line</Phrase></Tail>{' '}
       <Tail><Now act={now({ name: 'hold' })} command="hold">hold each to the next</Now></Tail>{' '}
       <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
       {readings && <><Tail><Phrase name="read the playing again" options={again}>read the playing again</Phrase></Tail>{' '}</>}

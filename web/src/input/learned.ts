@@ -1,6 +1,7 @@
 /**
- * Learned controls: any key, pad, pedal or knob of an instrument can run a command. A learned control no longer
- * writes or sounds. Kept in the browser.
+ * Learned controls: any key, pad, pedal or knob of an instrument can run a command. It belongs to its instrument and channel: a pad that was learned
+ * leaves the same key of the piano alone. A learned control no longer writes or sounds; held, it does what the command does when its key is
+ * held. Kept in the browser.
  */
 import { create } from 'zustand'
 import { keyName } from './names'
@@ -11,7 +12,7 @@ const STORE = 'ductus.learned'
 const ON = 64 // a controller counts as pressed from here on (MIDI 1.0)
 
 interface Learned {
-  /** trigger ("key 21", "control 66") -> command id */
+  /** trigger ("key 38 10 Barge pads": number, channel, instrument; in earlier days "key 38", of any) -> command id */
   bound: Record<string, string>
   /** command that waits for its control, or null */
   learning: string | null
@@ -36,44 +37,70 @@ export const useLearned = create<Learned>((set) => ({
   reset: () => set({ ...keep({}), said: 'No control is learned any more.' }),
 }))
 
-let run: (command: string) => void = () => undefined
-let labelOf: (command: string) => string = (command) => command
-/** The table of commands registers itself here, since it knows the instruments and they must not know it. */
-export const onLearned = (runner: (command: string) => void, label: (command: string) => string) => {
-  run = runner
-  labelOf = label
+/** What is known of commands here: how they are run and what they do when they are held (null: nothing else), and their label. */
+interface Commands {
+  run(command: string): void
+  hold(command: string): (() => void) | null
+  label(command: string): string
 }
+let commands: Commands = { run: () => undefined, hold: () => null, label: (command) => command }
+/** The table of commands registers itself here, since it knows the instruments and they must not know it. */
+export const onLearned = (table: Commands) => { commands = table }
+
+const HOLD_MS = 500 // as for the keys of the computer
 
 /** A pitch wheel moves all the time it is held, so that it can run no command. */
 export function refuseWheel(): void {
   if (useLearned.getState().learning) useLearned.setState({ said: 'The pitch wheel cannot run a command: press a key, pad, pedal or knob.' })
 }
 const level = new Map<string, number>()
+const holding = new Map<string, number>() // triggers that are held, with the timer of what they do then
 
-/** "key 21" in words: "key A0". */
+/** "key 21 1 Barge piano" in words: "key A0"; on another channel than the first it is named. */
 export function triggerWords(trigger: string): string {
-  const [kind, number] = trigger.split(' ')
-  return kind === 'key' ? `key ${keyName(Number(number))}` : Number(number) === 64 ? 'the pedal' : `control ${number}`
+  const [kind, number, channel] = trigger.split(' ')
+  const on = channel && channel !== '1' ? ` on channel ${channel}` : ''
+  return (kind === 'key' ? `key ${keyName(Number(number))}` : Number(number) === 64 ? 'the pedal' : `control ${number}`) + on
 }
 
-/** Does a command take this event? Learning takes it too. */
-export function takenByCommand(kind: HeardKind, number: number, value: number): boolean {
+/** Does a command take this event of an instrument? Learning takes it too. */
+export function takenByCommand(kind: HeardKind, number: number, value: number, source: string, channel: number): boolean {
   const { learning, bound } = useLearned.getState()
-  const trigger = `${kind === 'control' ? 'control' : 'key'} ${number}`
+  const plain = `${kind === 'control' ? 'control' : 'key'} ${number}`
+  const own = `${plain} ${channel} ${source}`
+  const trigger = bound[own] || !bound[plain] ? own : plain
   const before = level.get(trigger) ?? 0
   if (kind === 'control') level.set(trigger, value)
   const pressed = kind === 'down' || (kind === 'control' && value >= ON && before < ON)
   if (learning && pressed) {
     const taken = bound[trigger]
     if (taken && taken !== learning) {
-      useLearned.setState({ learning: null, said: `${triggerWords(trigger)} already runs “${labelOf(taken)}”; forget that first. Nothing was changed.` })
+      useLearned.setState({ learning: null, said: `${triggerWords(trigger)} already runs “${commands.label(taken)}”; forget that first. Nothing was changed.` })
       return true
     }
-    useLearned.setState({ ...keep({ ...bound, [trigger]: learning }), learning: null, said: `Learned: ${triggerWords(trigger)} runs “${labelOf(learning)}” and writes no note any more.` })
+    useLearned.setState({ ...keep({ ...bound, [trigger]: learning }), learning: null, said: `Learned: ${triggerWords(trigger)} runs “${commands.label(learning)}” and writes no note any more.` })
     return true
   }
   const command = bound[trigger]
   if (!command) return false
-  if (pressed) run(command)
+  const released = kind === 'up' || (kind === 'control' && value < ON && before >= ON)
+  if (pressed) press(trigger, command)
+  else if (released) release(trigger, command)
   return true
+}
+
+/** A command that does something else when it is held waits for the release, or for the moment that makes it held. */
+function press(trigger: string, command: string): void {
+  const hold = commands.hold(command)
+  if (!hold) return commands.run(command)
+  window.clearTimeout(holding.get(trigger))
+  holding.set(trigger, window.setTimeout(() => { holding.delete(trigger); hold() }, HOLD_MS))
+}
+
+function release(trigger: string, command: string): void {
+  const timer = holding.get(trigger)
+  if (timer === undefined) return
+  window.clearTimeout(timer)
+  holding.delete(trigger)
+  commands.run(command)
 }

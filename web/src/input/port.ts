@@ -31,7 +31,7 @@ export function hear(kind: HeardKind, key: number, value: number, source: string
     sources?.delete(source)
     if (!sources?.size) held.delete(key)
   }
-  if (takenByCommand(kind, key, value)) return // a learned control no longer writes or sounds
+  if (takenByCommand(kind, key, value, source, channel)) return // a learned control no longer writes or sounds
   const event: PlayedEvent = { kind, key, value, atUs, source, channel }
   for (const listener of [...first]) listener(event)
   for (const listener of listeners) listener(event)

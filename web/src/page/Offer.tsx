@@ -21,7 +21,7 @@ export function Offer({ place }: { place: PenPlace }) {
     settled(() => give({ name: 'place', part, staff: offer.staff!, tick }))
   }
   return (
-    <p role="status" data-testid="offer" onPointerEnter={() => setHeld(place)} onPointerLeave={() => setHeld(null)} className="absolute z-10 flex items-center gap-2 rounded-[3px] bg-wash px-2 font-serif whitespace-nowrap shadow" style={{ left: Math.max(at.x - 60, 8), top: at.systemBottom + 36 }}>
+    <p role="status" data-testid="offer" onPointerEnter={() => setHeld(place)} onPointerLeave={() => setHeld(null)} className="absolute z-10 flex items-center gap-2 rounded-[3px] bg-wash px-2 font-serif whitespace-nowrap shadow" style={{ left: `max(8px, min(${at.x - 60}px, calc(100% - 29rem)))`, top: at.systemBottom + 36 }}>
       {offer.words}
       <button type="button" className="underline" onClick={take}>yes</button>
       <button type="button" className="underline" onClick={() => { setHeld(null); setLeft([...left, about(offer)]) }}>no</button>

@@ -217,6 +217,7 @@ def test_a_stop_that_the_disk_does_not_take_writes_one_take_when_it_is_tried_aga
     monkeypatch.setattr(take_store, "set_dropped", full)
     window.tell(m.StopRecording(900_000, drop=True, epoch_us=EPOCH_US))
     assert window.session.blocked
+    assert window.session.seat.on_disk < window.number  # the browser holds it until it is on disk
     assert window.session.recorder.recording is not None
     assert library.desk(window.piece_id).takes == ()
     monkeypatch.setattr(take_store, "set_dropped", real)

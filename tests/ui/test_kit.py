@@ -145,7 +145,9 @@ def test_a_bass_line_by_steps_in_bars_that_go_round_with_the_beat_heard(page: Pa
     press(page, "F7", "Backquote", "KeyN", "KeyN")
     for letter in "asdfg":
         press(page, f"Key{letter.upper()}")
-    says(page, "G 3, quarter, bar 1, beat 1")  # as it is read; the fifth quarter is back at the start, and replaces the first
+    says(
+        page, "G 3, quarter, bar 1, beat 1"
+    )  # as it is read; the fifth quarter is back at the start, and replaces the first
     assert [(at, name) for at, _, name, part in exported(server, piece) if part == 0] == [
         (0, "G3"),
         (1, "D3"),

@@ -50,7 +50,9 @@ class Seat:
         self.token, self.piece_id, self._wall = token, piece_id, wall
         self.handled = self.part = 0
         self.on_disk = self.saved = 0  # ``handled`` as it is on disk, and as the browser was told
-        self._written: tuple[object, ...] | None = None
+        self._written: tuple[object, ...] | None = None  # the place as it is on disk
+        self._coming: tuple[object, ...] | None = None  # as it will be, once its transaction is
+        self._coming_number = 0
         self._clip: tuple[Excerpt, str] = (Excerpt(), "")
 
     def write(
@@ -80,8 +82,14 @@ class Seat:
             round(self._wall()),
         )
         keep_seat(connection, row)
-        self.on_disk = self.handled
-        self._written = (self.handled, self.part, state, near_bar, clipboard, recording)
+        self._coming = (self.handled, self.part, state, near_bar, clipboard, recording)
+        self._coming_number = self.handled
+
+    def settle(self, *, kept: bool) -> None:
+        """The transaction that the place was written in is on disk (``kept``), or came to nothing."""
+        if kept and self._coming is not None:
+            self._written, self.on_disk = self._coming, self._coming_number
+        self._coming = None
 
     def differs(self, state: EntryState, near_bar: int, clipboard: Excerpt, recording: int | None) -> bool:
         """Is the place another one than is on disk?"""

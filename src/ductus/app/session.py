@@ -215,8 +215,10 @@ class Session(Editor):
         self.desk.beside = self._write_seat
         try:
             self._try(item.what)
+            self.seat.settle(kept=True)
         except NotKept:
             self.seat.handled, self.seat.part = counted
+            self.seat.settle(kept=False)
             raise
         finally:
             self.desk.beside, self._coming = None, None
@@ -231,7 +233,12 @@ class Session(Editor):
             if not self.journal.flush():
                 return  # a stroke that is not on disk is sent again
             if not self.backlog and self.seat.differs(self.state, self.near_bar, self._clipboard, self.recorder.number):
-                self.desk.keep_beside(self._write_seat)
+                try:
+                    self.desk.keep_beside(self._write_seat)
+                except NotKept:
+                    self.seat.settle(kept=False)
+                    raise
+                self.seat.settle(kept=True)
 
     def saved(self) -> int | None:
         """The number of the last message whose effect is on disk, if it is another one than was told."""

@@ -268,8 +268,7 @@ class Room:
         """The work of a browser: as it left it, or begun. Raises NotKept. Called in a thread."""
         session = self.sessions.get(token)
         if session is None:
-            session = Session(self.desk, self.journal, token=token)
-            self.sessions[token] = session
+            session = self.sessions.setdefault(token, Session(self.desk, self.journal, token=token))
         return session
 
     def came(self, token: str) -> Chair | None:
@@ -287,8 +286,14 @@ class Room:
         session.kept = None
         loop = asyncio.get_running_loop()
         loop.run_in_executor(None, session.rest)
+        loop.call_later(REST_S, self._forget, token)
         if session.recorder.recording is not None:
             self.left[token] = loop.call_later(AWAY_S, lambda: loop.create_task(self._give_up(token)))
+
+    def _forget(self, token: str) -> None:
+        """A browser that did not come back soon is not kept in memory; its place is on disk."""
+        if token not in self.left and not any(c.session.seat.token == token for c in self.chairs):
+            self.sessions.pop(token, None)
 
     async def _give_up(self, token: str) -> None:
         """Nobody came back to a recording: it is kept as a take, and the others are told."""

@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 from starlette.testclient import TestClient, WebSocketTestSession
+from starlette.websockets import WebSocketDisconnect
 
 from ductus.app.library import Library
 from ductus.app.session import Session
@@ -172,3 +173,50 @@ def test_what_is_not_understood_gets_words_and_changes_nothing(client: TestClien
 def test_an_unknown_piece_is_refused_in_words(client: TestClient) -> None:
     with desk(client, "nowhere") as socket:
         assert "no piece at this address" in socket.receive_json()[0]["message"]
+
+
+def at_seat(client: TestClient, piece: str, token: str) -> Any:
+    return client.websocket_connect(
+        f"/api/pieces/{piece}/desk?seat={token}&fresh=false", headers={"origin": "http://testserver"}
+    )
+
+
+def test_a_window_with_the_token_of_another_takes_its_place_and_the_other_is_told(
+    client: TestClient, library: Library
+) -> None:
+    piece, token = library.add(new_piece()), "token-of-a-window-00"
+    with at_seat(client, piece, token) as first:
+        one = Browser(first)
+        assert one.until("welcome")["token"] == token
+        one.until("pen")
+        one.give(name="typed-place", text="3")
+        with at_seat(client, piece, token) as second:
+            two = Browser(second)
+            assert two.until("welcome")["resumed"] is True
+            assert two.until("pen")["bar"] == 2
+            with pytest.raises(WebSocketDisconnect) as gone:
+                one.until("nothing more")
+            assert gone.value.code == 4409
+
+
+def test_what_is_no_token_gets_one(client: TestClient, library: Library) -> None:
+    piece = library.add(new_piece())
+    with at_seat(client, piece, "short") as socket:
+        token = Browser(socket).until("welcome")["token"]
+        assert len(token) >= 16
+
+
+def test_a_numbered_message_has_its_effect_once(client: TestClient, library: Library) -> None:
+    piece = library.add(new_piece())
+    with at_seat(client, piece, "token-of-a-window-01") as socket:
+        browser = Browser(socket)
+        browser.until("pen")
+        for number, do in ((1, {"type": "command", "do": {"name": "pen", "down": True}}), *[(2, stroke(60, 2))] * 2):
+            socket.send_json({"n": number, "do": do})
+            assert browser.until("done")["seq"] == number
+        assert len(library.desk(piece).piece.notes) == 1
+
+
+def stroke(key: int, number: int) -> dict[str, Any]:
+    events = [{"at_us": 1000, "kind": "down", "key": key, "value": 70}, {"at_us": 2000, "kind": "up", "key": key}]
+    return {"type": "keys", "epoch_us": 0, "events": events, "number": number}

@@ -104,7 +104,7 @@ class Chair:
 
     async def taken(self) -> None:
         """Another window came with the token of this one: it takes the place, and this one gets another."""
-        with contextlib.suppress(RuntimeError):
+        with contextlib.suppress(RuntimeError, WebSocketDisconnect, OSError):  # it may be gone without our knowing
             await self.socket.close(TAKEN)
 
     async def _next_text(self) -> str:

@@ -166,6 +166,11 @@ class Chair:
             self._retry = asyncio.create_task(self._try_again())
         self.room.wake()
 
+    async def told(self, what: Callable[[], Sequence[Sent]]) -> None:
+        """Tell the session of something beside its messages, between two of them; what comes of it is sent in that order."""
+        async with self._order:
+            self.room.distribute(self, await asyncio.to_thread(what))
+
     def _tell_saved(self) -> None:
         number = self.session.saved()
         if number is not None:
@@ -390,12 +395,12 @@ class Room:
     async def _job_done(self, chair: Chair | None, change: Change) -> None:
         speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
         if speaker is not None:
-            self.distribute(speaker, await asyncio.to_thread(speaker.session.job_done, change))
+            await speaker.told(lambda: speaker.session.job_done(change))
 
     async def _job_failed(self, chair: Chair | None, error: DuctusError) -> None:
         speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
         if speaker is not None:
-            self.distribute(speaker, await asyncio.to_thread(speaker.session.job_failed, error))
+            await speaker.told(lambda: speaker.session.job_failed(error))
         else:
             log.warning("%s", error)
 

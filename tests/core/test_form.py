@@ -73,7 +73,7 @@ def test_removing_the_first_ending_asks_and_leaves_nothing_unheard() -> None:
     assert order(after) == [1, 2, 3, 1, 2, 3, 4, 5]
     assert not form_of(after).problems
     assert [s for s in signs(after) if s[0] == "ending"] == []
-    assert change.inverse().apply(after) == piece or signs(change.inverse().apply(after)) == signs(piece)
+    assert signs(change.inverse().apply(after)) == signs(piece)
 
 
 def test_another_meter_and_back_leaves_the_endings_where_they_were() -> None:
@@ -97,7 +97,8 @@ def test_a_pick_up_that_comes_or_goes_lets_no_endings_overlap(pickup: int) -> No
 def test_bars_inserted_into_an_ending_make_it_longer() -> None:
     piece = waltz()
     after = done(piece, InsertBars(4, 1))[0].apply(piece)
-    assert order(after) == [1, 2, 3, 4, 5, 6, 7] or set(order(after)) == set(range(1, after.bar_count + 1))
+    assert ("ending", 5, 1, "2") not in signs(after)
+    assert set(order(after)) == set(range(1, after.bar_count + 1))
 
 
 def test_a_copy_of_repeated_bars_is_all_heard() -> None:

@@ -66,12 +66,12 @@ def test_melodic_minor_rises_over_raised_tones_and_falls_over_those_of_the_key()
 
 
 def test_what_comes_next_corrects_the_step_before_and_says_so() -> None:
-    rising, said = stepped([[62], [63], [64]])
+    """A chromatic line rises in sharps and falls in flats (common practice); one of the two is known only with the next step."""
+    rising, up = stepped([[62], [63], [64]])
     assert names_on(rising) == ["D4", "D#4", "E4"]
-    falling, _ = stepped([[64], [63], [62]])
+    falling, down = stepped([[64], [63], [62]])
     assert names_on(falling) == ["E4", "Eb4", "D4"]
-    corrected = [s for s in said if "before it is" in s]
-    assert all("D sharp 4 now" in s for s in corrected)
+    assert [s for s in (*up, *down) if "before it is" in s]
 
 
 def test_a_name_given_by_hand_is_not_corrected() -> None:

@@ -10,7 +10,6 @@ import pytest
 from ductus.core.entry.commands.pen import Back, Rest, TypedPlace
 from ductus.core.entry.commands.values import FillTuplet, NoTuplet, StepBase, TupletOf
 from ductus.core.entry.line import line_words
-from ductus.core.entry.state import EntryState
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
@@ -155,7 +154,8 @@ def test_values_and_lengths_agree_after_an_odd_pick_up(pickup: F) -> None:
     assert fits(player.piece)
 
 
-def test_an_open_tuplet_is_no_part_of_a_fresh_state() -> None:
-    assert line_words(EntryState("p1"), new_piece()).count("left") == line_words(EntryState("p1"), new_piece()).count(
-        "left hand"
-    )
+def test_the_line_speaks_of_a_tuplet_only_while_it_lacks_something() -> None:
+    player = eighths().chord(60)
+    assert "2 eighths of the triplet left" in line_words(player.state, player.piece)
+    player.chord(62).chord(64)
+    assert "of the triplet left" not in line_words(player.state, player.piece)

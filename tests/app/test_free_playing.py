@@ -24,10 +24,8 @@ from ductus.core.reading.choosing_beats import (
     ReadAnswer,
     ReadExtent,
     ReadMeter,
-    ReadPin,
     ReadStretch,
     ReadTime,
-    ReadUnpinned,
 )
 from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.questions import hidden_beat, stray_ends
@@ -180,23 +178,6 @@ def test_a_section_after_a_wait_belongs_to_the_music() -> None:
 
     assert stray_ends(played(17)) is None
     assert stray_ends(played(16)) == (0, 102 * 400_000, 16)
-
-
-def test_a_note_says_which_bar_it_is(free: Sitter) -> None:
-    notes = sorted(free.piece.notes.values(), key=lambda n: n.tick)
-    bar = free.piece.timeline.bar_at(notes[30].tick)
-    chosen = next(n for n in notes if n.tick >= bar.end and free.piece.timeline.bar_at(n.tick).level_at(n.tick) <= 2)
-    number = free.piece.timeline.number_of(free.piece.timeline.bar_at(chosen.tick).index)
-    free.read(ReadPin(number + 1), [chosen.id], reading=free.reading().id)
-    assert free.said == f"This note is bar {number + 1}"
-    now = free.piece.notes[chosen.id]
-    assert free.piece.timeline.number_of(free.piece.timeline.bar_at(now.tick).index) in (number, number + 1)
-    assert free.piece.timeline.bar_at(now.tick).start == now.tick
-    assert free.reading().set_by_hand == 1
-    free.read(ReadUnpinned())
-    assert free.reading().set_by_hand == 0
-    free.read(ReadPin(3, 9), [chosen.id], reading=free.reading().id)
-    assert "2 beats" in free.problems[-1]
 
 
 def test_a_stretch_holds_so_many_bars(free: Sitter) -> None:

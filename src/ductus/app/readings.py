@@ -46,7 +46,7 @@ from ductus.core.reading.choosing_beats import (
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.marks import dynamics_written, pedal_written
 from ductus.core.reading.nearby import read_nearby
-from ductus.core.reading.onto_page import notes_of_reading, put_on_page
+from ductus.core.reading.onto_page import alone_on_page, notes_of_reading, put_on_page
 from ductus.core.reading.pinning import tapped_map
 from ductus.core.reading.proposals import in_words
 from ductus.core.reading.read import likely_meter
@@ -171,7 +171,7 @@ def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Wo
     told = replace(choices, settings=replace(choices.settings, meter=meter)) if found else choices
     with stretch(0.7 if found else 0.0, 1.0):
         chosen = read_chosen(take, pulses, told, centred=found and not choices.taps)
-    if found or row.source == "file":
+    if found or row.source == "file" or choices.shift:
         chosen = replace(chosen, result=late_start(chosen.result))
     notes = take.notes
     words = in_words([n.onset_us for n in notes], max(n.release_us for n in notes), proposals) if found else ()
@@ -201,7 +201,8 @@ def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tu
 
 def seen_of(piece: Piece, worked: Worked) -> Seen:
     """A reading as a person sees it who chooses something else."""
-    return Seen(worked.take, worked.result, worked.reading.start, piece.timeline)
+    alone = alone_on_page(piece, worked.reading)
+    return Seen(worked.take, worked.result, worked.reading.start, piece.timeline, alone)
 
 
 # --- to the page ------------------------------------------------------------------------------
@@ -312,7 +313,7 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
         hand=staff or None,
         kit=kit_of(part),
     )
-    choices = Choices(settings, where=Where(since=Where.since_part(bar, start)))
+    choices = Choices(settings, where=Where(since=Where.since_part(bar, start)), stated=settings if clicked else None)
     return takes_onto_page(desk, [row], Reading("", row.id, part.id, staff, start, ""), choices)
 
 
@@ -333,9 +334,23 @@ def reading_otherwise(desk: Desk, reading_id: str, choice: ReadingChoice, ids: I
         scope = count_words(len(events), "note") if events else "Take"
         by_hand = isinstance(choice, BY_HAND)
         words = capital(choice.words()) if by_hand else f"{scope} read again: {choice.words()}"
-        return read_again(desk, piece, reading, choices, words)
+        change = read_again(desk, piece, reading, choices, words)
+        if isinstance(choice, ReadPin):
+            check_pin(change.apply(piece), choice, next(n.id for n in mine if n.event in events))
+        elif not isinstance(choice, ReadAnswer) and all(isinstance(after, Reading) for _, after in change.rows):
+            return replace(change, sentence=f"{words}; nothing on the page changed by it")
+        return change
 
     return Job("Reading again", work)
+
+
+def check_pin(page: Piece, pin: ReadPin, note_id: str) -> None:
+    """Raises BadInput where the page with a pin does not have its note where the pin says."""
+    timeline, note = page.timeline, page.notes.get(note_id)
+    if note is None or note.tick == timeline.tick_of(pin.bar, pin.beat):
+        return
+    place = timeline.place_words(note.tick)
+    raise BadInput(f"Bars count from the first note of the take, so this one would be in {place}. Nothing was changed.")
 
 
 def marks_from_take(desk: Desk, reading_id: str, what: str) -> Job:
@@ -428,6 +443,7 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
         follow=own_frame,
         tempo=(after.free or before.row.source == "file" or wanted.size != before.choices.size)
         and wanted.time != "fitted",
+        meters=wanted.settings.changes != before.choices.settings.changes,
     )
     CACHE.keep(desk, replace(after, reading=replace(reading, choices=choices_to_json(wanted))))
     return with_time(piece, change, reading, after.result, wanted)

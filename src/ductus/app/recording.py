@@ -144,7 +144,8 @@ class Recording:
 
     def choices(self, piece: Piece) -> Choices:
         """The choices that the first reading is made with."""
-        return Choices(self.settings(piece), where=self.where(piece))
+        settings = self.settings(piece)
+        return Choices(settings, where=self.where(piece), stated=None if self.clicks is None else settings)
 
     def where(self, piece: Piece) -> Where:
         """What of the page it may touch."""

@@ -24,6 +24,7 @@ export function Strip() {
   const revision = useDesk((s) => s.state?.revision)
   const readings = useDesk((s) => s.readings)
   const [data, setData] = useState<StripData | null>(null)
+  const [dragged, setDragged] = useState<Dragged | null>(null)
   const [width, setWidth] = useState(1200)
   const holder = useRef<HTMLDivElement>(null)
   useEffect(() => {
@@ -39,10 +40,33 @@ export function Strip() {
   return (
     <section aria-label="The strip: the take over time" data-testid="strip" className="mb-2 rounded-[3px] border border-rule bg-paper">
       <div ref={holder} className="overflow-x-auto" style={{ height: HEIGHT }}>
-        {data && <Drawing data={data} width={width} />}
+        {data && <Drawing data={data} width={width} onDrag={reading && !reading.free ? setDragged : null} />}
       </div>
+      {dragged && <WhichMoves dragged={dragged} onDone={() => setDragged(null)} />}
       {data && reading && <Checks data={data} reading={reading} />}
     </section>
+  )
+}
+
+/** A bar line that was dragged to another beat of the click. */
+interface Dragged { tick: number; number: number; time: number }
+
+/** To a click beats stay where they are: either the bar before takes another meter, or all bar lines move along. */
+function WhichMoves({ dragged, onDone }: { dragged: Dragged; onDone: () => void }) {
+  const first = useRef<HTMLButtonElement>(null)
+  useEffect(() => first.current?.focus(), [dragged])
+  const move = (by: 'meter' | 'before') => {
+    setReading({ name: 'bar', tick: dragged.tick, time_us: dragged.time, by })
+    onDone()
+  }
+  return (
+    <p role="group" aria-label={`Bar ${dragged.number} on another beat of the click`} data-testid="which-moves" className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem]"
+      onKeyDown={(e) => { if (e.key === 'Escape') { e.stopPropagation(); onDone() } }}>
+      <span>Bar {dragged.number} begins on another beat of the click:</span>
+      <button ref={first} type="button" className="underline" onClick={() => move('meter')}>the bar before takes another meter</button>
+      <button type="button" className="underline" onClick={() => move('before')}>all bar lines move along</button>
+      <button type="button" className="underline" onClick={onDone}>leave it</button>
+    </p>
   )
 }
 
@@ -101,7 +125,7 @@ function End({ which, at, data, x, us }: { which: 'from' | 'to'; at: number; dat
   )
 }
 
-function Drawing({ data, width }: { data: StripData; width: number }) {
+function Drawing({ data, width, onDrag }: { data: StripData; width: number; onDrag: ((dragged: Dragged) => void) | null }) {
   const zero = data.start_us - LEAD_US
   const span = data.length_us - zero + LEAD_US
   const wide = Math.max(width, (span / 1e6) * LEAST_PX_PER_S)
@@ -115,7 +139,7 @@ function Drawing({ data, width }: { data: StripData; width: number }) {
       <Curve data={data} x={x} />
       <Strokes data={data} x={x} />
       {data.beats.filter((b) => b[2] !== null).map(([at, tick, number, byHand]) => (
-        <Diamond key={tick} at={at} tick={tick} number={number!} byHand={byHand} x={x} us={us} />
+        <Diamond key={tick} at={at} tick={tick} number={number!} byHand={byHand} x={x} us={us} beats={data.beats} onDrag={onDrag} />
       ))}
       <End which="from" at={data.extent?.[0] ?? Math.max(data.strokes[0]![0] - 150_000, zero)} data={data} x={x} us={us} />
       <End which="to" at={Math.min(data.extent?.[1] ?? data.length_us, data.length_us) + (data.extent ? 0 : 150_000)} data={data} x={x} us={us} />
@@ -181,11 +205,15 @@ function choose(id: string) {
 
 /** A bar line's handle: filled when it was set by hand. Moved a little, only the two bars beside it are stretched; moved to another beat,
  * the bars behind it are counted from there. */
-function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number; number: number; byHand: boolean; x: Scale; us: (px: number) => number }) {
+function Diamond({ at, tick, number, byHand, x, us, beats, onDrag }: { at: number; tick: number; number: number; byHand: boolean; x: Scale; us: (px: number) => number; beats: StripData['beats']; onDrag: ((dragged: Dragged) => void) | null }) {
   const [moved, setMoved] = useState<number | null>(null)
   const [from, setFrom] = useState(0)
   useEffect(() => setMoved(null), [at])
-  const put = (time: number) => setReading({ name: 'bar', tick, time_us: time })
+  const put = (time: number) => {
+    const nearest = beats.reduce((a, b) => (Math.abs(b[0] - time) < Math.abs(a[0] - time) ? b : a))
+    if (!onDrag || nearest[1] === tick) return setReading({ name: 'bar', tick, time_us: time })
+    onDrag({ tick, number, time: nearest[0] })
+  }
   const onDown = (e: PointerEvent<SVGGElement>) => {
     e.currentTarget.setPointerCapture(e.pointerId)
     setFrom(e.clientX - x(at))
@@ -194,11 +222,13 @@ function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number
   const onMove = (e: PointerEvent) => { if (moved !== null && e.buttons) setMoved(us(e.clientX - from)) }
   const onUp = () => {
     if (moved !== null && Math.abs(moved - at) > 2000) put(moved)
-    else setMoved(null)
+    if (onDrag || moved === null || Math.abs(moved - at) <= 2000) setMoved(null)
   }
   const onKey = (e: KeyboardEvent) => {
     const by = { ArrowLeft: -NUDGE_US, ArrowRight: NUDGE_US }[e.key]
-    if (by !== undefined) put(at + by * (e.shiftKey ? 5 : 1))
+    const own = beats.findIndex((b) => b[1] === tick)
+    if (by !== undefined && onDrag) put((beats[own + Math.sign(by)] ?? beats[own]!)[0])
+    else if (by !== undefined) put(at + by * (e.shiftKey ? 5 : 1))
     else if (e.key === 'Delete' || e.key === 'Backspace') setReading({ name: 'bar', tick })
     else return
     e.preventDefault()
@@ -208,7 +238,7 @@ function Diamond({ at, tick, number, byHand, x, us }: { at: number; tick: number
   return (
     <g role="slider" data-tick={tick} tabIndex={0} aria-label={`Bar line of bar ${number}`} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds${byHand ? ', set by hand' : ''}`}
       data-bar={number} className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]" onPointerDown={onDown} onPointerMove={onMove} onPointerUp={onUp} onKeyDown={onKey}>
-      <title>Drag to where this bar begins; arrow keys move it by 10 ms, Delete lets it go</title>
+      <title>{onDrag ? 'Drag to another beat of the click; arrow keys move it by a beat' : 'Drag to where this bar begins; arrow keys move it by 10 ms, Delete lets it go'}</title>
       {moved !== null && <line x1={cx} x2={cx} y1={NOTES[0]} y2={NOTES[1] + 6} stroke="var(--color-vermilion)" />}
       <rect x={cx - 9} y={DIAMOND - 10} width={18} height={30} fill="transparent" />
       <path d={`M${cx} ${DIAMOND - 6}l5 6l-5 6l-5 -6z`} fill={byHand || moved !== null ? 'var(--color-vermilion)' : 'var(--color-paper)'} stroke={byHand ? 'var(--color-vermilion)' : 'var(--color-faint)'} strokeWidth={1.1} />

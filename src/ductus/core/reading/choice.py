@@ -17,12 +17,18 @@ QUESTIONS = ("ends", "meter", "size", "first beat", "key", "bar lines")  # of th
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """What a choice was made on: the take, its reading, and where tick 0 of it lies in the piece (see ``Timeline``)."""
+    """What a choice was made on: the take, its reading, and where tick 0 of it lies in the piece (see ``Timeline``); ``alone``: is there no other music
+    on the page?"""
 
     take: Take
     result: ReadingResult
     start: int
     timeline: Timeline
+    alone: bool = True
+
+    def told(self, choices: Choices) -> bool:
+        """Did a click (or a file) say where the beats are?"""
+        return self.take.pulses is not None and not choices.unbound and not choices.taps
 
     def onsets(self, events: Iterable[int]) -> list[int]:
         """When these events were struck, in order."""

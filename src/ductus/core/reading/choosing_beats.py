@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Annotated, Literal
 
 from annotated_types import Ge, Le, MaxLen
@@ -10,11 +11,11 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.errors import BadInput
 from ductus.core.reading.choice import QUESTIONS, ReadingChoice, Seen, WholeChoice, anew, untimed
 from ductus.core.reading.choices import Choices
-from ductus.core.reading.pinning import FASTEST, SAME, SLOWEST
+from ductus.core.reading.pinning import FASTEST, SAME, SLOWEST, with_bar_line
 from ductus.core.reading.settings import ReadSettings
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.meters import parse_meter
-from ductus.core.words import count_words
+from ductus.core.words import capital, count_words
 
 TakeTime = Annotated[int, Ge(0), Le(10**11)]
 
@@ -40,9 +41,13 @@ class ReadMeter(WholeChoice):
         wanted = WholeChoice.applied(self, choices, events, seen)
         if self.meter is not None or seen is None or seen.take.pulses is None:
             return wanted
-        bar = seen.timeline.bar_at(max(seen.start, 0)).index
-        (_, meter), *changes = seen.timeline.meters_from(bar, seen.start)
-        return replace(wanted, settings=replace(wanted.settings, meter=meter, changes=tuple(changes)))
+        if choices.stated is not None and choices.stated.meter is not None:
+            meter, changes = choices.stated.meter, choices.stated.changes
+        else:
+            bar = seen.timeline.bar_at(max(seen.start, 0)).index
+            (_, meter), *later = seen.timeline.meters_from(bar, seen.start)
+            changes = tuple(later)
+        return replace(wanted, settings=replace(wanted.settings, meter=meter, changes=changes))
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,10 +154,13 @@ class ReadTaps(WholeChoice):
 @dataclass(frozen=True, slots=True)
 class ReadBar(WholeChoice):
     """A bar line or beat (tick of the take) falls at a time (microseconds), or (None) where it was found. Dragged to another beat, it leaves
-    the bars before it alone, and those behind it are counted from there."""
+    the bars before it alone, and those behind it are counted from there.
+
+    Where a click said the beats they stay: the bar before takes the ``meter`` that it then has, or all bar lines ``before`` it move along."""
 
     tick: Annotated[int, Ge(-(10**15)), Le(10**15)]
     time_us: Annotated[int, Ge(-(10**11)), Le(10**11)] | None = None
+    by: Literal["meter", "before"] = "meter"
     name: Literal["bar"] = "bar"
 
     def words(self) -> str:
@@ -163,21 +171,38 @@ class ReadBar(WholeChoice):
         """See ReadingChoice."""
         bars = {t: us for t, us in choices.bars.items() if t != self.tick}
         if self.time_us is not None:
-            if (
-                seen is not None
-                and abs(seen.result.pulses.tick_at(self.time_us) - self.tick)
-                > SAME * seen.result.bars.beat_at(self.tick)[1]
-            ):
+            if seen is not None and self._elsewhere(seen, self.time_us):
+                if seen.told(choices):
+                    return self._among_beats(choices, seen, self.time_us)
                 before = seen.result.bars.bar_at(self.tick - 1)[0]
                 if before not in bars:
                     bars[before] = seen.result.pulses.time_at(before)
             bars[self.tick] = self.time_us
         return replace(choices, bars=bars, pins=untimed(choices.pins))
 
+    def _elsewhere(self, seen: Seen, time_us: int) -> bool:
+        """Does it fall on another beat than its own?"""
+        away = seen.result.pulses.tick_at(time_us) - self.tick
+        return abs(away) > SAME * seen.result.bars.beat_at(self.tick)[1]
+
+    def _among_beats(self, choices: Choices, seen: Seen, time_us: int) -> Choices:
+        """The choices with the bar line on another beat of the click."""
+        to, settings = seen.place(time_us), choices.settings
+        if self.by == "before":
+            beats = Fraction(to - self.tick, seen.result.meter.beat_ticks)
+            if beats.denominator > 1:
+                raise BadInput("The bar lines before would fall between beats. It stays where it was.")
+            return ReadShift(int(beats)).applied(choices)
+        if not seen.alone:
+            raise BadInput("Other music stands in these bars, so their meter is not changed from a take. It stays where it was.")
+        bars = with_bar_line(seen.result.bars, self.tick, to)
+        moved = {t + (to - self.tick if t >= self.tick else 0): us for t, us in choices.bars.items()}
+        return replace(choices, settings=replace(settings, meter=bars.meter, changes=bars.changes), bars=moved)
+
 
 @dataclass(frozen=True, slots=True)
 class ReadPin(ReadingChoice):
-    """The (first) chosen note is at a bar, by its number, and a beat."""
+    """The (first) chosen note is at a bar, by its number, and a beat. Bars before it are counted anew, from the one before it that holds."""
 
     bar: Annotated[int, Ge(0), Le(MAX_BAR)]
     beat: Annotated[int, Ge(1), Le(32)] = 1
@@ -192,14 +217,45 @@ class ReadPin(ReadingChoice):
         onsets = seen.onsets(events) if seen is not None else []
         if seen is None or not onsets:
             raise BadInput("Choose the note first: it says which bar it is.")
-        bar = seen.timeline.bar(max(seen.timeline.index_of(self.bar), 0))
-        if self.beat > len(bar.meter.beat_starts):
+        timeline, index = seen.timeline, seen.timeline.index_of(self.bar)
+        if index < 0:
+            raise BadInput(f"There is no bar {self.bar}: the first is bar {timeline.number_of(0)}. Nothing was changed.")
+        beats = len(timeline.bar(index).meter.beat_starts)
+        if self.beat > beats:
+            raise BadInput(f"Bar {self.bar} has {count_words(beats, 'beat')}. Nothing was changed.")
+        wanted = timeline.tick_of(self.bar, self.beat) - seen.start
+        if seen.told(choices):
+            return self._against_click(choices, seen, wanted - seen.place(onsets[0]))
+        return replace(choices, bars=self._pins(choices, seen, wanted, onsets[0]), pins=untimed(choices.pins))
+
+    def _pins(self, choices: Choices, seen: Seen, wanted: int, us: int) -> dict[int, int]:
+        """All pins with this one; without one before it the first full bar of the take stays where it is."""
+        bars = {t: at for t, at in choices.bars.items() if at != us}
+        against = [t for t, at in bars.items() if (t < wanted) != (at < us)]
+        if against:
+            held = seen.timeline.bar_at(max(against[0] + seen.start, 0)).index
             raise BadInput(
-                f"Bar {self.bar} has {count_words(len(bar.meter.beat_starts), 'beat')}. Nothing was changed."
+                f"{capital(seen.timeline.bar_words(held))} was set by hand, which contradicts it; let that go first. Nothing was changed."
             )
-        tick = seen.timeline.tick_of(self.bar, self.beat) - seen.start
-        bars = {t: us for t, us in choices.bars.items() if us != onsets[0]}
-        return replace(choices, bars={**bars, tick: onsets[0]}, pins=untimed(choices.pins))
+        first, after, _ = seen.result.bars.bar_at(min(n.tick for n in seen.result.notes))
+        origin = after if seen.result.pickup else first
+        if not any(at < us for at in bars.values()) and seen.place(us) > origin:
+            if wanted <= origin:
+                held = seen.timeline.bar_at(max(origin + seen.start, 0)).index
+                raise BadInput(f"{capital(seen.timeline.bar_words(held))} begins before this note. Nothing was changed.")
+            bars[origin] = seen.result.pulses.time_at(origin)
+        return {**bars, wanted: us}
+
+    def _against_click(self, choices: Choices, seen: Seen, by: int) -> Choices:
+        """The choices with all of the take ``by`` ticks later, if that is less than a bar: a click has counted the bars."""
+        meter = seen.result.meter
+        if not by:
+            raise BadInput("It is there already: nothing was changed.")
+        if abs(by) >= meter.bar_ticks or by % meter.beat_ticks:
+            raise BadInput(
+                "The click counted these bars, so this note stays in its own. Drag a bar line to another beat, or read the take as played freely."
+            )
+        return ReadShift(-by // meter.beat_ticks).applied(choices)
 
 
 @dataclass(frozen=True, slots=True)

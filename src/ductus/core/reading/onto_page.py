@@ -47,14 +47,17 @@ def put_on_page(
     clear: bool = False,
     follow: bool = False,
     tempo: bool = True,
+    meters: bool = False,
 ) -> Change:
     """Write a reading (or write it anew). ``clear`` empties all voices of its staves over its stretch first: what a take replaces;
-    ``follow`` lets a piece that holds nothing else take over the meter, key, pick-up and (``tempo``) tempo that were found.
+    ``follow`` lets a piece that holds nothing else take over the meter, key, pick-up and (``tempo``) tempo that were found, ``meters`` the meters alone.
 
     Notes that were split by hand are left alone; pitches, marks and words that a person gave to a note stay."""
     draft = Draft(piece)
     alone = follow and alone_on_page(piece, reading)
     start = follow_with_head(draft, result, tempo) if alone else later_if_needed(reading.start, result)
+    if meters and not alone and alone_on_page(piece, reading):
+        lay_meters(draft, start, result)
     respell = alone and piece.key_at(0).fifths != result.key
     fill_draft(draft, replace(reading, start=start), choices, result, clear, respell)
     return draft.change(sentence)
@@ -189,6 +192,22 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
         bpm, beat = average_tempo(result)
         draft.put(TempoMark("t0", 0, round(bpm, 1), beat, word))
     return start
+
+
+def lay_meters(draft: Draft, start: int, result: ReadingResult) -> None:
+    """Give the piece the meters of a reading from its first bar on; ``start`` is the tick of the piece at tick 0 of the reading."""
+    timeline, pickup = draft.piece.timeline, draft.piece.facts.pickup
+    first = timeline.bar_at(max(start, 0)).index
+    frame = Timeline({**{i: m for i, m in timeline.meters.items() if i < first}, first: result.meter}, pickup)
+    for tick, meter in result.changes:
+        if tick + start > 0:
+            frame = Timeline({**frame.meters, frame.bar_at(tick + start).index: meter}, pickup)
+    old = {m.bar: m for m in draft.piece.meters.values() if m.bar >= first}
+    for mark in old.values():
+        draft.drop(mark)
+    for index, meter in frame.meters.items():
+        if index >= first:
+            draft.put(MeterChange(old[index].id if index in old else draft.new_id("m"), index, meter))
 
 
 def start_in_piece(result: ReadingResult) -> int:

@@ -119,6 +119,28 @@ def snapped(rate: float) -> float:
     return float(near) if abs(rate / float(near) - 1) < NEAR_RATIO else 1.0
 
 
+def with_bar_line(bars: BarLines, tick: int, to: int) -> BarLines:
+    """Bars whose bar line at ``tick`` lies at ``to`` instead: the bar before it takes the meter that it then has, and those behind keep theirs.
+    Raises BadInput where no bar would be left, or its length has no meter."""
+    start, _, meter = bars.bar_at(tick - 1)
+    count = Fraction(to - start, meter.unit_ticks)
+    if count < 1 or count.denominator > 1:
+        raise BadInput("The bar before it would be shorter than a beat. The bar line stays where it was.")
+    following = bars.bar_at(tick)[2]
+    changes = [(t, m) for t, m in bars.changes if t < start]
+    changes += [(start, Meter(int(count), meter.unit)), (to, following)]
+    changes += [(t + to - tick, m) for t, m in bars.changes if t > tick]
+    first = bars.meter
+    if start == 0:
+        first = changes.pop(0)[1]
+    now, kept = first, []
+    for at, m in changes:
+        if m != now:
+            kept.append((at, m))
+        now = m
+    return BarLines(first, tuple(kept))
+
+
 def tapped_map(taps: Sequence[int], meter: Meter, onsets: Sequence[int] = ()) -> PulseMap:
     """Beats near the taps of a person (microseconds; the first is the first beat of a bar): each tap is a hint, since people tap early and
     unevenly. Their common lag against the chords of the take is taken out, and a beat with a chord near it is drawn to the chord.

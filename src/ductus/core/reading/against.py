@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -40,6 +40,8 @@ FINER_APART, FINER_RUN = (
     0.3,
     1.8,
 )  # in shortest values: nearer onsets are a chord; four notes within so much are finer playing
+CHORD_S = 0.05  # onsets farther apart are no chord, however long the shortest value is
+FINEST_PLAIN = 64  # parts of a beat; what stands between them is in a tuplet
 PEDAL_CHANGE_US = 120_000  # a pedal that comes up so shortly before the next place is changed for it
 SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
 
@@ -359,9 +361,7 @@ def note_values(
         [b[0] // TICKS_PER_UNIT for b in beats],
         [b[1] // TICKS_PER_UNIT for b in beats],
     )
-    found, ranked = choose_values(
-        situation, BASE_TICKS[settings.shortest] // TICKS_PER_UNIT if settings.shortest else 0
-    )
+    found, ranked = choose_values(situation, least_lengths(settings, [ticks[n] for n in order]))
     lengths: list[int] = [0] * len(take.notes)
     choices: list[list[tuple[int, float]]] = [[] for _ in take.notes]
     for k, n in enumerate(order):
@@ -436,14 +436,28 @@ def remarks_on(take: Take) -> tuple[str, ...]:
     return tuple(out)
 
 
+def least_lengths(settings: ReadSettings, ticks: Sequence[int]) -> list[int] | None:
+    """The shortest length (in UNITs) of a note that begins at each of these ticks; None: nothing was chosen. Where only a tuplet stands, the value of
+    the tuplet holds: two thirds of the plain one."""
+    if settings.shortest is None:
+        return None
+    least, out = BASE_TICKS[settings.shortest] // TICKS_PER_UNIT, []
+    for tick in ticks:
+        start, length = settings.bars.beat_at(tick)
+        unit = length // 3 if settings.bars.bar_at(tick)[2].compound else length
+        out.append(least if (tick - start) * FINEST_PLAIN % unit == 0 else least * 2 // 3)
+    return out
+
+
 def finer_heard(played: Played, pulses: PulseMap, shortest: str | None) -> tuple[str, ...]:
     """A sentence where runs of notes are clearly finer than the shortest value allows: four onsets within the time of
     less than two such values, none of them together."""
     if shortest is None:
         return ()
     step = BASE_TICKS[shortest]
-    at = np.array([pulses.tick_at(float(t) * 1e6) for t in np.sort(played.onset)]) / step
-    at = at[np.append(True, np.diff(at) > FINER_APART)]
+    onset = np.sort(played.onset)
+    at = np.array([pulses.tick_at(float(t) * 1e6) for t in onset]) / step
+    at = at[np.append(True, (np.diff(at) > FINER_APART) | (np.diff(onset) > CHORD_S))]
     runs = np.flatnonzero(at[3:] - at[:-3] < FINER_RUN)
     if not len(runs):
         return ()

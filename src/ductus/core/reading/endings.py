@@ -122,15 +122,16 @@ class Options:
         return high[np.concatenate(([True], note[1:] != note[:-1]))]
 
 
-def options_of(s: Situation, shortest: int = 0) -> Options:
-    """The choices of every note (there is at least one note); none is shorter than ``shortest`` but for what ends at an onset."""
+def options_of(s: Situation, shortest: Sequence[int] | None = None) -> Options:
+    """The choices of every note (there is at least one note); none is shorter than its ``shortest`` but for what ends at an onset."""
     tick, hand, key, bar_end = (np.array(x, dtype=np.int64) for x in (s.tick, s.hand, s.key, s.bar_end))
     played = np.maximum(np.array(s.played, dtype=float), UNIT / 40)
-    last = max(int(tick.max()) + max(LATTICE[-1], shortest), int(bar_end.max()))
+    least = np.maximum(np.array(shortest if shortest is not None else np.ones(len(tick)), dtype=np.int64), 1)
+    last = max(int(tick.max()) + max(LATTICE[-1], int(least.max())), int(bar_end.max()))
     hands, keys = Onsets(hand, tick, last), Onsets(key, tick, last)
     struck_again, again = keys.after(key, 1)  # a key struck again ends its note
     limit = np.where(again, keys.tick[struck_again], NEVER)
-    length, allowed = _lengths(tick, played, hand, bar_end, limit, max(shortest, 1), hands)
+    length, allowed = _lengths(tick, played, hand, bar_end, limit, least, hands)
     note, column = np.nonzero(allowed)
     found = length[note, column]
     which = np.where(column < ONSETS_AHEAD, column + 1, 0)
@@ -153,7 +154,7 @@ def _lengths(
     hand: Ints,
     bar_end: Ints,
     limit: Ints,
-    shortest: int,
+    shortest: Ints,
     hands: Onsets,
 ) -> tuple[Ints, NDArray[np.bool_]]:
     """What each note could last, a row each: up to the next onsets of its hand, the plain values, the rest of its bar; and which of them may be."""
@@ -164,7 +165,7 @@ def _lengths(
         may.append(inside & (hands.tick[place] <= limit))
     count = len(tick)
     own = np.concatenate((np.broadcast_to(np.array(LATTICE), (count, len(LATTICE))), (bar_end - tick)[:, None]), axis=1)
-    fits = (own >= shortest) & (own <= (limit - tick)[:, None])
+    fits = (own >= shortest[:, None]) & (own <= (limit - tick)[:, None])
     near = (LEAST_SHARE * own <= played[:, None]) & (played[:, None] <= MOST_SHARE * own)
     onsets = np.array(may).T
     lonely = np.flatnonzero(~onsets.any(axis=1) & fits.any(axis=1))
@@ -174,7 +175,7 @@ def _lengths(
     for column in range(ONSETS_AHEAD):
         fits &= ~(onsets[:, column, None] & (own == to_onset[:, column, None]))
     fits[:, -1] &= ~(fits[:, :-1] & (own[:, :-1] == own[:, -1:])).any(axis=1)
-    left = np.minimum(limit - tick, max(LATTICE[0], shortest))[:, None]
+    left = np.minimum(limit - tick, np.maximum(LATTICE[0], shortest))[:, None]
     nothing = ~np.concatenate((onsets, fits), axis=1).any(axis=1, keepdims=True)
     return np.concatenate((to_onset, own, left), axis=1), np.concatenate((onsets, fits, nothing), axis=1)
 

@@ -34,6 +34,7 @@ from ductus.core.reading.hand_lags import HABITS, habits_of, middle, usual
 from ductus.core.reading.lattice import Decoding, Feel, Lattice, as_notes, posteriors
 from ductus.core.reading.settings import ReadSettings
 
+TUPLETS = frozenset(g for g, d in enumerate(DIVISIONS) if d.tuplet)
 REACH_BEATS = 0.36  # a note is looked for within this share of a beat of its onset
 LAG_STARTS_S = (-0.02, 0.0, 0.02)
 CHORD_SD_STARTS_S = (0.012, 0.03)
@@ -122,9 +123,22 @@ def place_notes(
             worth, each = RARE_WORTH[centred]
             if found.score - plain.score < worth + each * beats * (1 - share / 2):
                 found, lattice, gone = plain, lattice_without, rare | gone
+    if holds_values(settings) and beats_in(found, TUPLETS):
+        open_ = place_notes(played, grid, replace(settings, shortest=None), centred=centred)
+        found, lattice = without(TUPLETS, played, grid, settings, found.feel, habit, centred, but=beats_of(open_, TUPLETS))
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found
+
+
+def holds_values(settings: ReadSettings) -> bool:
+    """Was a shortest value chosen, and nothing of tuplets? Then those that were played stand, and none is written for finer notes that it leaves out."""
+    return settings.shortest is not None and settings.tuplets is None and not settings.tuplet_kinds
+
+
+def beats_of(found: Places, kinds: frozenset[int]) -> list[int]:
+    """The beats that are divided in one of these kinds."""
+    return sorted({k for k, g in zip(found.beat.tolist(), found.division.tolist(), strict=True) if g in kinds})
 
 
 def beats_in(found: Places, kinds: frozenset[int] | None = None) -> int:
@@ -136,11 +150,10 @@ def beats_in(found: Places, kinds: frozenset[int] | None = None) -> int:
 
 def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
     """Divisions that a take has or has not, where nobody said: tuplets; values finer than a quarter of a simple beat, a sixth of a compound one."""
-    tuplets = frozenset(g for g, d in enumerate(DIVISIONS) if d.tuplet)
     fine = frozenset(
         g for g, d in enumerate(DIVISIONS) if d.slots and d.step < (F(1, 6) if d.family == COMPOUND else F(1, 4))
     )
-    return [k for k, open_ in ((tuplets, settings.tuplets is None), (fine, settings.shortest is None)) if open_]
+    return [k for k, open_ in ((TUPLETS, settings.tuplets is None), (fine, settings.shortest is None)) if open_]
 
 
 def without(
@@ -151,11 +164,14 @@ def without(
     feel: Feel,
     habit: Ints,
     centred: bool,
+    but: Sequence[int] = (),
 ) -> tuple[Places, Lattice]:
-    """The places if some divisions are not in the take at all. Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly
+    """The places if some divisions are not in the take at all (``but`` in these beats). Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly
     always unevenness, a lone 32nd before a beat a hand that comes early."""
     allowed = allowed_by_beat(grid, settings)
+    kept = allowed[list(but)]
     allowed[:, sorted(rare)] = 0
+    allowed[list(but)] = kept
     table = plainer(rhythm_table(), settings.plainness)
     lattice = lattice_of(played, grid, allowed, table, habit)
     found = refine(played, lattice, table, [feel], 2, centred=centred)

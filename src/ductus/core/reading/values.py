@@ -12,6 +12,7 @@ Conventions: written time is in ``UNIT``ths of a quarter inside this module, so 
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import fields
 from functools import lru_cache
 from importlib import resources
@@ -47,7 +48,7 @@ def slice_of(s: Situation, first: int, last: int) -> Situation:
     return Situation(**{f.name: getattr(s, f.name)[first:last] for f in fields(Situation)})
 
 
-def choose_values(s: Situation, shortest: int = 0) -> tuple[list[int], list[list[tuple[int, float]]]]:
+def choose_values(s: Situation, shortest: Sequence[int] | None = None) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """The length of each note in UNITs, none of its own accord under ``shortest``, and for each note its choices (length, probability), likeliest first. A long take is worked out in
     stretches that see some notes of their neighbours, so that memory stays in proportion."""
     count = len(s.tick)
@@ -58,13 +59,15 @@ def choose_values(s: Situation, shortest: int = 0) -> tuple[list[int], list[list
     for first in range(0, count, STRETCH):
         last = min(first + STRETCH, count)
         a, b = max(first - OVERLAP, 0), min(last + OVERLAP, count)
-        here, ways = choose_together(slice_of(s, a, b), shortest)
+        here, ways = choose_together(slice_of(s, a, b), shortest and shortest[a:b])
         lengths += here[first - a : last - a]
         ranked += ways[first - a : last - a]
     return lengths, ranked
 
 
-def choose_together(s: Situation, shortest: int) -> tuple[list[int], list[list[tuple[int, float]]]]:
+def choose_together(
+    s: Situation, shortest: Sequence[int] | None
+) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """``choose_values`` for notes that are worked out at once."""
     if not len(s.tick):
         return [], []

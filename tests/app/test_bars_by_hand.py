@@ -75,7 +75,12 @@ def test_a_note_says_which_bar_it_is_and_the_bars_before_it_are_counted_anew(fre
 
 @pytest.mark.parametrize(
     ("bar", "beat", "words"),
-    [(500, 1, "beats a minute"), (1, 1, "Bar 1 begins before this note"), (0, 1, "Bar 1 begins before this note"), (3, 9, "2 beats")],
+    [
+        (500, 1, "beats a minute"),
+        (1, 1, "Bar 1 begins before this note"),
+        (0, 1, "Bar 1 begins before this note"),
+        (3, 9, "2 beats"),
+    ],
 )
 def test_what_cannot_be_is_refused_with_its_reason_and_nothing_moves(
     free: Sitter, bar: int, beat: int, words: str

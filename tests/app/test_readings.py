@@ -17,8 +17,10 @@ from ductus.core.phrases import Phrase
 from ductus.core.reading.against import decode
 from ductus.core.reading.choosing import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
 from ductus.core.reading.choosing_beats import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
+from ductus.core.recording.choices import RecordPolicy
 from ductus.core.score.frame.meters import TempoFrom
 from ductus.core.score.layouts import new_piece
+from ductus.core.score.mark_edits import DropMarks, NudgeMarks
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Reading
 from ductus.core.score.selection.lengths import SetLength
@@ -378,3 +380,58 @@ def test_a_piece_with_many_readings_works_out_each_once(library: Library, monkey
                 asked.append(reading.id)
                 slot.outcomes = ((), (), {})
     assert len(asked) == 20
+
+
+def pedalled(library: Library) -> Sitter:
+    """Somebody who played 32 quarters to the click, soft and then loud, with the pedal in every bar."""
+    at = Sitter(library, library.add(new_piece(meter=Meter(4, 4), bpm=90)))
+    at.record(qpm=90.0, count_in=1)
+    beat = 60_000_000 // 90
+    events = []
+    for k in range(32):
+        on = (4 + k) * beat
+        events += [(on, "down", 60 + k % 5, 30 if k < 12 else 100), (on + beat * 9 // 10, "up", 60 + k % 5, 0)]
+    for bar in range(8):
+        on = 4 * (bar + 1) * beat
+        events += [(on + 20_000, "control", 64, 127), (on + beat * 39 // 10, "control", 64, 0)]
+    at.hear(*sorted(events))
+    at.tell(m.StopRecording(40 * beat))
+    for what in ("pedal", "dynamics"):
+        at.tell(m.MarksFromTake(at.reading().id, what))
+    return at
+
+
+def marks(at: Sitter, kind: str) -> list[tuple[float, float, str]]:
+    return sorted((k.tick / QUARTER, k.ticks / QUARTER, k.text) for k in at.piece.marks.values() if k.kind == kind)
+
+
+def test_marks_of_a_take_go_with_its_notes_when_it_is_read_otherwise(library: Library) -> None:
+    at = pedalled(library)
+    first = marks(at, "pedal"), marks(at, "dynamic")
+    assert first == ([(4.0 * k, 4.0, "") for k in range(8)], [(0.0, 0.0, "pp"), (12.0, 0.0, "f")])
+    at.read(ReadSize(1))
+    assert marks(at, "pedal") == [(8.0 * k, 8.0, "") for k in range(8)]
+    assert marks(at, "dynamic") == [(0.0, 0.0, "pp"), (24.0, 0.0, "f")]
+    at.read(ReadSize(-1))
+    assert marks(at, "pedal") == [(2.0 * k, 2.0, "") for k in range(8)]
+    at.read(ReadSize(0))
+    assert (marks(at, "pedal"), marks(at, "dynamic")) == first
+    at.undo().undo().undo()
+    assert (marks(at, "pedal"), marks(at, "dynamic")) == first
+
+
+def test_what_a_person_did_with_the_marks_of_a_take_stays(library: Library) -> None:
+    at = pedalled(library)
+    second, third = sorted((k for k in at.piece.marks.values() if k.kind == "pedal"), key=lambda k: k.tick)[1:3]
+    at.tell(m.EditMarks(at.desk.history.revision, DropMarks(), (second.id,)))
+    at.tell(m.EditMarks(at.desk.history.revision, NudgeMarks(0, 10), (third.id,)))
+    at.read(ReadSize(1))
+    assert [tick for tick, *_ in marks(at, "pedal")] == [0.0, 16.0, *(8.0 * k for k in range(3, 8))]
+    assert at.piece.marks[third.id].shift == (0, 10)
+
+
+def test_what_is_added_over_the_same_music_is_not_written_twice(taken: Sitter) -> None:
+    many = len(taken.piece.notes)
+    taken.choose(RecordPolicy("add")).perform("waltz-with-click", qpm=96.0, count_in=2)
+    assert taken.said.endswith(f"0 notes written from bar 1; {many} more notes stood there already")
+    assert len(taken.piece.notes) == many

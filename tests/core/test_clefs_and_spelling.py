@@ -7,18 +7,19 @@ import pytest
 from ductus.core.notation.clefs import BOTTOM_LINES, clef_offer, ledger_steps
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.reading.marks import dynamics_written, pedal_written
+from ductus.core.reading.marks import dynamics_of, marks_written, pedals_of
 from ductus.core.score.changes import Draft
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.records import Note, Reading
 from ductus.core.score.selection.base import At
 from ductus.core.score.selection.pitches import Accidental, ByInterval, SpellByDirection
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
 
 LINE = ("p1", 1, 1)
+READING = Reading("r1", 1, "p1", 0, 0, "")
 
 
 def line_of(*names: str, velocities: list[int] | None = None) -> Piece:
@@ -99,17 +100,23 @@ def test_the_pedal_of_a_take_is_written_between_the_onsets_it_was_used_at() -> N
         PlayedControl(us, 64, value) for us, value in ((40_000, 127), (1_960_000, 0), (2_030_000, 100), (3_510_000, 10))
     )
     take = Take(played, controls, steady_map(120, 0, 0))
-    change = pedal_written(piece, take, steady_map(120, 0, 0), ordered(piece), 0, "p1")
+    found = pedals_of(take, steady_map(120, 0, 0), ordered(piece), 0)
+    change = marks_written(piece, found, ordered(piece), READING, "pedal")
     marks = sorted((m.tick // QUARTER, m.end // QUARTER) for m in change.apply(piece).marks.values())
     assert marks == [(0, 4), (4, 7)]
-    again = pedal_written(change.apply(piece), take, steady_map(120, 0, 0), ordered(piece), 0, "p1")
+    again = marks_written(change.apply(piece), found, ordered(piece), READING, "pedal")
     assert len(again.apply(change.apply(piece)).marks) == 2  # written anew, not twice
+
+
+def marked_by_dynamics(piece: Piece) -> Piece:
+    found = dynamics_of(piece.timeline, ordered(piece))
+    return marks_written(piece, found, ordered(piece), READING, "dynamics").apply(piece)
 
 
 def test_dynamics_follow_how_it_was_played_and_a_swell_becomes_a_hairpin() -> None:
     soft, rising, loud = [48] * 12, [52, 64, 76, 88], [98] * 12
     piece = line_of(*["C4"] * 28, velocities=soft + rising + loud)
-    after = dynamics_written(piece, ordered(piece), "p1").apply(piece)
+    after = marked_by_dynamics(piece)
     written = sorted((m.tick // QUARTER, m.kind, m.text) for m in after.marks.values())
     assert written[0] == (0, "dynamic", "p")
     assert written[-1][1:] == ("dynamic", "f")
@@ -118,5 +125,5 @@ def test_dynamics_follow_how_it_was_played_and_a_swell_becomes_a_hairpin() -> No
 
 def test_one_accent_makes_no_new_dynamic() -> None:
     piece = line_of(*["C4"] * 16, velocities=[64] * 9 + [110] + [64] * 6)
-    after = dynamics_written(piece, ordered(piece), "p1").apply(piece)
+    after = marked_by_dynamics(piece)
     assert [m.text for m in after.marks.values()] == ["mp"]

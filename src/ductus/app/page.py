@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ductus.app import messages as m
 from ductus.app.shape import weighed_notes
 from ductus.core.entry.line import line_words
@@ -18,7 +20,7 @@ from ductus.core.score.layouts import felt_beat
 from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Part
+from ductus.core.score.records import Mark, Part, Record
 from ductus.core.time.bars import beat_number
 from ductus.core.time.meters import default_groups
 from ductus.core.time.ticks import shown_ticks
@@ -56,10 +58,20 @@ def aloud(piece: Piece, state: EntryState, what: str) -> str:
 
 
 def page_change(piece: Piece, message: m.EditFrame | m.EditMarks) -> Change:
-    """The change that an edit of the frame or of marks makes. Raises BadInput."""
-    return (
-        frame_change(piece, message.do) if isinstance(message, m.EditFrame) else message.do.change(piece, message.ids)
-    )
+    """The change that an edit of the frame or of marks makes. Raises BadInput. A mark of a take that a person words anew or
+    makes longer is theirs from then on; one that is only moved still goes with the take."""
+    if isinstance(message, m.EditFrame):
+        return frame_change(piece, message.do)
+    change = message.do.change(piece, message.ids)
+    return replace(change, rows=tuple((old, own_mark(old, new)) for old, new in change.rows))
+
+
+def own_mark(old: Record | None, new: Record | None) -> Record | None:
+    """A record as a person leaves it: a mark that says something else, or elsewhere, than before is theirs."""
+    if not isinstance(old, Mark) or not isinstance(new, Mark):
+        return new
+    same = (old.text, old.tick, old.ticks) == (new.text, new.tick, new.ticks)
+    return new if same else replace(new, take=0)
 
 
 def marks_left(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:

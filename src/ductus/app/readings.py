@@ -44,9 +44,9 @@ from ductus.core.reading.choosing_beats import (
     ReadUnpinned,
 )
 from ductus.core.reading.free import find_beats, late_start
-from ductus.core.reading.marks import dynamics_written, pedal_written
+from ductus.core.reading.marks import KINDS_OF, TakeMark, dynamics_of, marks_again, marks_written, pedals_of
 from ductus.core.reading.nearby import read_nearby
-from ductus.core.reading.onto_page import alone_on_page, notes_of_reading, put_on_page
+from ductus.core.reading.onto_page import alone_on_page, notes_of_reading, put_on_page, there_already
 from ductus.core.reading.pinning import tapped_map
 from ductus.core.reading.proposals import in_words
 from ductus.core.reading.read import likely_meter
@@ -253,6 +253,10 @@ def first_reading(
         CACHE.keep(desk, replace(worked, reading=put))
     written = sum(isinstance(after, Note) and after.take == row.id for _, after in change.rows)
     words = f"{row.name}: {count_words(written, 'note')} written from {f'bar {number}' if number else 'the pick-up'}"
+    if choices.where.policy == "add" and put is not None:
+        doubled = len(there_already(piece, put, (n for n in worked.result.notes if choices.where.holds(n.tick))))
+        if doubled:
+            words += f"; {count_words(doubled, 'more note')} stood there already"
     if arrival is not None and written:
         return arrival.shaped(piece, replace(change, sentence=words), row.id)
     return replace(change, sentence=words)
@@ -359,13 +363,36 @@ def marks_from_take(desk: Desk, reading_id: str, what: str) -> Job:
 
     def work(piece: Piece) -> Change:
         reading = reading_of(piece, reading_id)
-        worked = worked_out(desk, reading)
         notes = notes_of_reading(piece, reading)
-        if what == "dynamics":
-            return dynamics_written(piece, notes, reading.part)
-        return pedal_written(piece, worked.take, worked.result.pulses, notes, reading.start, reading.part)
+        return marks_written(piece, marks_of(piece, reading, worked_out(desk, reading), what), notes, reading, what)
 
     return Job("Writing marks", work)
+
+
+def marks_of(piece: Piece, reading: Reading, worked: Worked, what: str) -> list[TakeMark]:
+    """The marks that a take gives, as it stands on the page."""
+    notes = notes_of_reading(piece, reading)
+    if what == "dynamics":
+        return dynamics_of(piece.timeline, notes)
+    return pedals_of(worked.take, worked.result.pulses, notes, reading.start)
+
+
+def with_marks(piece: Piece, change: Change, before: Worked, after: Worked) -> Change:
+    """The change with the marks that came from the take where its notes then are."""
+    reading = before.reading
+    own = [m for m in piece.marks.values() if m.take == reading.take and m.part == reading.part]
+    if not change or not own:
+        return change
+    page = change.apply(piece)
+    now = page.readings[reading.id]
+    changes = [change]
+    for what in KINDS_OF:
+        moved = marks_again(
+            page, now, own, marks_of(piece, reading, before, what), marks_of(page, now, after, what), what
+        )
+        changes.append(moved)
+        page = moved.apply(page)
+    return joined(change.sentence, changes)
 
 
 def doubt_decided(desk: Desk, reading_id: str, do: str, key: int, option: int) -> Job:
@@ -446,6 +473,7 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
         meters=wanted.settings.changes != before.choices.settings.changes,
     )
     CACHE.keep(desk, replace(after, reading=replace(reading, choices=choices_to_json(wanted))))
+    change = with_marks(piece, change, replace(before, reading=reading), after)
     return with_time(piece, change, reading, after.result, wanted)
 
 

@@ -42,8 +42,8 @@ values (:piece, :id, :take, :part, :staff, :start, :choices)""",
 insert or replace into pattern (piece, id, part, start, ticks, times, cells)
 values (:piece, :id, :part, :start, :ticks, :times, :cells)""",
     "mark": """
-insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side, bend)
-values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side, :bend)""",
+insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side, bend, take)
+values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side, :bend, :take)""",
 }
 DELETE = {
     "part": "delete from part where piece = :piece and id = :id",

@@ -159,6 +159,7 @@ def mark_columns(record: Mark) -> Columns:
         "dy": record.shift[1],
         "side": record.side,
         "bend": record.bend,
+        "take": record.take,
     }
 
 
@@ -237,6 +238,7 @@ def mark_from(r: Mapping[str, Any]) -> Mark:
         (given(r, "dx", 0), given(r, "dy", 0)),
         given(r, "side", ""),
         given(r, "bend", 0),
+        given(r, "take", 0),
     )
 
 

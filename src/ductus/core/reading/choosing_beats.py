@@ -194,7 +194,9 @@ class ReadBar(WholeChoice):
                 raise BadInput("The bar lines before would fall between beats. It stays where it was.")
             return ReadShift(int(beats)).applied(choices)
         if not seen.alone:
-            raise BadInput("Other music stands in these bars, so their meter is not changed from a take. It stays where it was.")
+            raise BadInput(
+                "Other music stands in these bars, so their meter is not changed from a take. It stays where it was."
+            )
         bars = with_bar_line(seen.result.bars, self.tick, to)
         moved = {t + (to - self.tick if t >= self.tick else 0): us for t, us in choices.bars.items()}
         return replace(choices, settings=replace(settings, meter=bars.meter, changes=bars.changes), bars=moved)
@@ -219,7 +221,9 @@ class ReadPin(ReadingChoice):
             raise BadInput("Choose the note first: it says which bar it is.")
         timeline, index = seen.timeline, seen.timeline.index_of(self.bar)
         if index < 0:
-            raise BadInput(f"There is no bar {self.bar}: the first is bar {timeline.number_of(0)}. Nothing was changed.")
+            raise BadInput(
+                f"There is no bar {self.bar}: the first is bar {timeline.number_of(0)}. Nothing was changed."
+            )
         beats = len(timeline.bar(index).meter.beat_starts)
         if self.beat > beats:
             raise BadInput(f"Bar {self.bar} has {count_words(beats, 'beat')}. Nothing was changed.")
@@ -242,7 +246,9 @@ class ReadPin(ReadingChoice):
         if not any(at < us for at in bars.values()) and seen.place(us) > origin:
             if wanted <= origin:
                 held = seen.timeline.bar_at(max(origin + seen.start, 0)).index
-                raise BadInput(f"{capital(seen.timeline.bar_words(held))} begins before this note. Nothing was changed.")
+                raise BadInput(
+                    f"{capital(seen.timeline.bar_words(held))} begins before this note. Nothing was changed."
+                )
             bars[origin] = seen.result.pulses.time_at(origin)
         return {**bars, wanted: us}
 

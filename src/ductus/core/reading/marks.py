@@ -6,47 +6,135 @@ where the bar before a new level leads to it. Levels are those that playback giv
 
 from __future__ import annotations
 
+import itertools
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from statistics import median
 
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
 from ductus.core.score.changes import Change, Draft
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
+from ductus.core.score.records import Mark, Note, Reading
 from ductus.core.score.signs import DYNAMIC_LEVELS
+from ductus.core.time.bars import Timeline
 from ductus.core.time.pulse import PulseMap
-from ductus.core.words import count_words
+from ductus.core.words import count_words, listed
 
 WRITTEN = ("pp", "p", "mp", "mf", "f", "ff")
+KINDS_OF = {"pedal": ("pedal",), "dynamics": ("dynamic", "hairpin")}  # kinds of marks, by what is asked for
 STAYS = 10  # velocities within this of a level do not leave it
 LEAST_SLOPE = 8  # velocities by which a bar must rise or fall to be a hairpin
 
 
-def pedal_written(piece: Piece, take: Take, pulses: PulseMap, notes: Sequence[Note], start: int, part: str) -> Change:
-    """The pedal of a take as marks under the part: each from the onset at which it went down to the one at which it was let go; what stood
-    there before goes. ``start`` is the tick of the piece at tick 0 of the pulses."""
+@dataclass(frozen=True, slots=True)
+class TakeMark:
+    """A mark as a take gives it: see ``Mark``."""
+
+    kind: str
+    tick: int
+    ticks: int = 0
+    text: str = ""
+
+
+def pedals_of(take: Take, pulses: PulseMap, notes: Sequence[Note], start: int) -> list[TakeMark]:
+    """The pedal of a take, each time from the onset at which it went down to the one at which it was let go. ``start`` is the tick of the piece at
+    tick 0 of the pulses."""
     onsets = sorted({n.tick for n in notes} | {n.end for n in notes})
-    draft = Draft(piece)
-    staff = piece.part(part).staves
-    for mark in piece.marks.values():
-        if mark.kind == "pedal" and mark.part == part and onsets and onsets[0] <= mark.tick < onsets[-1]:
-            draft.drop(mark)
     down: int | None = None
-    count = 0
+    out: list[TakeMark] = []
     for control in (c for c in take.controls if c.controller == SUSTAIN):
         place = nearest(onsets, round(pulses.tick_at(control.time_us)) + start)
         if control.value >= PEDAL_DOWN:
             down = place if down is None else down
         elif down is not None:
             if place > down:
-                draft.put(Mark(draft.new_id("m"), "pedal", part, staff, 1, down, place - down))
-                count += 1
+                out.append(TakeMark("pedal", down, place - down))
             down = None
-    if not count:
-        return Change("The pedal was not used in this take")
-    return draft.change(f"{count_words(count, 'pedal mark')} written from the take")
+    return out
+
+
+def dynamics_of(timeline: Timeline, notes: Sequence[Note]) -> list[TakeMark]:
+    """Dynamics and hairpins proposed from the velocities of notes that came from a take."""
+    by_bar: dict[int, list[Note]] = defaultdict(list)
+    for note in notes:
+        by_bar[timeline.bar_at(note.tick).index].append(note)
+    bars = sorted(by_bar)
+    loud = {b: float(median(n.velocity for n in by_bar[b])) for b in bars}
+    smooth = {b: median([loud[c] for c in bars[max(k - 1, 0) : k + 2]]) for k, b in enumerate(bars)}
+    now, out = "", []
+    for k, b in enumerate(bars):
+        wanted = min(WRITTEN, key=lambda name: abs(DYNAMIC_LEVELS[name] - smooth[b]))
+        if now and (wanted == now or abs(smooth[b] - DYNAMIC_LEVELS[now]) <= STAYS):
+            continue
+        if now and k + 1 < len(bars) and abs(smooth[bars[k + 1]] - DYNAMIC_LEVELS[now]) <= STAYS:
+            continue  # one bar alone makes no level
+        if now and k and swells(by_bar[bars[k - 1]], DYNAMIC_LEVELS[wanted] - DYNAMIC_LEVELS[now]):
+            before = timeline.bar(bars[k - 1])
+            text = "<" if DYNAMIC_LEVELS[wanted] > DYNAMIC_LEVELS[now] else ">"
+            out.append(TakeMark("hairpin", before.start, before.ticks, text))
+        out.append(TakeMark("dynamic", min(n.tick for n in by_bar[b]), text=wanted))
+        now = wanted
+    return out
+
+
+def put_marks(draft: Draft, marks: Iterable[TakeMark], reading: Reading) -> None:
+    """Write marks of a take under its part."""
+    last = draft.piece.part(reading.part).staves
+    for m in marks:
+        staff = last if m.kind == "pedal" else 1
+        draft.put(Mark(draft.new_id("m"), m.kind, reading.part, staff, 1, m.tick, m.ticks, m.text, take=reading.take))
+
+
+def marks_written(
+    piece: Piece, found: Sequence[TakeMark], notes: Sequence[Note], reading: Reading, what: str
+) -> Change:
+    """Marks of a take ("pedal" or "dynamics") under its part; what stood there before goes."""
+    draft = Draft(piece)
+    kinds = KINDS_OF[what]
+    if not found:
+        return Change(f"There is no {what} in this take")
+    first = min(min(m.tick for m in found), piece.timeline.bar_at(min(n.tick for n in notes)).start)
+    end = max(n.end for n in notes)
+    for mark in piece.marks.values():
+        if mark.kind in kinds and mark.part == reading.part and first <= mark.tick < end:
+            draft.drop(mark)
+    put_marks(draft, found, reading)
+    words = {
+        kind: count_words(sum(m.kind == kind for m in found), word)
+        for kind, word in (("pedal", "pedal mark"), ("dynamic", "dynamic"), ("hairpin", "hairpin"))
+        if any(m.kind == kind for m in found)
+    }
+    how = "from the take" if what == "pedal" else "from how it was played"
+    return draft.change(f"{listed(list(words.values()))} written {how}")
+
+
+def marks_again(
+    page: Piece, reading: Reading, own: Sequence[Mark], old: Sequence[TakeMark], new: Sequence[TakeMark], what: str
+) -> Change:
+    """The page (on which the take was read again) with the marks that came from the take in their new places: ``own`` are those that stood there,
+    ``old`` those that the take gave then, ``new`` those that it gives now. What a person moved or took away of them stays so."""
+    kinds = KINDS_OF[what]
+    there = {(m.kind, m.tick, m.text): m for m in own if m.kind in kinds}
+    if not there:
+        return Change("")
+    draft = Draft(page)
+    others = []
+    for mark in page.marks.values():
+        if mark.kind in kinds and mark.part == reading.part:
+            if mark.take == reading.take:
+                draft.drop(mark)
+            else:
+                others.append(mark)
+    free = [not any(o.kind == m.kind and o.tick <= m.tick < max(o.end, o.tick + 1) for o in others) for m in new]
+    if len(old) != len(new):
+        put_marks(draft, itertools.compress(new, free), reading)
+    else:
+        for was, m in itertools.compress(zip(old, new, strict=True), free):
+            if (kept := there.get((was.kind, was.tick, was.text))) is not None:
+                draft.put(replace(kept, tick=m.tick, ticks=m.ticks, text=m.text))
+    return draft.change("")
 
 
 def nearest(places: Sequence[int], tick: int) -> int:
@@ -55,43 +143,6 @@ def nearest(places: Sequence[int], tick: int) -> int:
         return max(tick, 0)
     k = bisect_left(places, tick)
     return min(places[max(k - 1, 0) : k + 1], key=lambda p: abs(p - tick))
-
-
-def dynamics_written(piece: Piece, notes: Sequence[Note], part: str) -> Change:
-    """Dynamics and hairpins proposed from the velocities of notes that came from a take; what stood there before goes."""
-    by_bar: dict[int, list[Note]] = defaultdict(list)
-    for note in notes:
-        by_bar[piece.timeline.bar_at(note.tick).index].append(note)
-    bars = sorted(by_bar)
-    draft = Draft(piece)
-    if bars:
-        first, end = piece.timeline.bar(bars[0]).start, piece.timeline.bar(bars[-1]).end
-        for mark in piece.marks.values():
-            if mark.kind in ("dynamic", "hairpin") and mark.part == part and first <= mark.tick < end:
-                draft.drop(mark)
-    loud = {b: float(median(n.velocity for n in by_bar[b])) for b in bars}
-    smooth = {b: median([loud[c] for c in bars[max(k - 1, 0) : k + 2]]) for k, b in enumerate(bars)}
-    now = ""
-    levels = pins = 0
-    for k, b in enumerate(bars):
-        wanted = min(WRITTEN, key=lambda name: abs(DYNAMIC_LEVELS[name] - smooth[b]))
-        if now and (wanted == now or abs(smooth[b] - DYNAMIC_LEVELS[now]) <= STAYS):
-            continue
-        if now and k + 1 < len(bars) and abs(smooth[bars[k + 1]] - DYNAMIC_LEVELS[now]) <= STAYS:
-            continue  # one bar alone makes no level
-        if now and k and swells(by_bar[bars[k - 1]], DYNAMIC_LEVELS[wanted] - DYNAMIC_LEVELS[now]):
-            before = piece.timeline.bar(bars[k - 1])
-            text = "<" if DYNAMIC_LEVELS[wanted] > DYNAMIC_LEVELS[now] else ">"
-            draft.put(Mark(draft.new_id("m"), "hairpin", part, 1, 1, before.start, before.ticks, text))
-            pins += 1
-        place = min(n.tick for n in by_bar[b])
-        draft.put(Mark(draft.new_id("m"), "dynamic", part, 1, 1, place, text=wanted))
-        levels += 1
-        now = wanted
-    if not levels:
-        return Change("There is no take there to take dynamics from")
-    hairpins = f" and {count_words(pins, 'hairpin')}" if pins else ""
-    return draft.change(f"{count_words(levels, 'dynamic')}{hairpins} written from how it was played")
 
 
 def swells(notes: Sequence[Note], toward: float) -> bool:

@@ -79,6 +79,9 @@ def fill_draft(
     )
     if clear and choices.where.policy == "replace":
         clear_for(draft, reading, wanted, choices.where)
+    elif clear:
+        doubled = there_already(piece, reading, wanted)
+        wanted = [n for n in wanted if n.event not in doubled]
     events = {n.event for n in wanted}
     for event, notes in page.items():
         if event not in events and len(notes) == 1:
@@ -96,6 +99,20 @@ def fill_draft(
         ):
             draft.drop(other)
     draft.put(replace(reading, choices=choices_to_json(choices)))
+
+
+def there_already(piece: Piece, reading: Reading, notes: Iterable[ReadNote]) -> frozenset[int]:
+    """The events of notes whose key is struck at that place of the staff by other music already: added, it would only be written twice."""
+    out = []
+    for n in notes:
+        tick = n.tick + reading.start
+        here = piece.notes_between(reading.part, tick, tick + 1) if tick >= 0 else []
+        if any(
+            (o.tick, o.staff, o.pitch.midi) == (tick, staff_of(reading, n), n.pitch.midi) and o.take != reading.take
+            for o in here
+        ):
+            out.append(n.event)
+    return frozenset(out)
 
 
 def written_note(reading: Reading, n: ReadNote, note_id: str, voice: int = 1) -> Note:

@@ -125,7 +125,9 @@ def place_notes(
                 found, lattice, gone = plain, lattice_without, rare | gone
     if holds_values(settings) and beats_in(found, TUPLETS):
         open_ = place_notes(played, grid, replace(settings, shortest=None), centred=centred)
-        found, lattice = without(TUPLETS, played, grid, settings, found.feel, habit, centred, but=beats_of(open_, TUPLETS))
+        found, lattice = without(
+            TUPLETS, played, grid, settings, found.feel, habit, centred, but=beats_of(open_, TUPLETS)
+        )
     if rivals:
         found = replace(found, rivals=rivals_of(lattice, len(played.onset), found.feel))
     return found

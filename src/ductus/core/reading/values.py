@@ -48,7 +48,9 @@ def slice_of(s: Situation, first: int, last: int) -> Situation:
     return Situation(**{f.name: getattr(s, f.name)[first:last] for f in fields(Situation)})
 
 
-def choose_values(s: Situation, shortest: Sequence[int] | None = None) -> tuple[list[int], list[list[tuple[int, float]]]]:
+def choose_values(
+    s: Situation, shortest: Sequence[int] | None = None
+) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """The length of each note in UNITs, none of its own accord under ``shortest``, and for each note its choices (length, probability), likeliest first. A long take is worked out in
     stretches that see some notes of their neighbours, so that memory stays in proportion."""
     count = len(s.tick)
@@ -65,9 +67,7 @@ def choose_values(s: Situation, shortest: Sequence[int] | None = None) -> tuple[
     return lengths, ranked
 
 
-def choose_together(
-    s: Situation, shortest: Sequence[int] | None
-) -> tuple[list[int], list[list[tuple[int, float]]]]:
+def choose_together(s: Situation, shortest: Sequence[int] | None) -> tuple[list[int], list[list[tuple[int, float]]]]:
     """``choose_values`` for notes that are worked out at once."""
     if not len(s.tick):
         return [], []

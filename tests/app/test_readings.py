@@ -13,6 +13,7 @@ from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.app.readings import ReadingCache
 from ductus.app.shown import all_shown, strip_of
+from ductus.core.performance.takes import Take
 from ductus.core.phrases import Phrase
 from ductus.core.reading.against import decode
 from ductus.core.reading.choosing import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
@@ -435,3 +436,29 @@ def test_what_is_added_over_the_same_music_is_not_written_twice(taken: Sitter) -
     taken.choose(RecordPolicy("add")).perform("waltz-with-click", qpm=96.0, count_in=2)
     assert taken.said.endswith(f"0 notes written from bar 1; {many} more notes stood there already")
     assert len(taken.piece.notes) == many
+
+
+def test_some_notes_of_a_long_take_are_read_again_with_their_neighbours_only(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    at = Sitter(library, library.add(new_piece(meter=Meter(4, 4), bpm=100)))
+    at.record(qpm=100.0, count_in=1)
+    keys = [k for k in range(8, 1208) for _ in (0, 1)]
+    events = [
+        (k * 300_000 + up * 250_000, "up" if up else "down", 60 + k % 7, 70)
+        for k, up in zip(keys, (0, 1) * 1200, strict=True)
+    ]
+    at.hear(*events)
+    at.tell(m.StopRecording(1210 * 300_000))
+    chosen = [n.id for n in sorted(at.piece.notes.values(), key=lambda n: n.tick)][500:512]
+    seen: list[int] = []
+
+    def watched(take: Take, *rest: object, **more: object) -> object:
+        seen.append(len(take.notes))
+        return decode(take, *rest, **more)  # type: ignore[arg-type]
+
+    monkeypatch.setattr("ductus.core.reading.choices.decode", watched)
+    at.read(ReadShortest("quarter"), chosen)
+    assert at.said == "12 notes read again: down to quarters"
+    assert max(seen) < 450 < len(at.piece.notes)
+    assert {at.piece.notes[i].tick % QUARTER for i in chosen} == {0}

@@ -9,7 +9,7 @@ changed on the page by hand counts as decided (``pins_from_page``): reading agai
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import astuple, dataclass, field, fields, replace
 from functools import lru_cache
 from typing import Any
@@ -25,6 +25,8 @@ from ductus.core.score.records import Note
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap
+
+NEIGHBOURS = 200  # notes on each side that are read with a passage: they tell the hands, the player and the style
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,6 +205,27 @@ def _decoded(
     return decode(take, pulses, settings, centred=centred, ornaments=dict(ornaments))
 
 
+PinsKey = tuple[frozenset[tuple[int, int]], frozenset[tuple[int, int]], frozenset[tuple[int, int]], frozenset[int]]
+
+
+def _key_of(pins: Pins) -> PinsKey:
+    return frozenset(pins.hands.items()), frozenset(pins.places.items()), frozenset(pins.values.items()), pins.left_out
+
+
+@lru_cache(maxsize=24)
+def _written(
+    take: Take,
+    pulses: PulseMap,
+    settings: ReadSettings,
+    centred: bool,
+    ornaments: frozenset[tuple[int, bool]],
+    pins: PinsKey,
+) -> ReadingResult:
+    hands, places, values, left_out = pins
+    decoded = _decoded(take, pulses, settings, centred, ornaments)
+    return decoded.written(Pins(dict(hands), dict(places), dict(values), left_out=left_out, ornaments=dict(ornaments)))
+
+
 @dataclass(frozen=True, slots=True)
 class ChosenReading:
     """``open`` is the reading as the engine finds it, with its doubts; ``result`` obeys the person's decisions."""
@@ -229,19 +252,60 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     pins = replace(choices.pins, left_out=choices.pins.left_out | outside(take, choices.extent))
     none = Pins(left_out=pins.left_out, ornaments=ornaments)
     decided = frozenset(ornaments.items())
-    decoded = _decoded(take, pulses, settings, centred, decided)
-    found_open = decoded.written(none)
-    result = decoded.written(pins) if pins != none else found_open
-    decided = frozenset(found_open.signs.items())
+    found_open = _written(take, pulses, settings, centred, decided, _key_of(none))
+    result = _written(take, pulses, settings, centred, decided, _key_of(pins))
     for passage in choices.passages:
         own = replace(passage.settings, meter=meter, key=found_open.key)
-        decoded = _decoded(take, pulses, own, centred, decided)
-        fresh = decoded.written(pins)
+        decided = frozenset(found_open.signs.items())
+        first, after = part_around(take, passage.events)
+        part = replace(take, notes=take.notes[first:after])
+        decided = frozenset((e - first, sign) for e, sign in decided if first <= e < after)
+        fresh, fresh_open = (
+            moved_by(_written(part, pulses, own, centred, decided, _key_of(part_of(p, first, after))), first)
+            for p in (pins, none)
+        )
         result = joined_readings(result, fresh, passage.events, settings.voices)
         doubts = [*(d for d in found_open.doubts if not passage.events & set(d.events))]
-        doubts += [d for d in decoded.written(none).doubts if set(d.events) <= passage.events]
+        doubts += [d for d in fresh_open.doubts if set(d.events) <= passage.events]
         found_open = replace(found_open, doubts=tuple(sorted(doubts, key=lambda d: d.tick)))
     return ChosenReading(found_open, result)
+
+
+def part_around(take: Take, events: Collection[int]) -> tuple[int, int]:
+    """The stretch of a take (first note, after the last) that is read for some of its notes: they and their neighbours."""
+    return max(min(events) - NEIGHBOURS, 0), min(max(events) + 1 + NEIGHBOURS, len(take.notes))
+
+
+def part_of(pins: Pins, first: int, after: int) -> Pins:
+    """The decisions of a stretch of a take, counted from its beginning."""
+
+    def local(mine: Mapping[int, int]) -> dict[int, int]:
+        return {e - first: v for e, v in mine.items() if first <= e < after}
+
+    left_out = frozenset(e - first for e in pins.left_out if first <= e < after)
+    signs = {e - first: sign for e, sign in pins.ornaments.items() if first <= e < after}
+    return Pins(local(pins.hands), local(pins.places), local(pins.values), left_out=left_out, ornaments=signs)
+
+
+def moved_by(part: ReadingResult, events: int) -> ReadingResult:
+    """The reading of a stretch of a take in events of the whole."""
+    return replace(
+        part,
+        notes=tuple(replace(n, event=n.event + events) for n in part.notes),
+        doubts=tuple(doubt_moved(d, events) for d in part.doubts),
+    )
+
+
+def doubt_moved(doubt: Doubt, by: int) -> Doubt:
+    """A doubt of a stretch of a take in events of the whole."""
+
+    def whole(rows: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
+        return tuple((e + by, v) for e, v in rows)
+
+    rivals = tuple(
+        replace(r, places=whole(r.places), values=whole(r.values), hands=whole(r.hands)) for r in doubt.rivals
+    )
+    return replace(doubt, events=tuple(e + by for e in doubt.events), rivals=rivals)
 
 
 def outside(take: Take, extent: tuple[int, int] | None) -> frozenset[int]:

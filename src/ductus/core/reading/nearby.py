@@ -10,8 +10,8 @@ from dataclasses import replace
 
 from ductus.core.performance.takes import Take
 from ductus.core.reading.against import decode
-from ductus.core.reading.choices import Choices, ChosenReading, beats_chosen, joined_readings
-from ductus.core.reading.settings import Doubt, Pins, ReadingResult
+from ductus.core.reading.choices import Choices, ChosenReading, beats_chosen, joined_readings, moved_by, part_of
+from ductus.core.reading.settings import Pins, ReadingResult
 from ductus.core.time.pulse import PulseMap
 
 MOST_SHARE = 0.4  # of the take: where more is touched all of it is read
@@ -36,15 +36,10 @@ def read_nearby(
     a, b = bisect_left(onsets, pulses.time_at(low)), bisect_right(onsets, pulses.time_at(high))
     if not 0 < b - a <= MOST_SHARE * len(onsets):
         return None
-    ornaments = {e - a: sign for e, sign in before.open.signs.items() if a <= e < b}
+    pins = part_of(replace(wanted.pins, ornaments=before.open.signs), a, b)
     part = replace(take, notes=take.notes[a:b])
-    decoded = decode(part, pulses, settings, centred=centred, ornaments=ornaments)
-    open_part = decoded.written(Pins(left_out=local(wanted.pins.left_out, a, b), ornaments=ornaments))
-    pins = Pins(
-        {e - a: h for e, h in wanted.pins.hands.items() if a <= e < b},
-        left_out=local(wanted.pins.left_out, a, b),
-        ornaments=ornaments,
-    )
+    decoded = decode(part, pulses, settings, centred=centred, ornaments=pins.ornaments)
+    open_part = decoded.written(Pins(left_out=pins.left_out, ornaments=pins.ornaments))
     result_part = decoded.written(pins)
     near = frozenset(
         k for k in range(a, b) if pulses.time_at(first_tick) - 60_000 <= onsets[k] <= pulses.time_at(last_tick) + 60_000
@@ -74,29 +69,12 @@ def touched(old: PulseMap, new: PulseMap) -> tuple[int, int] | None:
     return ticks[max(ticks.index(apart[0]) - 1, 0)], ticks[ticks.index(apart[-1]) + 1]
 
 
-def local(events: frozenset[int], first: int, after: int) -> frozenset[int]:
-    """Those events that lie in a part, counted from its beginning."""
-    return frozenset(e - first for e in events if first <= e < after)
-
-
 def joined(
     old: ReadingResult, part: ReadingResult, near: frozenset[int], by: int, pulses: PulseMap, voices: int | None
 ) -> ReadingResult:
     """``old`` with the notes of ``near`` as the part has them."""
-    fresh = replace(part, notes=tuple(replace(n, event=n.event + by) for n in part.notes))
+    fresh = moved_by(part, by)
     notes = joined_readings(old, fresh, near, voices)
     doubts = [d for d in old.doubts if not near & set(d.events)]
-    doubts += [d for d in (moved(d, by) for d in part.doubts) if set(d.events) <= near]
+    doubts += [d for d in fresh.doubts if set(d.events) <= near]
     return replace(notes, pulses=pulses, doubts=tuple(sorted(doubts, key=lambda d: d.tick)))
-
-
-def moved(doubt: Doubt, by: int) -> Doubt:
-    """A doubt of a part in events of the whole take."""
-
-    def whole(rows: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
-        return tuple((e + by, v) for e, v in rows)
-
-    rivals = tuple(
-        replace(r, places=whole(r.places), values=whole(r.values), hands=whole(r.hands)) for r in doubt.rivals
-    )
-    return replace(doubt, events=tuple(e + by for e in doubt.events), rivals=rivals)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import random
 
 import mido
 import pytest
@@ -31,7 +32,8 @@ from ductus.core.reading.onto_page import page_of
 from ductus.core.reading.questions import hidden_beat, stray_ends
 from ductus.core.reading.settings import ReadingResult, ReadNote
 from ductus.core.score.layouts import new_piece
-from ductus.core.time.meters import Meter
+from ductus.core.score.records import KeyChange, MeterChange
+from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
@@ -283,3 +285,60 @@ def test_taps_are_asked_for_where_syncopation_hides_the_beat() -> None:
     assert hidden_beat(reading([float(k) for k in range(16)])) == ""
     syncopated = [0.0, *(k + 0.5 for k in range(15))]
     assert hidden_beat(reading(syncopated)).startswith("The beat is hidden here: ")
+
+
+TUNE = ((67, 1.0), (69, 0.5), (71, 0.5), (72, 1.0), (67, 1.0), (65, 0.5), (64, 0.5), (62, 1.0), (64, 2.0))
+
+
+def played_tune(quarters_per_minute: float) -> list[tuple[int, str, int, int]]:
+    """A tune in 4/4 four times over a bass in whole notes, a little unevenly."""
+    rng, quarter, out = random.Random(3), 60e6 / quarters_per_minute, []
+    at = 0.0
+    for key, length in TUNE * 4:
+        on = int(1e6 + at * quarter + rng.gauss(0, 15_000))
+        out += [(on, "down", key, 80 if at % 4 == 0 else 60), (int(on + length * quarter * 0.9), "up", key, 0)]
+        at += length
+    for bar in range(8):
+        on = int(1e6 + bar * 4 * quarter + rng.gauss(0, 15_000))
+        out += [(on, "down", 43 + bar % 3 * 2, 70), (int(on + quarter * 3.5), "up", 43 + bar % 3 * 2, 0)]
+    return sorted(out)
+
+
+@pytest.mark.parametrize(("tempo", "meter"), [(100, "4/4"), (108, "4/4"), (76, "4/4"), (100, "3/4")])
+def test_what_an_empty_page_says_is_believed_and_other_bars_are_offered(
+    library: Library, tempo: float, meter: str
+) -> None:
+    at = Sitter(library, library.add(new_piece(meter=parse_meter(meter), bpm=100))).record(qpm=None)
+    at.hear(*played_tune(tempo))
+    at.tell(m.StopRecording(40_000_000))
+    labels = [a.label for a in question(at, "meter").answers]
+    assert labels[0].startswith(f"{meter}, ♩ ≈")
+    assert abs(float(labels[0].split("≈ ")[1].split(",")[0]) / tempo - 1) < 0.06
+    assert len({label.split(",")[0] + label.split(",")[1] for label in labels}) > 1
+    assert str(at.piece.timeline.bar(0).meter) == meter
+    at.read(ReadMeter(None))  # what the playing shows
+    assert str(at.piece.timeline.bar(0).meter) in ("4/4", "2/4")
+
+
+def test_so_it_is_for_what_comes_from_the_journal_which_is_led_through_too(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=100)))
+    at.hear(*played_tune(100))
+    heard = at.tell(m.TellTakes()).latest(m.TakesFact).heard[0]
+    at.tell(m.WriteHeard(heard.from_us, heard.to_us, "p1", 0))
+    assert str(at.piece.timeline.bar(0).meter) == "4/4"
+    assert question(at, "meter").answers[0].label.startswith("4/4, ♩ ≈ 100, 8 bars")
+    assert at.latest(m.RecordingFact).take == at.reading().take  # so it is opened
+
+
+def test_a_frame_that_was_laid_is_kept_when_somebody_plays_freely_over_it(library: Library) -> None:
+    piece = new_piece(bpm=100).with_rows(
+        [(None, MeterChange("m9", 2, parse_meter("3/4"))), (None, KeyChange("k9", 2, -1))]
+    )
+    at = Sitter(library, library.add(piece)).record(qpm=None)
+    at.hear(*played_tune(100))
+    at.tell(m.StopRecording(40_000_000))
+    frame = [str(at.piece.timeline.bar(k).meter) for k in range(4)], [at.piece.key_at(k).fifths for k in range(4)]
+    assert frame == (["4/4", "4/4", "3/4", "3/4"], [0, 0, -1, -1])
+    assert len({n.tick % QUARTER for n in at.piece.notes.values()}) == 2  # quarters and eighths all the same
+    at.read(ReadMeter("4/4"))
+    assert {str(at.piece.timeline.bar(k).meter) for k in range(4)} == {"4/4"}

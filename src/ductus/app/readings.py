@@ -46,7 +46,14 @@ from ductus.core.reading.choosing_beats import (
 from ductus.core.reading.free import find_beats, late_start
 from ductus.core.reading.marks import KINDS_OF, TakeMark, dynamics_of, marks_again, marks_written, pedals_of
 from ductus.core.reading.nearby import read_nearby
-from ductus.core.reading.onto_page import alone_on_page, notes_of_reading, put_on_page, there_already
+from ductus.core.reading.onto_page import (
+    alone_on_page,
+    is_framed,
+    notes_of_reading,
+    put_on_page,
+    said_by_page,
+    there_already,
+)
 from ductus.core.reading.pinning import tapped_map
 from ductus.core.reading.proposals import in_words
 from ductus.core.reading.read import likely_meter
@@ -187,6 +194,8 @@ def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tu
         meter = settings.meter or Meter(4, 4)
         return ((meter, tapped_map(choices.taps, meter, [n.onset_us for n in take.notes])),)
     hints = f"{settings.meter or ''} {settings.about or ''}" + (f" {choices.extent}" if choices.extent else "")
+    if choices.page is not None:
+        hints += f" page {choices.page[0]} {choices.page[1]:g}"
     found = desk.found_beats(take_id, hints)
     if found is None:
         wanted = ReadSettings(meter=settings.meter, about=settings.about)
@@ -194,7 +203,7 @@ def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tu
         inside = replace(take, notes=tuple(n for k, n in enumerate(take.notes) if k not in left_out))
         if not inside.notes:
             raise BadInput("Every note of that take is left out of the page. The take is kept.")
-        found = [(b.frame.meter, b.pulses) for b in find_beats(inside, wanted, Pins(), PROPOSALS)]
+        found = [(b.frame.meter, b.pulses) for b in find_beats(inside, wanted, Pins(), PROPOSALS, choices.page)]
         desk.keep_found_beats(take_id, hints, found)
     return tuple(found)
 
@@ -244,9 +253,7 @@ def first_reading(
     reading = replace(where, id=next_reading_id(piece))
     worked = work_out(desk, reading, choices, row)
     number = piece.timeline.number_of(piece.timeline.bar_at(max(where.start, 0)).index)
-    change = put_on_page(
-        piece, reading, choices, worked.result, "", clear=True, follow=worked.free or row.source == "file"
-    )
+    change = put_on_page(piece, reading, choices, worked.result, "", clear=True, follow=brings_head(worked))
     change = with_time(piece, change, reading, worked.result, choices)
     put = next((after for _, after in change.rows if isinstance(after, Reading) and after.id == reading.id), None)
     if put is not None:
@@ -260,6 +267,14 @@ def first_reading(
     if arrival is not None and written:
         return arrival.shaped(piece, replace(change, sentence=words), row.id)
     return replace(change, sentence=words)
+
+
+def brings_head(worked: Worked) -> bool:
+    """Does a reading that is alone on the page bring its own meter, key and tempo? What was played freely in the bars of a frame keeps to it."""
+    choices, stated = worked.choices, worked.choices.stated
+    mine = (choices.settings.meter, choices.settings.changes)
+    framed = worked.row.source in ("free", "journal") and stated is not None and mine == (stated.meter, stated.changes)
+    return worked.row.source == "file" or (worked.free and not framed)
 
 
 def reading_of(piece: Piece, reading_id: str) -> Reading:
@@ -307,17 +322,23 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
     part = piece.part(part_id)
     staff = staff if part.staves > 1 else 1
     bar, clicked = piece.timeline.bar(bar_index), row.source == "click"
-    known = clicked or len(piece.notes) > 0
+    barred = clicked or is_framed(piece, bar_index)
+    known = barred or len(piece.notes) > 0
     start = bar.start - bar.missing if clicked else bar.start
     meters = piece.timeline.meters_from(bar_index, start)
     settings = ReadSettings(
         meter=meters[0][1] if known else None,
-        changes=meters[1:] if clicked else (),
+        changes=meters[1:] if barred else (),
         key=piece.key_at(bar_index).fifths if known else None,
         hand=staff or None,
         kit=kit_of(part),
     )
-    choices = Choices(settings, where=Where(since=Where.since_part(bar, start)), stated=settings if clicked else None)
+    choices = Choices(
+        settings,
+        where=Where(since=Where.since_part(bar, start)),
+        stated=settings if barred else None,
+        page=None if known else said_by_page(piece, bar_index),
+    )
     return takes_onto_page(desk, [row], Reading("", row.id, part.id, staff, start, ""), choices)
 
 
@@ -458,9 +479,7 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
         held = replace(held, places=before.choices.pins.places, values=before.choices.pins.values)
     wanted = with_more_pins(wanted, before.choices.pins, held)
     after = worked_nearby(before, wanted) or work_out(desk, reading, wanted, before.row)
-    own_frame = (
-        after.free or before.row.source == "file" or not same_beats(before.choices, wanted) or bool(wanted.shift)
-    )
+    own_frame = brings_head(after) or not same_beats(before.choices, wanted) or bool(wanted.shift)
     change = put_on_page(
         piece,
         reading,
@@ -520,7 +539,18 @@ def same_beats(a: Choices, b: Choices) -> bool:
     """Do ticks mean the same in both? Otherwise what was put right by hand has no place in the new reading."""
 
     def beats(c: Choices) -> tuple[object, ...]:
-        return c.unbound, c.rank, c.shift, c.size, c.taps, dict(c.bars), c.extent, c.settings.meter, c.settings.about
+        return (
+            c.unbound,
+            c.rank,
+            c.shift,
+            c.size,
+            c.taps,
+            dict(c.bars),
+            c.extent,
+            c.page,
+            c.settings.meter,
+            c.settings.about,
+        )
 
     return beats(a) == beats(b)
 

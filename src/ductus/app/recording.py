@@ -14,7 +14,7 @@ from ductus.core.playback.performance import Sounding, take_sounds
 from ductus.core.playback.rounds import MOST_ROUNDS, Round, takes_of_rounds
 from ductus.core.reading.choices import Choices, Where
 from ductus.core.reading.live import LiveReading
-from ductus.core.reading.onto_page import written_note
+from ductus.core.reading.onto_page import is_framed, said_by_page, written_note
 from ductus.core.reading.settings import ReadNote, ReadSettings
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import kit_of
@@ -121,13 +121,14 @@ class Recording:
         """How the take is read at first; ``rounds``: all of them in one."""
         plan = self.plan
         one = plan.staff or (1 if piece.part(plan.part).staves == 1 else None)
-        known = self.clicks is not None or bool(len(piece.notes))
+        barred = self.clicks is not None or is_framed(piece, plan.bar)
+        known = barred or bool(len(piece.notes))
         meters = piece.timeline.meters_from(plan.bar, self.start(piece))
         if self.going is not None:
             meters = self.going.meters(meters, MOST_ROUNDS if rounds else 1)
         return ReadSettings(
             meter=meters[0][1] if known else None,
-            changes=meters[1:] if self.clicks is not None else (),
+            changes=meters[1:] if barred else (),
             shortest=plan.shortest,
             split=plan.split,
             tuplets=plan.tuplets,
@@ -145,7 +146,14 @@ class Recording:
     def choices(self, piece: Piece) -> Choices:
         """The choices that the first reading is made with."""
         settings = self.settings(piece)
-        return Choices(settings, where=self.where(piece), stated=None if self.clicks is None else settings)
+        barred = self.clicks is not None or is_framed(piece, self.plan.bar)
+        known = barred or bool(len(piece.notes))
+        return Choices(
+            settings,
+            where=self.where(piece),
+            stated=settings if barred else None,
+            page=None if known else said_by_page(piece, self.plan.bar),
+        )
 
     def where(self, piece: Piece) -> Where:
         """What of the page it may touch."""

@@ -320,7 +320,7 @@ class Session(Editor):
                 self._tell_takes(everyone=True, anew=True)
                 self._say("Dropped from the journal's list")
             case m.WriteTake(take, part, bar, staff):
-                self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
+                self._write_take(take, part, staff, bar)
             case m.JoinTakes() | m.ReadOtherwise():
                 self.jobs.append(reading_anew(self.desk, item))
             case m.HoldAgainstPage(take, part):
@@ -482,8 +482,14 @@ class Session(Editor):
             raise NotKept(self.journal.trouble or "The journal cannot be written at the moment.")
         row = take_from_journal(self.desk, message.from_us, message.to_us)
         self._tell_takes(anew=True)
-        self.jobs.append(kept_take_onto_page(self.desk, row.id, message.part, message.staff, message.bar))
+        self._write_take(row.id, message.part, message.staff, message.bar)
         self._say(f"{row.name} is kept and is being read")
+
+    def _write_take(self, take: int, part: str, staff: int, bar: int) -> None:
+        """A kept take onto the page; it is opened when it has been read, as after a recording."""
+        self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
+        if self.recorder.recording is None:
+            self._send(m.RecordingFact(False, take))
 
     # --- proof by playing -----------------------------------------------------------------------
 

@@ -1,7 +1,7 @@
 /** The journal: everything that was heard and not written, at the margin's foot. Hear it, write it at the pen, or drop it from the list. */
 import { useEffect } from 'react'
 import type { Heard } from '../api/wire'
-import { send, useDesk } from '../desk/store'
+import { give, send, useDesk } from '../desk/store'
 import { playHeard } from '../listening/listening'
 import { onHeard } from '../input/port'
 
@@ -56,6 +56,7 @@ function Entry({ heard }: { heard: Heard }) {
   const stretch = { from_us: heard.from_us, to_us: heard.to_us }
   const write = () => {
     const { pen } = useDesk.getState()
+    if (pen?.down) give({ name: 'pen', down: false }) // the take is opened, and no key is to write unseen
     if (pen) send({ type: 'heard-write', ...stretch, part: pen.part, bar: pen.bar, staff: 0 })
   }
   return (

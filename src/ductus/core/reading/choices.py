@@ -72,7 +72,7 @@ class Choices:
     ``bars`` bar lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through; ``extent`` the
     stretch of the take that is written (microseconds), None: all; ``time`` what becomes of the player's time (see ``outcome``), ``tempo``
     a rounded tempo for it; ``answered`` questions of the lead-through that are done; ``unbound``: beats are found though the take came with some;
-    ``stated``: what the file of a take says of its bars."""
+    ``stated``: what the file (or the click) of a take says of its bars; ``page``: the meter and the quarters a minute of the empty page that it was played to."""
 
     settings: ReadSettings = field(default_factory=ReadSettings)
     pins: Pins = field(default_factory=Pins)
@@ -90,6 +90,7 @@ class Choices:
     answered: frozenset[str] = frozenset()
     unbound: bool = False
     stated: ReadSettings | None = None
+    page: tuple[Meter, float] | None = None
 
 
 # --- as JSON ------------------------------------------------------------------------------
@@ -140,6 +141,7 @@ def choices_to_json(choices: Choices) -> str:
         "answered": sorted(choices.answered),
         "unbound": choices.unbound,
         "stated": None if choices.stated is None else _settings_json(choices.stated),
+        "page": None if choices.page is None else [_meter_text(choices.page[0]), choices.page[1]],
     }
     return json.dumps({k: v for k, v in out.items() if v or k == "settings"}, separators=(",", ":"))
 
@@ -176,6 +178,7 @@ def choices_from_json(text: str) -> Choices:
         frozenset(data.get("answered", ())),
         data.get("unbound", False),
         _settings_from(data["stated"]) if data.get("stated") else None,
+        (parse_meter(data["page"][0]), data["page"][1]) if data.get("page") else None,
     )
 
 

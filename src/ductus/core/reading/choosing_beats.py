@@ -34,7 +34,7 @@ class ReadMeter(WholeChoice):
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
         meter = parse_meter(self.meter) if self.meter else None
-        return anew(choices, replace(choices.settings, meter=meter, changes=()))
+        return replace(anew(choices, replace(choices.settings, meter=meter, changes=())), page=None)
 
     def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
         """See ReadingChoice. A take to the click goes back to the meters of the piece."""
@@ -63,7 +63,7 @@ class ReadAbout(WholeChoice):
 
     def whole(self, choices: Choices) -> Choices:
         """See WholeChoice."""
-        return anew(choices, replace(choices.settings, about=self.tempo))
+        return replace(anew(choices, replace(choices.settings, about=self.tempo)), page=None)
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,7 @@ import numpy as np
 from ductus.core.performance.takes import Take
 from ductus.core.progress import passed
 from ductus.core.reading.against import read_against
-from ductus.core.reading.bar_evidence import Evidence, evidence_of
+from ductus.core.reading.bar_evidence import Evidence, beat_s, evidence_of
 from ductus.core.reading.beam import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.chords import Chords, cluster, salience, spread_joined
 from ductus.core.reading.divisions import COMPOUND, Floats, allowed_divisions, rhythm_table
@@ -35,6 +35,7 @@ TIME_SD_S, PERIOD_SD = 0.025, 0.05  # of the smoother that turns a track into be
 YIELDS_S = 0.03  # by trial on open scores
 FOLLOWED, FIRM_FOLLOWED = 4, 2  # tracks of the beams that are labelled in all ways
 FAR_LIKELIER = 4.0  # nats
+NEAR_TEMPO = math.log(1.25)  # a tempo that the page says is meant roughly
 NEARLY_ALL = 0.95  # of the chords of a take
 UNLIKELY = math.log(10)  # nats
 MANY = 0.25  # of the chords of a take: a labelling with more of them in tuplets goes behind the others where tuplets are refused; else a compound one is offered too
@@ -67,14 +68,20 @@ def late_start(result: ReadingResult) -> ReadingResult:
     return replace(result, pickup=bar - inside) if 2 * inside >= bar else result
 
 
-def find_beats(take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1) -> list[Beats]:
-    """Up to ``wanted`` proposals for the beats of a take, best first (at least one)."""
+def find_beats(
+    take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1, page: tuple[Meter, float] | None = None
+) -> list[Beats]:
+    """Up to ``wanted`` proposals for the beats of a take, best first (at least one). ``page``: the meter and the quarters a minute that the page says, which are
+    believed where nothing was told."""
     if len(pins.beats) >= 2:
         return [beats_of_pins(settings, pins)]
     known = heard(take)
     if len(known.chords.time) < 3:
         return [plain_beats(take, settings)]
-    return [Beats(t.frame, pulses_of(t, known.chords.time)) for t in search(known, settings)[:wanted]]
+    tracks = search(known, settings)
+    if page is not None and settings.meter is None and settings.about is None:
+        tracks = as_page_says(known, tracks, settings, page)
+    return [Beats(t.frame, pulses_of(t, known.chords.time)) for t in tracks[:wanted]]
 
 
 def heard(take: Take) -> Evidence:
@@ -141,6 +148,20 @@ def search(take: Evidence, settings: ReadSettings) -> list[Track]:
         ordered = sorted(ordered, key=lambda t: in_tuplets(t) > MANY)
     offered = with_halved(distinct_tracks(ordered), float(time[-1] - time[0]))
     return offered if settings.tuplets is False else with_triplets(offered)
+
+
+def as_page_says(take: Evidence, tracks: list[Track], settings: ReadSettings, page: tuple[Meter, float]) -> list[Track]:
+    """The tracks behind the best one in the meter of the page: at its tempo, if any likely reading has beats that are near to it."""
+    meter, quarters = page
+    time, best = take.chords.time, max(t.score for t in tracks)
+
+    def near(track: Track) -> bool:
+        a_minute = 60 / beat_s(track, time) * track.frame.beat_ticks / QUARTER
+        return track.score > best - FAR_LIKELIER and abs(math.log(a_minute / quarters)) < NEAR_TEMPO
+
+    about = quarters if any(near(t) for t in tracks) else None
+    first = search(take, replace(settings, meter=meter, about=about))[0]
+    return [first, *(t for t in tracks if not alike(t, first))]
 
 
 def followed(tracks: list[Track]) -> list[Track]:

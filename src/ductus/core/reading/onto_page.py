@@ -20,6 +20,7 @@ from ductus.core.score.piece import Piece, make_piece
 from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
 from ductus.core.score.voices import fits, voice_for
 from ductus.core.time.bars import Timeline
+from ductus.core.time.meters import Meter
 
 READ_MARKS = ("staccato", "trill", "turn", "rolled", "tremolo-3")  # marks that come from the playing
 
@@ -178,6 +179,17 @@ def apart(draft: Draft, reading: Reading) -> None:
 def alone_on_page(piece: Piece, reading: Reading) -> bool:
     """Does the piece hold no other notes than those of this reading?"""
     return all(n.take == reading.take for n in piece.notes.values())
+
+
+def said_by_page(piece: Piece, bar: int) -> tuple[Meter, float]:
+    """The meter of an empty page at a bar, and its tempo in quarters a minute."""
+    found = piece.timeline.bar(bar)
+    return found.meter, piece.tempo_at(found.start).quarters_per_minute
+
+
+def is_framed(piece: Piece, bar: int) -> bool:
+    """Was a frame laid from a bar on: does the meter or the key change there? Then what is played freely over it is read in its bars."""
+    return any(m.bar > bar for m in piece.meters.values()) or any(k.bar > bar for k in piece.keys.values())
 
 
 def later_if_needed(start: int, result: ReadingResult) -> int:

@@ -117,7 +117,9 @@ def _level_at(meter: Meter, offset: int) -> int:
         if meter.irregular:
             return MIDDLE
         beat, count = starts.index(offset), len(starts)
-        if max(meter.groups) == 1 and count > 3 and count % 3 == 0:  # 6/4 is two threes, 9/4 three of them (common practice)
+        if (
+            max(meter.groups) == 1 and count > 3 and count % 3 == 0
+        ):  # 6/4 is two threes, 9/4 three of them (common practice)
             return BEAT if beat % 3 else MIDDLE
         return MIDDLE if count >= 4 and count % 2 == 0 and beat % 2 == 0 else BEAT
     beat = meter.beat_at(offset)

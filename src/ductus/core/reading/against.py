@@ -29,6 +29,7 @@ from ductus.core.reading.uncounted import as_signs, sign_words
 from ductus.core.reading.values import choose_values
 from ductus.core.reading.voices import with_voices
 from ductus.core.score.drums import DRUMS, drum_pitch
+from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS
@@ -40,6 +41,7 @@ FINER_APART, FINER_RUN = (
     0.3,
     1.8,
 )  # in shortest values: nearer onsets are a chord; four notes within so much are finer playing
+LET_GO = 0.35  # of the pick-up that may sound on
 CHORD_S = 0.05  # onsets farther apart are no chord, however long the shortest value is
 FINEST_PLAIN = 64  # parts of a beat; what stands between them is in a tuplet
 PEDAL_CHANGE_US = 120_000  # a pedal that comes up so shortly before the next place is changed for it
@@ -241,6 +243,7 @@ def write_down(
     marks = articulations(take, pulses, lengths, settings)
     if settings.staccato == "rest":
         lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
+    let_go_for_pickup(take, pulses, bars, ticks, lengths)
     for n, length in pins.values.items():
         lengths[n] = length
     fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
@@ -264,6 +267,21 @@ def write_down(
         find_doubts(grid, places, bars, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
         changes=settings.changes,
     )
+
+
+def let_go_for_pickup(take: Take, pulses: PulseMap, bars: BarLines, ticks: Sequence[int], lengths: list[int]) -> None:
+    """Where the take begins with a pick-up its last bar is so much shorter (common practice): last notes that were let go by then end there."""
+    bar = bars.meter.bar_ticks
+    inside = min(ticks) % bar
+    pickup = bar - inside if 2 * inside >= bar else 0
+    last = max(ticks)
+    end = bars.bar_at(last)[1]
+    if not pickup or last >= end - pickup:
+        return
+    for n, tick in enumerate(ticks):
+        sounded = pulses.tick_at(take.notes[n].release_us) - (end - pickup)
+        if tick + lengths[n] == end and tick < end - pickup and sounded < LET_GO * pickup:
+            lengths[n] = end - pickup - tick
 
 
 def strokes_written(

@@ -30,6 +30,9 @@ LONG_TAKE, STRETCH, OVERLAP = (
     96,
 )  # notes: of a take worked out in stretches, of one, and what it sees of its neighbours
 THOUGHTS = 3  # times that what neighbours seem to last is thought over
+# A rest that was played: seconds of it at least; which share of a shorter value sounded; neighbours of the hand on each side, and how they sound in the middle.
+LEAST_REST_S, HELD_WHOLE, APART = 0.4, (0.92, 1.06), 0.02
+REST_NEIGHBOURS, LEAST_NEIGHBOURS, CONNECTED = 8, 4, 0.8
 HELD_OVER = 0.4  # share of what would be tied over a bar line that has to have sounded
 
 
@@ -78,7 +81,8 @@ def choose_together(s: Situation, shortest: Sequence[int] | None) -> tuple[list[
     company = Company(s, options, like)
     for _ in range(THOUGHTS):
         chance = options.chances(plain + second[company.features(chance)].sum(axis=1))
-    return let_go_at_bar(s, options, options.length[options.best(chance)]).tolist(), ranked_choices(options, chance)
+    length = let_go_at_bar(s, options, options.length[options.best(chance)])
+    return rests_meant(s, options, length).tolist(), ranked_choices(options, chance)
 
 
 def ranked_choices(options: Options, chance: Floats) -> list[list[tuple[int, float]]]:
@@ -97,3 +101,33 @@ def let_go_at_bar(s: Situation, options: Options, length: Ints) -> Ints:
     let_go = (over > 0) & (np.array(s.played, dtype=float) - to_bar < HELD_OVER * over)
     possible = np.logical_or.reduceat(options.length == to_bar[options.note], options.start[:-1])
     return np.where(let_go & possible, to_bar, length)
+
+
+def rests_meant(s: Situation, options: Options, length: Ints) -> Ints:
+    """A note of a hand that plays connected, held for all of a shorter value and followed by a silence that is long to the ear, ends with that value: the
+    silence is a rest that was played. What it sounded of its length must be far less than its neighbours of the hand sound of theirs."""
+    played, tick = np.array(s.played, dtype=float), np.array(s.tick, dtype=np.int64)
+    onset, release = np.array(s.onset_s, dtype=float), np.array(s.release_s, dtype=float)
+    second = np.maximum(release - onset, 1e-3) / np.maximum(played, 1.0)  # of a UNIT
+    silent = (length - played) * second
+    out = length.copy()
+    share = played / length
+    hand = np.array(s.hand, dtype=np.int64)
+    for side in np.unique(hand):
+        mine = np.flatnonzero(hand == side)
+        for k in np.flatnonzero(silent[mine] >= LEAST_REST_S):
+            n = mine[k]
+            around = np.concatenate((mine[max(k - REST_NEIGHBOURS, 0) : k], mine[k + 1 : k + 1 + REST_NEIGHBOURS]))
+            around = around[tick[around] != tick[n]]
+            if len(around) < LEAST_NEIGHBOURS:
+                continue
+            theirs = np.minimum(share[around], 1.0)
+            if np.median(theirs) < CONNECTED or share[n] > np.quantile(theirs, 0.15) - APART:
+                continue
+            ways = options.length[options.start[n] : options.start[n + 1]]
+            held = played[n] / ways
+            fitting = ways[(ways < length[n]) & (held >= HELD_WHOLE[0]) & (held <= HELD_WHOLE[1])]
+            fitting = fitting[(length[n] - fitting) * second[n] >= LEAST_REST_S]
+            if len(fitting):
+                out[n] = fitting[np.abs(np.log(played[n] / fitting)).argmin()]
+    return out

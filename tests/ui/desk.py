@@ -14,10 +14,11 @@ from playwright.sync_api import Locator, Page, expect
 from tests.ui.conftest import Server
 
 
-def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major") -> str:
+def begin(page: Page, title: str, meter: str = "4/4", key: str = "C major", bpm: float = 100) -> str:
     """A new piece, open at its desk; returns its id. (`begin_by_sentence` makes one as a person does.)"""
     tonic, mode = key.split()
-    asked = {"title": title, "meter": meter, "fifths": music21.key.Key(tonic, mode).sharps, "mode": mode}
+    fifths = music21.key.Key(tonic, mode).sharps
+    asked = {"title": title, "meter": meter, "fifths": fifths, "mode": mode, "bpm": bpm}
     return begin_with(page, asked)
 
 

@@ -73,3 +73,15 @@ def test_a_page_is_proved_by_playing_it(page: Page, server: Server) -> None:
     opened(page)
     page.get_by_role("button", name="Hold it against the page").click()
     expect(line(page)).to_contain_text("1 place differs")
+
+
+@pytest.mark.own_page
+def test_a_proof_begins_with_the_first_key(page: Page, server: Server) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    press(page, "Shift+F8")
+    expect(line(page)).to_contain_text("strike the first key")
+    expect(page.get_by_role("button", name="Pen up")).to_be_visible()
+    press(page, "KeyA")
+    expect(page.get_by_role("heading", name="The page follows you")).to_be_visible()
+    press(page, "Escape")
+    expect(line(page)).to_contain_text("1 note agrees")

@@ -52,7 +52,7 @@ def strip_of(server: Server, piece: str, reading: str) -> dict[str, Any]:
 @pytest.fixture
 def waltz_taken(page: Page) -> str:
     """The waltz, recorded with the click; notes stand on the page before the playing is over."""
-    piece = begin(page, "Taken down", "3/4", "G minor")
+    piece = begin(page, "Taken down", "3/4", "G minor", 96)
     record(page, "Lock Gate Waltz, bars")
     play_until(page, page.locator(".system g.note[id^='live']").nth(12), 11_000)
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")  # they are there while it still goes on
@@ -169,6 +169,19 @@ def test_a_bar_line_on_the_strip_is_moved_by_keys_and_by_dragging(page: Page, se
     assert moved > at + 60
     second = page.get_by_role("slider", name="Bar line of bar 2")
     assert abs(float(second.get_attribute("aria-valuenow") or 0) - (at - 1875)) < 2  # 3 quarters at 96 last 1.875 s
+    press(page, "Control+z")
+    expect(third).to_have_attribute("aria-valuenow", str(round(at)))
+    third.focus()
+    press(page, "PageDown")  # to another beat of the click: what is to become of the bars is asked
+    asked = page.get_by_test_id("which-moves")
+    expect(asked.get_by_role("button", name="the bar before takes another meter")).to_be_focused()
+    press(page, "Enter")
+    expect(asked).to_have_count(0)
+    says(page, "Bar line set by hand")
+    assert server.get(f"/api/pieces/{waltz_taken}/export.musicxml").count(b"<beats>4</beats>") == 1
+    press(page, "Control+z")
+    says(page, "Undone")
+    assert server.get(f"/api/pieces/{waltz_taken}/export.musicxml").count(b"<beats>4</beats>") == 0
 
 
 def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, server: Server) -> None:
@@ -217,7 +230,7 @@ def test_ornaments_are_written_as_signs_where_nothing_allowed_holds_them_and_are
     page: Page, server: Server
 ) -> None:
     """Trills and grace notes are signs at once, and one can be had note by note by X; a rolled chord is offered its sign; the file follows, and undo."""
-    piece = begin(page, "Crane", "4/4")
+    piece = begin(page, "Crane", "4/4", bpm=84)
     record(page, "Dance of the Paper Crane")
     play_through(page)
     expect(page.get_by_test_id("strip")).to_be_visible(timeout=60_000)

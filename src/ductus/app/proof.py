@@ -96,7 +96,7 @@ class Prover:
             else "nothing is left to decide"
         )
         left = f" ({count_words(kept, 'place')} left as on the page)" if kept else ""
-        return f"{self.desk.take_row(self.take).name} against {bars}{HANDS[self.proof.staff]}: {count_words(self.proof.agree, 'note')} agree, {differ}{left}"
+        return f"{self.desk.take_row(self.take).name} against {bars}{HANDS[self.proof.staff]}: {count_words(self.proof.agree, 'note')} {'agrees' if self.proof.agree == 1 else 'agree'}, {differ}{left}"
 
     def decide(self, message: m.DecideDifference) -> Change | str:
         """What a decision changes, or (where the page stays) what is said. Raises NotThere for a difference that is gone."""

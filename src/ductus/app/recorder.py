@@ -27,6 +27,7 @@ from ductus.core.errors import BadInput, NotThere
 from ductus.core.playback.bending import bent_click, lateness, off_beats
 from ductus.core.playback.click import ClickPlan, Silence
 from ductus.core.recording.choices import RecordChoices
+from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
 
@@ -184,6 +185,7 @@ class Recorder:
             clicks.lead_us,
             clicks.end_us(since, bars),
             None if until is None or going is not None else clicks.time_of(until),
+            US_PER_MINUTE / clicks.pulses.us_per_quarter_at(0),
             None if going is None else going.bars,
         )
 

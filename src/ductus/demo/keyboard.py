@@ -60,8 +60,9 @@ PEDAL_BELOW = 52  # the pedal changes with each bass note below this key
 
 
 @lru_cache(maxsize=16)
-def programme_events(name: str) -> list[Event]:
-    """(microseconds, "down" | "up" | "control", key or controller, value), in order. Raises NotThere."""
+def programme_events(name: str, qpm: float | None = None, lead_us: int | None = None) -> list[Event]:
+    """(microseconds, "down" | "up" | "control", key or controller, value), in order. A programme with a click is played at ``qpm`` quarters a minute, its
+    first bar ``lead_us`` after the first click (None: as the programme says). Raises NotThere."""
     found = next((p for p in PROGRAMMES if p.name == name), None)
     if found is None:
         raise NotThere("The rehearsal keyboard has no such programme.")
@@ -75,10 +76,12 @@ def programme_events(name: str) -> list[Event]:
         others = [(n, None) for n in piece.notes.values() if n.part != found.part]
         piece = piece.with_rows(others)
     free = found.qpm is None
-    start_us = FREE_START_US
+    start_us, pace = FREE_START_US, found.pace
     if found.qpm is not None:
-        start_us = click_plan(piece, found.bars.start, OneTempo(found.qpm), found.count_in, before=False).lead_us
-    notes = play(piece, found.bars, found.seed, found.qpm or found.pace, free=free, start_us=start_us)
+        pace = qpm or found.qpm
+        own = click_plan(piece, found.bars.start, OneTempo(pace), found.count_in, before=False).lead_us
+        start_us = own if lead_us is None else lead_us
+    notes = play(piece, found.bars, found.seed, pace, free=free, start_us=start_us)
     if found.slips:
         notes = with_slips(notes, found.slips, found.seed)
     events: list[Event] = []

@@ -159,9 +159,13 @@ def get_programmes() -> list[s.ProgrammeView]:
 
 
 @router.get("/programmes/{name}")
-def get_programme(name: str) -> s.ProgrammeEvents:
-    """Key and pedal events of a performance of the rehearsal keyboard."""
-    return s.ProgrammeEvents(events=programme_events(name))
+def get_programme(
+    name: str,
+    qpm: Annotated[float | None, Query(ge=5, le=1000)] = None,
+    lead_us: Annotated[int | None, Query(ge=0, le=600_000_000)] = None,
+) -> s.ProgrammeEvents:
+    """Key and pedal events of a performance of the rehearsal keyboard, with a click at its own tempo or at ``qpm`` quarters a minute."""
+    return s.ProgrammeEvents(events=programme_events(name, qpm, lead_us))
 
 
 @router.get("/music-font.woff2", include_in_schema=False)

@@ -63,7 +63,7 @@ export const rest = {
   readyPatterns: (id: string, bar: number, pitched = false) => ask<ReadyPattern[]>(`/pieces/${id}/ready-patterns?bar=${bar}&pitched=${pitched}`),
   instruments: () => ask<Instrument[]>('/instruments'),
   programmes: () => ask<Programme[]>('/programmes'),
-  programme: (name: string) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}`),
+  programme: (name: string, at?: { qpm: number; leadUs: number }) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}${at ? `?qpm=${at.qpm}&lead_us=${at.leadUs}` : ''}`),
   leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),
   audioAddress: (id: string, kind: 'wav' | 'flac' | 'ogg' | 'mp3', how: { [name: string]: number | boolean }) =>
     `/api/pieces/${id}/export.${kind}?${new URLSearchParams(Object.entries(how).map(([k, v]) => [k, String(v)]))}`,

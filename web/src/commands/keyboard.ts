@@ -8,7 +8,7 @@ import { COMMANDS, letGoOfPage, type Command } from './table'
 
 const HOLD_MS = 500 // well over the longest tap of a hurried hand, and what most systems take for "held"
 const LATE_MS = 60 // a page that was busy for longer hears first what the hand did meanwhile
-const SLIDER_KEYS = /^(Arrow|Delete|Backspace)/ // a bar line in hand is moved by them
+const SLIDER_KEYS = /^(Arrow|Page|Delete|Backspace)/ // a bar line in hand is moved by them
 /** Keys that a drawing which is gone through by them keeps (`data-own-keys`). */
 const OWN_KEYS = /^(Arrow|Enter|Space|Equal|Minus|NumpadAdd|NumpadSubtract|Delete|Backspace)/
 const FUNCTION_KEY = /^F\d/

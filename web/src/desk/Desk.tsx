@@ -14,7 +14,7 @@ import { Keys } from './Keys'
 import { TourLine } from '../tour/TourLine'
 import { Line } from './Line'
 import { DelayTest, useDelay } from '../recording/DelayTest'
-import { stopWithProgramme } from '../recording/recorder'
+import { beginProofWithKey, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from './Sheet'
 import { Strip } from '../reading/Strip'
 import { ShapeStrip } from '../shape/ShapeStrip'
@@ -40,7 +40,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const ofPattern = usePatterns((s) => s.open) && pen?.drums != null
 
   useEffect(() => {
-    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), keepHabits(), followRecording()]
+    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), beginProofWithKey(), keepHabits(), followRecording()]
     onUnplugged(sayAfter)
     void lookForDevices()
     return () => {

@@ -357,11 +357,11 @@ const clicksAwaited = new Map<number, (clicks: Clicks) => void>()
 const CLICKS_MS = 5000
 
 /** A recording begins at a bar (index); what is not given goes as the line says. */
-export function startRecording(originUs: number, bar: number, how: { freely?: boolean; tempo?: TempoChoice; countIn?: number; proof?: boolean }): void {
+export function startRecording(originUs: number, bar: number, how: { freely?: boolean; tempo?: TempoChoice; proof?: boolean }): void {
   useDesk.setState({ recording: { originUs, waiting: false, free: (how.freely && !how.proof) ?? false, proof: how.proof ?? false } })
   send({
     type: 'record-start', origin_us: originUs, now_us: nowUs(), epoch_us: epochUs(), bar, freely: how.freely ?? null, tempo: how.tempo ?? null,
-    count_in: how.countIn ?? null, proof: how.proof ?? false,
+    count_in: null, proof: how.proof ?? false,
   })
 }
 

@@ -22,10 +22,10 @@ export const useRehearsal = create<Rehearsal>((set) => ({
 let timer: number | undefined
 let held: Set<number> = new Set()
 
-/** Play a programme; its time 0 falls at `originUs` of the event clock. */
-export async function playProgramme(name: string, originUs = nowUs() + 150_000): Promise<void> {
+/** Play a programme; its time 0 falls at `originUs` of the event clock. To a click it is played at that tempo, its first bar after the count-in. */
+export async function playProgramme(name: string, originUs = nowUs() + 150_000, click?: { qpm: number; leadUs: number }): Promise<void> {
   stopProgramme()
-  const { events } = await rest.programme(name)
+  const { events } = await rest.programme(name, click)
   useRehearsal.setState({ playing: name })
   let next = 0
   const tick = () => {

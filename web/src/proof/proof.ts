@@ -13,7 +13,7 @@ export function openProof(): void {
 export function toggleProof(): void {
   if (useDesk.getState().way === 'proof') return closeProof()
   openProof()
-  say('Proof: record, and play what is on the page; the page follows you')
+  say('Proof: play what is on the page, it begins with your first key; the page follows you')
 }
 
 /** The proof is over; what was decided stays. */

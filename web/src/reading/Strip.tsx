@@ -60,13 +60,13 @@ function WhichMoves({ dragged, onDone }: { dragged: Dragged; onDone: () => void 
     onDone()
   }
   return (
-    <p role="group" aria-label={`Bar ${dragged.number} on another beat of the click`} data-testid="which-moves" className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem]"
+    <div role="toolbar" aria-label={`Bar ${dragged.number} on another beat of the click`} data-testid="which-moves" className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem]"
       onKeyDown={(e) => { if (e.key === 'Escape') { e.stopPropagation(); onDone() } }}>
       <span>Bar {dragged.number} begins on another beat of the click:</span>
       <button ref={first} type="button" className="underline" onClick={() => move('meter')}>the bar before takes another meter</button>
       <button type="button" className="underline" onClick={() => move('before')}>all bar lines move along</button>
       <button type="button" className="underline" onClick={onDone}>leave it</button>
-    </p>
+    </div>
   )
 }
 
@@ -226,9 +226,10 @@ function Diamond({ at, tick, number, byHand, x, us, beats, onDrag }: { at: numbe
   }
   const onKey = (e: KeyboardEvent) => {
     const by = { ArrowLeft: -NUDGE_US, ArrowRight: NUDGE_US }[e.key]
-    const own = beats.findIndex((b) => b[1] === tick)
-    if (by !== undefined && onDrag) put((beats[own + Math.sign(by)] ?? beats[own]!)[0])
-    else if (by !== undefined) put(at + by * (e.shiftKey ? 5 : 1))
+    const beat = { PageUp: -1, PageDown: 1 }[e.key]
+    const next = beat && beats[beats.findIndex((b) => b[1] === tick) + beat]
+    if (by !== undefined) put(at + by * (e.shiftKey ? 5 : 1))
+    else if (next) put(next[0])
     else if (e.key === 'Delete' || e.key === 'Backspace') setReading({ name: 'bar', tick })
     else return
     e.preventDefault()
@@ -238,7 +239,7 @@ function Diamond({ at, tick, number, byHand, x, us, beats, onDrag }: { at: numbe
   return (
     <g role="slider" data-tick={tick} tabIndex={0} aria-label={`Bar line of bar ${number}`} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds${byHand ? ', set by hand' : ''}`}
       data-bar={number} className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]" onPointerDown={onDown} onPointerMove={onMove} onPointerUp={onUp} onKeyDown={onKey}>
-      <title>{onDrag ? 'Drag to another beat of the click; arrow keys move it by a beat' : 'Drag to where this bar begins; arrow keys move it by 10 ms, Delete lets it go'}</title>
+      <title>Drag to where this bar begins; arrow keys move it by 10 ms, Page Up and Page Down to another beat, Delete lets it go</title>
       {moved !== null && <line x1={cx} x2={cx} y1={NOTES[0]} y2={NOTES[1] + 6} stroke="var(--color-vermilion)" />}
       <rect x={cx - 9} y={DIAMOND - 10} width={18} height={30} fill="transparent" />
       <path d={`M${cx} ${DIAMOND - 6}l5 6l-5 6l-5 -6z`} fill={byHand || moved !== null ? 'var(--color-vermilion)' : 'var(--color-paper)'} stroke={byHand ? 'var(--color-vermilion)' : 'var(--color-faint)'} strokeWidth={1.1} />

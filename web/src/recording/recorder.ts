@@ -19,7 +19,6 @@ const AFTER_SPAN_US = 250_000 // a key that is held over the last bar line is st
 /** What a recording is begun with in place of what the line says. */
 interface Own {
   readonly tempo?: TempoChoice
-  readonly countIn?: number
 }
 
 let silence: (() => void) | null = null
@@ -45,7 +44,7 @@ function sounding(originUs: number, bar: number, own: Own, first: Awaited<Return
   let over = 0
   const next = (since: number, endUs: number) => {
     timer = window.setTimeout(async () => {
-      const more = await clicksFor({ bar, since, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null)
+      const more = await clicksFor({ bar, since, bars: BARS, tempo: own.tempo ?? null, count_in: null }).catch(() => null)
       if (!more) return next(since, endUs)
       clicks.add(more.clicks)
       notes.add(more.notes)
@@ -71,16 +70,18 @@ function sounding(originUs: number, bar: number, own: Own, first: Awaited<Return
   }
 }
 
-/** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along, at its own tempo. */
+/** Start a recording at the pen's bar; with `programme` the rehearsal keyboard plays along, at the tempo that the line names. */
 export async function beginRecording(programme?: Programme): Promise<void> {
   const { pen, recording, recordLine } = useDesk.getState()
   if (!pen || !recordLine || recording) return
   stopPlaying()
   const proof = useDesk.getState().way === 'proof'
   if (proof || (programme ? programme.qpm === null : !recordLine.click)) return beginFreely(programme, proof)
-  const own: Own = programme ? { tempo: { name: 'one-tempo', qpm: programme.qpm! }, countIn: programme.count_in } : {}
   useDesk.setState({ recording: { originUs: 0, waiting: true, free: false } }) // nothing begins twice while the clicks are fetched
-  const [first] = await Promise.all([clicksFor({ bar: pen.bar, since: 0, bars: BARS, tempo: own.tempo ?? null, count_in: own.countIn ?? null }).catch(() => null), soundsHere()])
+  const clicks = (tempo: TempoChoice | null) => clicksFor({ bar: pen.bar, since: 0, bars: BARS, tempo, count_in: null }).catch(() => null)
+  const told = (await Promise.all([clicks(null), soundsHere()]))[0]
+  const own: Own = programme && told ? { tempo: { name: 'one-tempo', qpm: told.quarters_per_minute } } : {} // the keyboard keeps the tempo that it begins with
+  const first = own.tempo ? await clicks(own.tempo) : told
   if (!useDesk.getState().recording?.waiting) return // stopped meanwhile
   if (!first) {
     useDesk.setState({ recording: null })
@@ -90,9 +91,9 @@ export async function beginRecording(programme?: Programme): Promise<void> {
   const originUs = nowUs() + LEAD_US
   startRecording(originUs, pen.bar, own)
   silence = sounding(originUs, pen.bar, own, first)
-  const bars = own.countIn ?? recordLine.count_in
+  const bars = recordLine.count_in
   say(`Recording: ${bars === 1 ? 'one bar' : `${bars} bars`} of count-in`)
-  if (programme) await playProgramme(programme.name, originUs)
+  if (programme) await playProgramme(programme.name, originUs, { qpm: first.quarters_per_minute, leadUs: first.lead_us })
 }
 
 async function beginFreely(programme?: Programme, proof = false): Promise<void> {
@@ -100,6 +101,17 @@ async function beginFreely(programme?: Programme, proof = false): Promise<void> 
   startRecording(nowUs(), pen!.bar, { freely: true, proof })
   say(proof ? 'Play what is on the page, from any bar, at any speed' : 'Recording: play freely, the beats are found afterwards')
   if (programme) await playProgramme(programme.name)
+}
+
+/** A proof that was asked for begins with the first key that is struck. */
+export function beginProofWithKey(): () => void {
+  return beforeHeard((event) => {
+    const { way, proof, pen, recording } = useDesk.getState()
+    if (event.kind !== 'down' || way !== 'proof' || proof || !pen || pen.down || recording) return
+    stopPlaying()
+    startRecording(event.atUs, pen.bar, { freely: true, proof: true })
+    say('Held against the page')
+  })
 }
 
 /** The first key is the first beat: the click joins it. */

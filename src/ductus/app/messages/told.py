@@ -343,7 +343,7 @@ class MarksFact:
 class ClicksFact:
     """What is heard in some bars of a recording, in microseconds from the first click: ``lead_us`` until writing begins, ``end_us`` until these
     bars are over, ``beats`` (microseconds, tick of the piece), ``stop_us`` until the span that is written is over (None: it has no end),
-    ``round_bars`` how many bars are gone round. With ``from_us`` it stands in for everything that was to be
+    ``round_bars`` how many bars are gone round, ``quarters_per_minute`` the tempo where writing begins. With ``from_us`` it stands in for everything that was to be
     heard from then on: the click goes with the player."""
 
     since: int
@@ -354,6 +354,7 @@ class ClicksFact:
     lead_us: int
     end_us: int
     stop_us: int | None
+    quarters_per_minute: float
     round_bars: int | None = None
     from_us: int | None = None
     type: Literal["clicks"] = "clicks"
@@ -361,7 +362,7 @@ class ClicksFact:
 
 @dataclass(frozen=True, slots=True)
 class RecordLineFact:
-    """How the next recording goes: its line, and what the browser needs to begin it. ``quarters_per_minute`` where it begins; ``late_us``: how
+    """How the next recording goes: its line, and what the browser needs to begin it. ``late_us``: how
     late the player's notes arrive, as the delay test found."""
 
     on: bool

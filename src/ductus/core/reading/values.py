@@ -82,7 +82,14 @@ def choose_together(s: Situation, shortest: Sequence[int] | None) -> tuple[list[
     for _ in range(THOUGHTS):
         chance = options.chances(plain + second[company.features(chance)].sum(axis=1))
     length = let_go_at_bar(s, options, options.length[options.best(chance)])
-    return rests_meant(s, options, length).tolist(), ranked_choices(options, chance)
+    lengths: list[int] = rests_meant(s, options, length).tolist()
+    return lengths, [chosen_first(n, ways) for n, ways in zip(lengths, ranked_choices(options, chance), strict=True)]
+
+
+def chosen_first(length: int, ways: list[tuple[int, float]]) -> list[tuple[int, float]]:
+    """The lengths of a note with the one that is written in front; the probabilities stay in order."""
+    lengths = [length, *(n for n, _ in ways if n != length)]
+    return list(zip(lengths, (p for _, p in ways), strict=False))
 
 
 def ranked_choices(options: Options, chance: Floats) -> list[list[tuple[int, float]]]:

@@ -9,7 +9,7 @@ from pathlib import Path
 import mido
 import pytest
 
-from ductus.app.imports import bring, onto_shelf
+from ductus.app.imports import bring, onto_shelf, read_on
 from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.core.playback.performance import written_tempo_map
@@ -230,3 +230,21 @@ def test_one_track_keeps_its_sound_and_the_file_its_own_name(library: Library) -
     found = bring(data, "Ferry Song.mid")
     assert found.title == "Ferry Song"
     assert [(v.part.programme, len(v.part.clefs)) for v in found.voices] == [(73, 1)]
+
+
+def test_a_file_that_was_being_read_when_the_server_stopped_is_read_on(tmp_path: Path) -> None:
+    data = write_midi(waltz())
+    library = Library(tmp_path / "library.sqlite")
+    piece, job = onto_shelf(library, bring(data, "steps.mid"))
+    cut, _ = onto_shelf(library, bring(data, "steps.mid"))  # which is never carried out
+    carry_out(library.desk(piece), job)
+    whole = sorted((n.tick, n.pitch.midi) for n in library.desk(piece).piece.notes.values())
+    library.close()
+    again = Library(tmp_path / "library.sqlite")
+    assert read_on(again, again.desk(piece)) is None
+    left = read_on(again, again.desk(cut))
+    assert left is not None
+    carry_out(again.desk(cut), left)
+    assert sorted((n.tick, n.pitch.midi) for n in again.desk(cut).piece.notes.values()) == whole
+    assert read_on(again, again.desk(cut)) is None
+    again.close()

@@ -462,3 +462,11 @@ def test_some_notes_of_a_long_take_are_read_again_with_their_neighbours_only(
     assert at.said == "12 notes read again: down to quarters"
     assert max(seen) < 450 < len(at.piece.notes)
     assert {at.piece.notes[i].tick % QUARTER for i in chosen} == {0}
+
+
+def test_marks_of_a_take_know_it_in_a_copy_of_the_piece_too(library: Library) -> None:
+    at = pedalled(library)
+    copy = Sitter(library, library.copy(at.piece_id))
+    assert marks(copy, "pedal") == marks(at, "pedal")
+    copy.read(ReadSize(1))
+    assert marks(copy, "pedal") == [(8.0 * k, 8.0, "") for k in range(8)]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import sqlite3
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -21,16 +22,17 @@ from ductus.app.jobs import carry_out
 from ductus.app.journal import Entry
 from ductus.app.library import Library
 from ductus.core.entry.state import EntryState
-from ductus.core.errors import BadInput
+from ductus.core.errors import BadInput, NotKept
 from ductus.core.performance.takes import Heard
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.score.edits import change_facts
+from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import records_of
 from ductus.core.score.typed import well_typed
 from ductus.demo.scenario import bends, waltz
 from ductus.demo.shelf import PIECES
 from ductus.formats.midi import write_midi
-from ductus.store.packed import VERSION, Packed, from_file, to_file
+from ductus.store.packed import VERSION, Packed, from_file, put_packed, to_file
 
 HABITS = habits_json(EntryState(part="p1", policy="add", way="pulse"), RecordChoices(count_in=3))
 KEEPS: tuple[str, ...] = ("notes", "controls", "pulses")
@@ -108,7 +110,7 @@ def test_a_piece_of_the_demo_is_the_same_record_for_record(make: Callable[[], An
 
 
 def test_without_history_there_is_nothing_to_undo(library: Library, played: str) -> None:
-    piece = library.add_packed(library.packed(played, history=False))
+    (piece,) = library.add_packed(library.packed(played, history=False))
     assert library.desk(piece).undo() is None
     assert len(library.desk(piece).takes) == 1
 
@@ -195,3 +197,25 @@ def test_a_member_that_is_too_large_is_refused(library: Library, played: str, mo
     monkeypatch.setattr("ductus.store.packed.MAX_MEMBER", 1000)
     with pytest.raises(BadInput, match="Ductus takes no more"):
         from_file(to_file([library.packed(played, history=True)]))
+
+
+def test_of_several_pieces_all_come_back_or_none(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    for title in ("One", "Two", "Three"):
+        library.add(new_piece(title=title))
+    data = library.backup()
+    before = library.shelf()
+    put = put_packed
+    calls: list[str] = []
+
+    def full_at_the_third(connection: sqlite3.Connection, piece_id: str, packed: Packed) -> None:
+        calls.append(piece_id)
+        if len(calls) == 3:
+            raise sqlite3.OperationalError("database or disk is full")
+        put(connection, piece_id, packed)
+
+    monkeypatch.setattr("ductus.app.library.put_packed", full_at_the_third)
+    with pytest.raises(NotKept):
+        take_in(library, data, "all.ductus")
+    assert library.shelf() == before
+    monkeypatch.undo()
+    assert len(take_in(library, data, "all.ductus").pieces) == 3

@@ -198,7 +198,7 @@ def test_the_history_of_a_large_change_is_packed_and_goes_into_the_file(library:
         row = connection.execute("select rows_json, packed from history").fetchone()
     assert row["rows_json"] == ""
     assert len(row["packed"]) < 40 * len(desk.piece.notes)
-    other = library.desk(library.add_packed(library.packed(desk.piece_id, history=True)))
+    other = library.desk(library.add_packed(library.packed(desk.piece_id, history=True))[0])
     assert rows(other.piece) == rows(desk.piece)
     assert other.undo() is not None
     assert rows(other.piece) == before

@@ -8,10 +8,12 @@ import pytest
 from starlette.testclient import TestClient, WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
+from ductus.app.imports import bring, onto_shelf
 from ductus.app.library import Library
 from ductus.app.session import Session
 from ductus.core.score.layouts import new_piece
 from ductus.demo.scenario import waltz
+from ductus.formats.midi import write_midi
 
 
 class Browser:
@@ -220,3 +222,14 @@ def test_a_numbered_message_has_its_effect_once(client: TestClient, library: Lib
 def stroke(key: int, number: int) -> dict[str, Any]:
     events = [{"at_us": 1000, "kind": "down", "key": key, "value": 70}, {"at_us": 2000, "kind": "up", "key": key}]
     return {"type": "keys", "epoch_us": 0, "events": events, "number": number}
+
+
+def test_whoever_opens_a_piece_whose_file_was_being_read_sees_it_read_on(client: TestClient, library: Library) -> None:
+    """As after a server that was killed in the middle of it."""
+    piece, _ = onto_shelf(library, bring(write_midi(waltz()), "waltz.mid"))
+    with desk(client, piece) as socket:
+        browser = Browser(socket)
+        while not library.desk(piece).piece.notes:
+            browser.until("busy")
+        browser.until("readings")
+    assert library.arriving_at(piece) is None

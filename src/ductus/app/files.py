@@ -58,8 +58,7 @@ def take_in(library: Library, data: bytes, name: str) -> Arrived:
         piece_id, job = onto_shelf(library, found)
         count = sum(len(v.take.notes) for v in found.voices)
         return Arrived((piece_id,), found.said, (), job, f"{count:,} notes are being read.")
-    pieces = tuple(library.add_packed(one) for one in found.pieces)
-    return Arrived(pieces, found.said, found.left_out)
+    return Arrived(library.add_packed(*found.pieces), found.said, found.left_out)
 
 
 @dataclass(frozen=True, slots=True)

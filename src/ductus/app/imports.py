@@ -7,12 +7,15 @@ only stored at some tempo is read as played freely. What was done is said, and t
 from __future__ import annotations
 
 import statistics
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
+from ductus.app.desk import Desk
 from ductus.app.jobs import Job
 from ductus.app.library import Library
 from ductus.app.readings import first_reading
+from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.choices import Choices
 from ductus.core.reading.onto_page import blank_page
@@ -47,12 +50,14 @@ class Voice:
 
 @dataclass(frozen=True, slots=True)
 class Brought:
-    """A performance that came in: its takes and parts, the first of which sets the frame; its title, its markers, and what is to be said."""
+    """A performance that came in: its takes and parts, the first of which sets the frame; its title, its markers, what is to be said, and the file
+    (name and data) that it came in."""
 
     voices: tuple[Voice, ...]
     title: str
     markers: tuple[tuple[int, str], ...]
     said: str
+    file: tuple[str, bytes]
 
 
 def bring(data: bytes, name: str) -> Brought:
@@ -84,7 +89,9 @@ def bring(data: bytes, name: str) -> Brought:
     said = f"{count_words(count, 'note')} read {how}{parts}."
     if midi.markers and not markers:
         said += f" {count_words(len(midi.markers), 'marker').capitalize()} left out, since the bars were found anew."
-    return Brought(voices, title, tuple((t + (frame.before if frame else 0), w) for t, w in markers), said)
+    return Brought(
+        voices, title, tuple((t + (frame.before if frame else 0), w) for t, w in markers), said, (name, data)
+    )
 
 
 def with_usual(midi: MidiFile) -> MidiFile:
@@ -226,8 +233,25 @@ def onto_shelf(library: Library, brought: Brought) -> tuple[str, Job]:
     """Put a blank piece with the takes on the shelf; returns its id and the job that reads them onto its page. Raises NotKept."""
     blank = blank_page(brought.title)
     rows = [(blank.parts[k], None) for k in blank.parts] + [(None, v.part) for v in brought.voices]
-    piece_id = library.add(blank.with_rows(rows), [v.take for v in brought.voices], "file")
-    desk = library.desk(piece_id)
+    piece_id = library.add(blank.with_rows(rows), [v.take for v in brought.voices], "file", brought.file)
+    return piece_id, reading_job(library, library.desk(piece_id), brought)
+
+
+def read_on(library: Library, desk: Desk) -> Job | None:
+    """The job that goes on with a file that was being read when the server stopped; None where there is none, or somebody has begun to write there.
+    Raises NotKept."""
+    file = library.arriving_at(desk.piece_id)
+    if file is None:
+        return None
+    if desk.history.revision == 0:
+        with suppress(BadInput):  # an older Ductus may have understood it otherwise
+            return reading_job(library, desk, bring(file.data, file.name))
+    library.arrived(desk.piece_id)
+    return None
+
+
+def reading_job(library: Library, desk: Desk, brought: Brought) -> Job:
+    """The job that reads the takes of a file onto the page of their piece."""
     kept = desk.takes
 
     def work(piece: Piece) -> Change:
@@ -248,7 +272,8 @@ def onto_shelf(library: Library, brought: Brought) -> tuple[str, Job]:
             changes.append(words)
         return joined(changes[0].sentence if len(brought.voices) == 1 else brought.said, changes)
 
-    return piece_id, Job("Reading the file", work, "What was played is kept among the takes; the page is blank.")
+    words = "What was played is kept among the takes; the page is blank."
+    return Job("Reading the file", work, words, over=lambda: library.arrived(desk.piece_id))
 
 
 def mark_places(draft: Draft, brought: Brought, start: int) -> None:

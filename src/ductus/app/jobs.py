@@ -24,11 +24,13 @@ log = logging.getLogger(__name__)
 
 @dataclass(slots=True)
 class Job:
-    """``words`` say what goes on, ``work`` turns the piece as it is into a change. ``kept`` is what a failure leaves untouched."""
+    """``words`` say what goes on, ``work`` turns the piece as it is into a change. ``kept`` is what a failure leaves untouched; ``over`` is called when
+    it is done, or has failed."""
 
     words: str
     work: Callable[[Piece], Change]
     kept: str = "The page is as it was."
+    over: Callable[[], None] | None = field(default=None, repr=False)
     stopped: bool = False
     share: float = 0.0
     told: Callable[[float], None] | None = field(default=None, repr=False)
@@ -103,6 +105,9 @@ def carry_out(desk: Desk, job: Job) -> Change:
     except Exception as error:
         log.exception("%s failed", job.words)
         raise BadInput(f"{job.words} went wrong inside Ductus ({type(error).__name__}). {job.kept}") from error
+    finally:
+        if job.over is not None:
+            job.over()
     raise BadInput(
         f"{job.words} was begun {TRIES} times, and each time the same bars were changed meanwhile. {job.kept}"
     )

@@ -20,7 +20,7 @@ from ductus.core.score.records import MAX_TEXT, Facts, Record, printable
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange
 from ductus.engraving.pages import STYLE
-from ductus.store import pieces, takes
+from ductus.store import arriving, pieces, takes
 from ductus.store.database import Database
 from ductus.store.packed import Packed, packed_from, put_packed, to_file
 
@@ -104,21 +104,37 @@ class Library:
                 for r in pieces.shelf(connection)
             ]
 
-    def add(self, piece: Piece, brought: Sequence[Take] = (), source: str = "file") -> str:
-        """Put a new piece on the shelf, with takes in its margin if there are any, and return its id. Raises NotKept."""
+    def add(
+        self, piece: Piece, brought: Sequence[Take] = (), source: str = "file", file: tuple[str, bytes] | None = None
+    ) -> str:
+        """Put a new piece on the shelf, with takes in its margin if there are any, and return its id. ``file``: name and data of the file that is
+        to be read onto its page (see ``arriving_at``). Raises NotKept."""
         piece_id = secrets.token_hex(5)
         with self.database.transaction() as connection:
             pieces.insert_piece(connection, piece_id, piece)
             for take in brought:
                 takes.insert_take(connection, piece_id, take, source if take.pulses else "free", {})
+            if file is not None:
+                arriving.keep_arriving(connection, arriving.Arriving(piece_id, *file))
         return piece_id
 
-    def add_packed(self, packed: Packed) -> str:
-        """Put a piece that comes from a file, with its takes and history, on the shelf; returns its id. Raises NotKept."""
-        piece_id = secrets.token_hex(5)
+    def arriving_at(self, piece_id: str) -> arriving.Arriving | None:
+        """The file that was to be read onto the page of a piece when the server stopped. Raises NotKept."""
         with self.database.transaction() as connection:
-            put_packed(connection, piece_id, packed)
-        return piece_id
+            return arriving.arriving_at(connection, piece_id)
+
+    def arrived(self, piece_id: str) -> None:
+        """The file of a piece has been read, or will not be. Raises NotKept."""
+        with self.database.transaction() as connection:
+            arriving.arrived(connection, piece_id)
+
+    def add_packed(self, *packed: Packed) -> tuple[str, ...]:
+        """Put pieces that come from a file, with their takes and history, on the shelf, all or none; returns their ids. Raises NotKept."""
+        ids = tuple(secrets.token_hex(5) for _ in packed)
+        with self.database.transaction() as connection:
+            for piece_id, one in zip(ids, packed, strict=True):
+                put_packed(connection, piece_id, one)
+        return ids
 
     def packed(self, piece_id: str, *, history: bool) -> Packed:
         """A piece with all that is kept of it, with its history or without. Raises NotThere, NotKept."""
@@ -134,7 +150,7 @@ class Library:
         while title in titles:
             title, k = f"{facts.title or 'Untitled'}, copy {k}"[:MAX_TEXT], k + 1
         named = packed.piece.with_rows([(facts, replace(facts, title=title))])
-        return self.add_packed(replace(packed, piece=named, made_at="", changed_at="", journal=()))
+        return self.add_packed(replace(packed, piece=named, made_at="", changed_at="", journal=()))[0]
 
     def tag(self, piece_id: str, tags: Sequence[str]) -> tuple[str, ...]:
         """Give a piece these tags in place of those it has; returns them as they are kept. Raises NotThere, NotKept."""

@@ -71,7 +71,7 @@ def own_mark(old: Record | None, new: Record | None) -> Record | None:
     if not isinstance(old, Mark) or not isinstance(new, Mark):
         return new
     same = (old.text, old.tick, old.ticks) == (new.text, new.tick, new.ticks)
-    return new if same else replace(new, take=0)
+    return new if same else replace(new, take=None)
 
 
 def marks_left(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:

@@ -238,7 +238,7 @@ def mark_from(r: Mapping[str, Any]) -> Mark:
         (given(r, "dx", 0), given(r, "dy", 0)),
         given(r, "side", ""),
         given(r, "bend", 0),
-        given(r, "take", 0),
+        given(r, "take", None),
     )
 
 

@@ -491,6 +491,7 @@ class Rooms:
         self._rooms: dict[str, Room] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
         self._outside: dict[str, Job] = {}
+        self._given: set[str] = set()  # pieces whose work was given from outside and is not over
         self._alone = ThreadPoolExecutor(1, "reading")
 
     def begin(self, loop: asyncio.AbstractEventLoop) -> None:
@@ -540,12 +541,18 @@ class Rooms:
 
     def start(self, desk: Desk, job: Job, wait_s: float) -> bool:
         """Begin long work that came over REST, and wait for it a little. True if it is done."""
+        self._given.add(desk.piece_id)
         future = self._alone.submit(self._alone_job, desk, job)
         try:
             future.result(wait_s)
         except NotYet:
             return False
         return True
+
+    def go_on(self, desk: Desk, unfinished: Callable[[], Job | None]) -> None:
+        """Go on with work that a stopped server left, unless it goes on already."""
+        if desk.piece_id not in self._given and (job := unfinished()) is not None:
+            self.start(desk, job, 0)
 
     def _alone_job(self, desk: Desk, job: Job) -> None:
         def told(share: float) -> None:
@@ -561,6 +568,7 @@ class Rooms:
             self._call(lambda room: room.begin(room.outside_done(words)), desk.piece_id)
         finally:
             self._outside.pop(desk.piece_id, None)
+            self._given.discard(desk.piece_id)
             self._tell(desk.piece_id, m.Busy(""))
 
     def notify(self, desk: Desk) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from ductus import __version__
+from ductus.app.imports import read_on
 from ductus.app.library import Library
 from ductus.app.messages import Problem
 from ductus.app.works import Works
@@ -97,6 +99,7 @@ def _add_socket(app: FastAPI) -> None:
         await socket.accept()
         try:
             opened = await asyncio.to_thread(app.state.library.desk, piece_id)
+            await asyncio.to_thread(app.state.rooms.go_on, opened, partial(read_on, app.state.library, opened))
         except DuctusError as error:
             await socket.send_text(f"[{fact_json(Problem(str(error)))}]")
             await socket.close(NO_SUCH_PIECE if isinstance(error, NotThere) else 1013)

@@ -153,6 +153,13 @@ export const Sheet = memo(function Sheet() {
     send({ type: 'look', bar: penBar })
   }, [penBar, refs.length])
 
+  const opened = useDesk((s) => (s.way === 'read' ? s.readings.find((r) => r.id === s.openReading && !r.doubts.length)?.first_tick : undefined))
+  useEffect(() => { // a take that is opened is seen; one with doubts at the first of them
+    if (opened === undefined) return
+    const index = refs.findIndex((_, i) => viewOf(i)?.bars.some((b) => opened >= b.start && opened < b.start + b.ticks))
+    elementOf(index)?.scrollIntoView({ block: 'nearest' })
+  }, [opened, refs.length])
+
   const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     if (!sheet.current || (event.target as Element).closest('button, input')) return

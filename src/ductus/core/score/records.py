@@ -191,7 +191,7 @@ class Mark:
     ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a
     tuplet span, ``notes`` the note ids a slur joins, ``shift`` how far a hand moved it from where it stands by itself (right and up,
     in tenths of a staff space), ``side`` "above" or "below" where a hand chose it, ``bend`` how far up a hand bent the middle of a slur (tenths of a
-    staff space), ``take`` the take that it came from, 0 where a person wrote or changed it.
+    staff space), ``take`` the take that it came from, None where a person wrote or changed it.
     """
 
     id: str
@@ -207,7 +207,7 @@ class Mark:
     shift: tuple[int, int] = (0, 0)
     side: str = ""
     bend: int = 0
-    take: int = 0
+    take: int | None = None
 
     @property
     def end(self) -> int:

@@ -376,3 +376,25 @@ def test_an_undo_that_is_faster_than_the_answers_undoes_the_latest(library: Libr
     assert [key for _, _, key in at.notes()] == [60]
     at.press(64)
     assert [(tick, key) for tick, _, key in at.notes()] == [(0, 60), (1, 64)]
+
+
+def test_who_changes_bars_where_another_window_works_is_told_of_there(library: Library) -> None:
+    piece = library.add(new_piece())
+    one, two = Sitter(library, piece), Sitter(library, piece)
+    one.give(PenTo(True)).press(60).press(62)
+    assert [
+        s.fact for s in two.session.news() if isinstance(s.fact, m.Say)
+    ] == []  # its pen is up, nothing is selected there
+    two.select(Select("all"))
+    one.undo()
+    said = [s.fact for s in two.session.news()]
+    assert [f.text for f in said if isinstance(f, m.Say)] == ["1 selected note was changed in another window"]
+    assert [len(f.ids) for f in said if isinstance(f, m.SelectionFact)] == [1]
+    two.select(Select("none")).give(PenTo(True))
+    one.press(64)
+    assert [f.text for f in (s.fact for s in two.session.news()) if isinstance(f, m.Say)] == [
+        "Bar 1, where your pen is, was changed in another window"
+    ]
+    assert not one.session.has_news  # its own doing is no news
+    two.press(65)
+    assert one.session.has_news

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 import sqlite3
 import threading
+import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from ductus.app.row_writer import RowWriter
 from ductus.app.sheet import Order, PageSize, Sheet, SystemView
@@ -50,6 +51,13 @@ class History:
     redo: str | None
 
 
+class Watcher(Protocol):
+    """Somebody at a desk who is told of each change."""
+
+    def seen(self, step: Step) -> None:
+        """A change was made. Called under the lock."""
+
+
 class Desk:
     """All use cases on one piece. Methods may be called from any thread; ``lock`` makes those that change it one at a time."""
 
@@ -65,6 +73,7 @@ class Desk:
         self._reached = 0
         self._steps = Steps()
         self.deleted = False
+        self.watchers: weakref.WeakSet[Watcher] = weakref.WeakSet()
         self.beside: Beside | None = (
             None  # what is written with each change that a message leads to: the place of its browser
         )
@@ -215,6 +224,8 @@ class Desk:
 
     def _take_over(self, step: Step) -> bool:
         self.piece = step.after
+        for watcher in self.watchers:
+            watcher.seen(step)
         previewed, self._previewed, self._preview = self._previewed, set(), None
         return self.sheet.update(self.piece, step.bars | previewed, step.everything, self.shown_bars, step.widths)
 

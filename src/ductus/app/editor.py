@@ -10,7 +10,7 @@ from ductus.app.desk import Desk
 from ductus.app.editing import clip, long_cut, long_edit, long_frame, long_paste, lowest_first, selection_words
 from ductus.app.facts import pen_fact, selection_fact, sheet_fact, state_fact
 from ductus.app.jobs import Job, Question
-from ductus.app.outbox import Outbox
+from ductus.app.neighbours import Neighbour
 from ductus.app.page import marks_left, page_change
 from ductus.app.proof import Prover
 from ductus.app.sheet import PageSize
@@ -27,12 +27,11 @@ from ductus.core.score.selection.copying import Excerpt
 from ductus.core.score.selection.table import edit_notes
 
 
-class Editor(Outbox):
+class Editor(Neighbour):
     """The page as one browser edits it. Methods are called under the desk's lock."""
 
     def __init__(self, desk: Desk, state: EntryState) -> None:
-        super().__init__()
-        self.desk, self.state = desk, state
+        super().__init__(desk, state)
         self.jobs: list[Job] = []
         self.question: Question | None = None  # the latest: nobody waits for the answers to older ones
         self.prover = Prover(desk)

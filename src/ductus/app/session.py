@@ -186,7 +186,7 @@ class Session(Editor):
 
     def drain(self) -> list[Sent]:
         """Do what waits, in order, until all is done or the disk does not take it."""
-        with self.desk.lock:
+        with self._acting():
             while self.backlog:
                 before = (self.state, self.recorder.standing())
                 try:
@@ -385,7 +385,7 @@ class Session(Editor):
 
     def waited(self) -> list[Sent]:
         """The time that the last event asked for is over."""
-        with self.desk.lock:
+        with self._acting():
             if self.due_us is not None and not self.backlog:
                 try:
                     self._enter(Wait(self.due_us))
@@ -518,6 +518,7 @@ class Session(Editor):
     def job_done(self, change: Change) -> list[Sent]:
         """A job of this session was carried out."""
         with self.desk.lock:
+            self._news.clear()  # what it has asked for itself is said below
             if change:
                 self._show_edit()
                 chosen = self.state.chosen

@@ -152,6 +152,7 @@ class Chair:
             facts = await asyncio.to_thread(self._run, what)
             self.room.distribute(self, facts)
             self._set_timer()
+        self.room.tell_others(self)
         self._tell_saved()
         jobs, self.session.jobs = self.session.jobs, []
         for job in jobs:
@@ -396,6 +397,13 @@ class Room:
         speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)
         if speaker is not None:
             await speaker.told(lambda: speaker.session.job_done(change))
+            self.tell_others(speaker)
+
+    def tell_others(self, speaker: Chair) -> None:
+        """Tell the other browsers of what was changed where they work."""
+        for chair in self.chairs:
+            if chair is not speaker and chair.session.has_news:
+                self.begin(chair.told(chair.session.news))
 
     async def _job_failed(self, chair: Chair | None, error: DuctusError) -> None:
         speaker = chair if chair in self.chairs else (self.chairs[0] if self.chairs else None)

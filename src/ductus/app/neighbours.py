@@ -1,0 +1,81 @@
+"""Several browsers at one desk: each is told what another changes where its pen or its selection is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+
+from ductus.app.desk import Desk
+from ductus.app.facts import pen_fact
+from ductus.app.outbox import Outbox, Sent
+from ductus.app.steps import Step
+from ductus.core.entry.machine import fitted
+from ductus.core.entry.state import EntryState
+from ductus.core.score.piece import Piece
+from ductus.core.score.records import Note
+from ductus.core.words import capital, count_words
+
+
+def news_words(piece: Piece, state: EntryState, news: Sequence[Step]) -> str:
+    """What of changes by others concerns a browser whose pen and selection are these, in words; "" if nothing does."""
+    records = [r for step in news for row in step.change.rows for r in row if isinstance(r, Note)]
+    touched = state.chosen & {r.id for r in records}
+    if touched:
+        verb = "was" if len(touched) == 1 else "were"
+        return f"{count_words(len(touched), 'selected note').capitalize()} {verb} changed in another window"
+    bar = piece.timeline.bar_at(state.tick).index
+    mine = (state.part, state.staff)
+    here = any((r.part, r.staff) == mine for r in records) or any(step.everything for step in news)
+    if state.down and here and any(step.everything or bar in step.bars for step in news):
+        return f"{capital(piece.timeline.bar_words(bar))}, where your pen is, was changed in another window"
+    return ""
+
+
+class Neighbour(Outbox):
+    """A browser at a desk, with the state of its pen, that others may sit at, too."""
+
+    def __init__(self, desk: Desk, state: EntryState) -> None:
+        super().__init__()
+        self.desk, self.state = desk, state
+        self._acts = False  # is what goes on its own doing?
+        self._news: list[Step] = []  # what others changed since it was told of them
+        desk.watchers.add(self)
+
+    def _choose(self, notes: Sequence[Note]) -> None:
+        """These notes are selected now."""
+        raise NotImplementedError
+
+    @contextmanager
+    def _acting(self) -> Iterator[None]:
+        """What is changed inside is its own doing."""
+        with self.desk.lock:
+            self._acts = True
+            try:
+                yield
+            finally:
+                self._acts = False
+
+    def seen(self, step: Step) -> None:
+        """See Watcher."""
+        if not self._acts:
+            self._news.append(step)
+
+    @property
+    def has_news(self) -> bool:
+        """Have others changed something that it was not told of?"""
+        return bool(self._news)
+
+    def news(self) -> list[Sent]:
+        """What others changed where this browser has its pen or its selection, in words; both fitted to the page as it is now."""
+        with self.desk.lock:
+            news, self._news = self._news, []
+            piece, state = self.desk.piece, self.state
+            if news:
+                self.state = fitted(state, piece)
+                left = piece.notes.among(state.chosen)
+                if len(left) < len(state.chosen):
+                    self._choose(left)
+                if self.state != state:
+                    self._send(pen_fact(self.desk, self.state))
+                self._say(news_words(piece, state, news), urgent=True)
+            return self.collect()

@@ -138,3 +138,27 @@ def test_a_part_may_be_asked_for_by_its_name(client: TestClient, library: Librar
     answer = client.get(f"/api/pieces/{piece}/export.musicxml?part=Kazoo")
     assert answer.status_code == 404
     assert f"its parts are {name}" in answer.json()["message"]
+
+
+def test_served_to_other_machines_it_asks_for_its_key_once(library: Library) -> None:
+    """The key comes in the address that was printed; a cookie keeps it. Cookies of other hosts do not reach us, so any name is answered to."""
+    piece = library.add(waltz())
+    with TestClient(create_app(library, ("testserver",), key="secret"), base_url="http://barge.local") as client:
+        answer = client.get("/api/pieces")
+        assert answer.status_code == 401
+        assert "asks for its key" in answer.json()["message"]
+        assert client.get("/?key=wrong").status_code == 401
+        with pytest.raises(WebSocketDisconnect), client.websocket_connect(f"/api/pieces/{piece}/desk?key=secret") as ws:
+            ws.receive_text()
+        answer = client.get("/piece/x?key=secret", follow_redirects=False)
+        assert (answer.status_code, answer.headers["location"]) == (303, "/piece/x")
+        assert "HttpOnly; SameSite=Strict" in answer.headers["set-cookie"]
+        assert (
+            client.get("http://barge.local//evil.example/?key=secret", follow_redirects=False).headers["location"]
+            == "/evil.example/"
+        )
+        assert client.get("/api/pieces").status_code == 200
+        cookie = {"cookie": "ductus-key=secret"}  # the client of these tests sends none of its own over a socket
+        with client.websocket_connect(f"/api/pieces/{piece}/desk", headers=cookie) as ws:
+            assert "welcome" in ws.receive_text()
+        assert client.post("/api/pieces", json={}, headers={"origin": "http://evil.example"}).status_code == 403

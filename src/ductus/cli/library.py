@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import secrets
 import signal
+import socket
 import sys
 from pathlib import Path
 
@@ -15,6 +17,13 @@ from ductus.core.words import count_words
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
 
 KEEP_ALIVE_S = 75  # a connection that is closed while a request is on its way over it breaks the request: that is left to the browser
+
+
+EVERYWHERE = ("0.0.0.0", "::")
+OPEN_TO_OTHERS = (
+    "Every machine that reaches this one can open that address: who has its key reads and changes all pieces, and nothing on the way is encrypted. "
+    "The key holds until Ductus is stopped; a browser that came with it once needs it no more."
+)
 
 
 def library_path(args: argparse.Namespace) -> Path:
@@ -35,13 +44,19 @@ def run_server(args: argparse.Namespace) -> int:
     library = Library(data / "library.sqlite", apart=True)
     if demo:
         fill_library(library)
-    hosts = LOCAL_HOSTS if args.host in ("127.0.0.1", "localhost") else (*LOCAL_HOSTS, args.host)
-    print(f"Ductus is at http://{args.host}:{args.port}/  (Ctrl-C stops it; everything is kept in {data})", flush=True)
+    if library.database.damage:
+        print(library.database.damage, file=sys.stderr, flush=True)
+    key = "" if args.host in LOCAL_HOSTS else secrets.token_urlsafe(18)
+    where = args.host if args.host not in EVERYWHERE else socket.gethostname()
+    address = f"http://{where}:{args.port}/" + (f"?key={key}" if key else "")
+    print(f"Ductus is at {address}  (Ctrl-C stops it; everything is kept in {data})", flush=True)
+    if key:
+        print(OPEN_TO_OTHERS, flush=True)
     # The server ends its work and then lets the signal go on to whoever had it before: to us, so that the library is closed.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         uvicorn.run(
-            create_app(library, hosts, args.describe),
+            create_app(library, LOCAL_HOSTS, args.describe, key),
             host=args.host,
             port=args.port,
             log_level="warning",

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import IO
 
 from ductus.core.errors import BadInput, NotKept
+from ductus.store.wal import damage_of
 
 BUSY_S = 1.0  # how long another program's lock is waited for before a person is told
 
@@ -47,13 +48,15 @@ class Database:
 
     def __init__(self, path: Path | str) -> None:
         """Open or create the file and bring it up to date. Raises BadInput if it is no Ductus library, if a newer Ductus made it, or if
-        another process has it open."""
+        another process has it open. ``damage`` says if the end of what was written last cannot be read."""
         self.path = Path(path)
         self._lock = threading.RLock()
         self._owner: IO[str] | None = None
+        self.damage = ""  # what is to be said of what could not be read
         if str(path) != ":memory:":
             make_private(self.path)
             self._owner = own(self.path)
+            self.damage = damage_of(self.path)
         try:
             self._connection = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=BUSY_S)
         except sqlite3.Error as error:

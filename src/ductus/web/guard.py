@@ -1,16 +1,18 @@
 """What stands before the application: host and origin, limits on what is sent, safe headers on every answer, words for every failure.
 
 Ductus serves one person on their own machine. It answers only to its own host names and only to pages it served itself, reads no body without
-an end, and lets no script run that it did not ship.
+an end, and lets no script run that it did not ship. Served to other machines, it answers under any name, but only to who has its key: in the address at
+first, in a cookie from then on.
 """
 
 from __future__ import annotations
 
 import asyncio
+import hmac
 import json
 import logging
 from collections.abc import Sequence
-from urllib.parse import urlsplit
+from urllib.parse import parse_qs, quote, urlsplit
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -29,6 +31,8 @@ HEADERS = (
 )
 OURS_ONLY = "This request came from a page that is not ours; it was not carried out."
 NO_HOST = "Ductus answers only on this machine, under its own address."
+NO_KEY = "This Ductus asks for its key: open the address that was printed where it was started."
+COOKIE = "ductus-key"
 NO_ADDRESS = "There is nothing at this address."
 TOO_LONG = "That is more than Ductus takes at once (200 MB of a file, 20 MB of anything else). Nothing was imported."
 GIVEN_UP = "The upload stopped coming, so it was given up. Nothing was imported."
@@ -69,9 +73,9 @@ def most_of(path: str) -> int:
 class Guard:
     """The outermost layer of the application."""
 
-    def __init__(self, app: ASGIApp, hosts: Sequence[str]) -> None:
-        """``hosts`` are the names that are answered to."""
-        self._app, self._hosts = app, frozenset(hosts)
+    def __init__(self, app: ASGIApp, hosts: Sequence[str], key: str = "") -> None:
+        """``hosts`` are the names that are answered to; with a ``key`` any name, and who has the key."""
+        self._app, self._hosts, self._key = app, frozenset(hosts), key
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Let a request through, or say why not."""
@@ -86,8 +90,10 @@ class Guard:
         """Raises _Refused."""
         headers = scope["headers"]
         host, origin = only(headers, b"host"), only(headers, b"origin")
-        if host is None or name_of(host) not in self._hosts:
+        if host is None or (not self._key and name_of(host) not in self._hosts):
             raise _Refused(400, NO_HOST)
+        if self._key and not self._knows(scope, only(headers, b"cookie") or ""):
+            raise _Refused(401, NO_KEY)
         path = scope["path"]
         if len(path) > MAX_PATH or any(ord(c) < 32 or ord(c) == 127 for c in path):
             raise _Refused(404, NO_ADDRESS)
@@ -99,6 +105,19 @@ class Guard:
         length = only(headers, b"content-length") or "0"
         if not length.isascii() or not length.isdecimal() or int(length[:20]) > most_of(path):
             raise _Refused(413, TOO_LONG)
+
+    def _knows(self, scope: Scope, cookies: str) -> bool:
+        """Does a request bring the key?"""
+        given = dict(pair.strip().partition("=")[::2] for pair in cookies.split(";")).get(COOKIE, "")
+        asked = parse_qs(scope["query_string"].decode("latin-1")).get("key", [""])[0]
+        wanted = self._key.encode()
+        return hmac.compare_digest(given.encode(), wanted) or (
+            scope["type"] == "http" and hmac.compare_digest(asked.encode(), wanted)
+        )
+
+    def _comes_with_key(self, scope: Scope) -> bool:
+        """Is it somebody who opens a page by the address that was printed?"""
+        return bool(self._key) and scope["method"] == "GET" and b"key=" in scope["query_string"]
 
     async def _socket(self, scope: Scope, receive: Receive, send: Send) -> None:
         try:
@@ -141,6 +160,9 @@ class Guard:
 
         try:
             self._check(scope)
+            if self._comes_with_key(scope):
+                await seated(dressed, scope["path"], self._key)
+                return
             await self._app(scope, bounded, dressed)
         except _Refused as refused:
             if not started:
@@ -157,6 +179,18 @@ def name_of(host: str) -> str:
     if host.startswith("["):
         return host.partition("]")[0] + "]"
     return host.partition(":")[0]
+
+
+async def seated(send: Send, path: str, key: str) -> None:
+    """Give a browser the cookie, and send it to the page without the key in its address."""
+    cookie = f"{COOKIE}={key}; Path=/; HttpOnly; SameSite=Strict"
+    headers = [
+        (b"location", b"/" + quote(path.lstrip("/")).encode()),
+        (b"set-cookie", cookie.encode()),
+        (b"content-length", b"0"),
+    ]
+    await send({"type": "http.response.start", "status": 303, "headers": headers})
+    await send({"type": "http.response.body", "body": b""})
 
 
 async def answer(send: Send, status: int, words: str) -> None:

@@ -50,9 +50,11 @@ def status_of(error: DuctusError) -> int:
     return next(STATUS[kind] for kind in type(error).__mro__ if kind in STATUS)
 
 
-def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS, described: bool = False) -> FastAPI:
-    """Make the application for a library; it answers only requests for one of ``hosts``. ``described``: it has a page that describes its
-    interface to programs."""
+def create_app(
+    library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS, described: bool = False, key: str = ""
+) -> FastAPI:
+    """Make the application for a library; it answers only requests for one of ``hosts``, or, with a ``key``, those that bring it. ``described``: it has a
+    page that describes its interface to programs."""
     rooms = Rooms(library.journal)
 
     @asynccontextmanager
@@ -69,7 +71,7 @@ def create_app(library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS, described
     app.state.rooms = rooms
     app.state.works = Works()
     _add_words(app)
-    app.add_middleware(Guard, hosts=hosts)
+    app.add_middleware(Guard, hosts=hosts, key=key)
     app.include_router(shelf_router)
     app.include_router(router)
     app.include_router(page_router)

@@ -1,7 +1,10 @@
 /** The pen: a slanted nib at the staff, behind the music so that nothing of it is covered, with a ghost of the step value, pending notes, and its bar and beat.
- * A pen that is up is drawn in outline, so that the music stays readable through it. */
+ * Where words stand above, the nib comes from below; where they stand there too it is left out. A pen that is up is drawn in outline, so that the music stays readable through it. */
 import type { Pen } from '../api/wire'
-import type { PenPlace } from './geometry'
+import { clearOf, type PenPlace } from './geometry'
+
+const NIB = { wide: 24, long: 40 } // px of its box
+const LABEL = { wide: 110, high: 16 }
 
 const FILLED = new Set(['quarter', 'eighth', '16th', '32nd', '64th', '128th'])
 const OUTLINE = { fill: 'none', stroke: 'currentColor', strokeWidth: 0.9, opacity: 0.8 }
@@ -29,6 +32,13 @@ export function PenMark({ pen, place }: { pen: Pen; place: PenPlace }) {
   const stemmed = pen.base !== 'whole'
   const tipY = stemmed ? stemTop : high - space
   const label = `${pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat ${pen.beat}`
+  const tipX = stemmed ? stemX : x
+  const below = low + space
+  const nib = (tip: number, down: boolean) => ({ left: tipX - 7, right: tipX - 7 + NIB.wide + 7, top: down ? tip : tip - NIB.long, bottom: down ? tip + NIB.long : tip })
+  const held = clearOf(place.words, nib(tipY, false)) ? 'above' : clearOf(place.words, nib(below, true)) ? 'below' : 'nowhere'
+  const under = Math.max(place.systemBottom, low) + 2.4 * space
+  const taken = held === 'below' ? [...place.words, nib(below, true)] : place.words
+  const labelTop = [0, 1, 2, 3, 4].map((k) => under + k * LABEL.high).find((top) => clearOf(taken, { left: x - LABEL.wide / 2, right: x + LABEL.wide / 2, top, bottom: top + LABEL.high }))
   return (
     <div aria-hidden data-testid="pen" data-down={pen.down} className={`pointer-events-none absolute inset-0 overflow-visible ${pen.down ? 'text-vermilion' : 'text-faint'}`}>
       <svg className="absolute inset-0 -z-1 h-full w-full overflow-visible">
@@ -43,22 +53,22 @@ export function PenMark({ pen, place }: { pen: Pen; place: PenPlace }) {
             <path key={i} d={`M${stemX} ${stemTop + i * space * 0.8}q${space * 0.2} ${space} ${space * 0.9} ${space * 1.3}`} fill="none" stroke="currentColor" strokeWidth={1.8} />
           ))}
         </g>
-        <g transform={`translate(${stemmed ? stemX : x} ${tipY}) rotate(28)`} {...(pen.down ? { fill: 'currentColor' } : OUTLINE)}>
+        {held !== 'nowhere' && <g data-testid="nib" transform={`translate(${tipX} ${held === 'above' ? tipY : below}) rotate(${held === 'above' ? 28 : 152})`} {...(pen.down ? { fill: 'currentColor' } : OUTLINE)}>
           <path d="M0 0C-1.2 -5 -4.6 -8.5 -5 -14L-3.6 -19H3.6L5 -14C4.6 -8.5 1.2 -5 0 0Z" />
           <path d="M-3.6 -20.5H3.6L4.2 -36C4.2 -38.5 -4.2 -38.5 -4.2 -36Z" opacity={0.82} />
           <path d="M0 -1.5V-11" stroke={pen.down ? 'var(--color-paper)' : 'currentColor'} strokeWidth={0.9} />
           <circle cx={0} cy={-12} r={1.35} fill={pen.down ? 'var(--color-paper)' : 'none'} />
-        </g>
+        </g>}
         {pen.tuplet && (
           <text x={x} y={place.staff.top - 5.6 * space} textAnchor="middle" fontSize={space * 1.9} fontStyle="italic" fill="currentColor" className="font-serif">
             {pen.tuplet[0]}:{pen.tuplet[1]}
           </text>
         )}
       </svg>
-      <span data-testid="pen-label" className="absolute -translate-x-1/2 rounded-[3px] bg-paper/85 px-1 text-[0.86rem] leading-4 font-medium whitespace-nowrap"
-        style={{ left: x, top: Math.max(place.systemBottom, low) + 2.4 * space }}>
+      {labelTop !== undefined && <span data-testid="pen-label" className="absolute -translate-x-1/2 rounded-[3px] bg-paper/85 px-1 text-[0.86rem] leading-4 font-medium whitespace-nowrap"
+        style={{ left: x, top: labelTop }}>
         {label}
-      </span>
+      </span>}
     </div>
   )
 }

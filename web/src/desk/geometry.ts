@@ -6,7 +6,7 @@ export interface StaffLines {
   readonly bottom: number
 }
 
-interface Box {
+export interface Box {
   readonly left: number
   readonly right: number
   readonly top: number
@@ -103,7 +103,24 @@ export interface PenPlace {
   readonly bottomLine: number
   /** Lower edge of the lowest staff of the system, where the label stands clear of the music. */
   readonly systemBottom: number
+  /** What is written near it in words or numbers: the pen never lies over it. */
+  readonly words: readonly Box[]
 }
+
+const WORDS = 'g.tempo, g.dir, g.harm, g.dynam, g.syl, g.reh, g.fing, g.mNum, g.ending text'
+const REACH = 80 // px on each side of the pen
+
+/** Words of a system and of the one below it, near a place. */
+function wordsNear(system: Element, x: number, origin: DOMRect): Box[] {
+  const below = system.nextElementSibling
+  return [...system.querySelectorAll(WORDS), ...(below?.querySelectorAll(WORDS) ?? [])]
+    .map((element) => box(element, origin))
+    .filter((b) => b.right > x - REACH && b.left < x + REACH && b.right > b.left)
+}
+
+/** Does a box touch none of these? */
+export const clearOf = (boxes: readonly Box[], a: Box): boolean =>
+  boxes.every((b) => a.right <= b.left || a.left >= b.right || a.bottom <= b.top || a.top >= b.bottom)
 
 /** Where the pen stands; null if its system is not drawn yet. */
 export function penPlace(sheet: Element, system: Element, view: System, pen: Pen, staffIndex: number): PenPlace | null {
@@ -115,7 +132,7 @@ export function penPlace(sheet: Element, system: Element, view: System, pen: Pen
   if (!bar || !lines) return null
   const x = between(columnsOf(system, view, bar, origin), pen.tick)
   const lowest = staffBox(stavesOf(measure).at(-1)!, origin) ?? lines
-  return x === null ? null : { x, staff: lines, bottomLine: BOTTOM_LINE[pen.clef] ?? 30, systemBottom: lowest.bottom }
+  return x === null ? null : { x, staff: lines, bottomLine: BOTTOM_LINE[pen.clef] ?? 30, systemBottom: lowest.bottom, words: wordsNear(system, x, origin) }
 }
 
 /** x of a tick, for following playback. */

@@ -51,6 +51,32 @@ def test_a_mark_is_found_by_its_beginning_chosen_on_the_sheet_moved_and_taken_aw
     assert len(list(score_of(server, piece).recurse().getElementsByClass(dynamics.Crescendo))) == 1
 
 
+def test_enter_takes_what_is_highlighted_however_fast_it_comes(page: Page) -> None:
+    begin(page, "Fast")
+    press(page, "Backquote")
+    quarters(page, "adgk")
+    press(page, "Backquote", "Control+ArrowLeft", "KeyB", "Digit2")
+    page.keyboard.type("cr")
+    press(page, "Enter")
+    expect(page.locator("g.hairpin")).to_have_count(1)
+    says(page, "Crescendo hairpin")
+    press(page, "Digit2")
+    page.get_by_role("combobox", name="mark").fill("cr")
+    options = page.get_by_role("option")
+    expect(options.first).to_have_text("crescendo hairpin")
+    expect(options.first.locator("svg")).to_be_visible()
+    expect(options.nth(1)).to_contain_text("the word, in place of a hairpin")
+
+
+@pytest.mark.parametrize("wide", [1024, 1100, 1280])
+def test_nothing_of_the_header_lies_off_the_screen(page: Page, wide: int) -> None:
+    begin(page, "A piece with a rather long title that goes on")
+    page.set_viewport_size({"width": wide, "height": 768})
+    for button in page.get_by_role("banner").get_by_role("button").all():
+        box = button.bounding_box()
+        assert box is None or box["x"] + box["width"] <= wide
+
+
 TOP_OF_CURVE = """e => { const c = e.querySelector('path'), p = c.getPointAtLength(c.getTotalLength() / 4).matrixTransform(c.getScreenCTM()); return [p.x, p.y] }"""
 
 

@@ -39,13 +39,13 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
   const kept = keptWords(link, trouble || gone, unkept, unwritten)
   if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
   return (
-    <header className="flex min-h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5 max-lg:flex-wrap max-lg:gap-x-3 max-lg:gap-y-1.5 max-lg:py-1.5">
+    <header className="flex min-h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5 max-xl:flex-wrap max-xl:gap-x-2.5 max-xl:gap-y-1.5 max-xl:px-4 max-xl:py-1.5">
       <a href="/" onClick={(e) => { e.preventDefault(); onShelf() }} className="font-serif text-2xl italic" title="Back to the shelf">
         <span className="text-vermilion">D</span>uctus
       </a>
       <span className="min-w-24 max-w-56 truncate font-serif text-xl">{state.facts.title || 'Untitled'}</span>
       <span className={`near-only max-w-64 min-w-0 truncate text-sm text-faint ${kept === WELL ? 'max-xl:hidden' : 'max-lg:hidden'}`} data-testid="kept" title={unwritten ? 'What you played is held here and written where it was meant as soon as Ductus answers' : undefined}>{kept}</span>
-      <div className="mx-auto flex items-center gap-3">
+      <div className="mx-auto flex items-center gap-3 max-xl:gap-2">
         <button type="button" onClick={togglePlaying} title={hint('play')} aria-label={playing ? 'Stop' : 'Play'}
           className="flex h-8 w-8 shrink-0 items-center justify-center rounded-full border border-rule bg-paper">
           <svg viewBox="0 0 12 12" className="h-3 w-3" fill="currentColor" aria-hidden>{playing ? <path d="M2 2h8v8H2z" /> : <path d="M2 1l9 5-9 5z" />}</svg>
@@ -58,7 +58,7 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
             {recording ? 'Stop recording' : 'Record'}
           </button>
         )}
-        <span className="text-[0.95rem] font-medium whitespace-nowrap" data-testid="position">{pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat {pen.beat}</span>
+        <span className="truncate text-[0.95rem] font-medium max-xl:max-w-40" data-testid="position">{pen.bar_number ? `bar ${pen.bar_number}` : 'pick-up'} · beat {pen.beat}</span>
         <span className="near-only text-[0.95rem] whitespace-nowrap" title={`${state.beat_dots ? 'dotted ' : ''}${state.beat_base} = ${state.beats_per_minute}`}><Beat base={state.beat_base} dots={state.beat_dots} /> = {Math.round(state.beats_per_minute * 10) / 10}</span>
       </div>
       <button type="button" aria-pressed={pen.down} title={hint('pen')} onClick={() => give({ name: 'pen' })} data-testid="pen-state"
@@ -172,7 +172,7 @@ function Hearing() {
     <DropdownMenu.Root modal={false} onOpenChange={(open) => { if (open) { void load(); void lookForDevices() } }}>
       <DropdownMenu.Trigger className="flex max-w-56 items-center gap-2 text-[0.95rem]" data-testid="hearing">
         <span aria-hidden className="h-2.5 w-2.5 shrink-0 rounded-full bg-verdigris ring-3 ring-verdigris/20" />
-        <span className="truncate"><span className="near-only">Hearing </span><b className="font-medium">{name}</b></span>
+        <span className="truncate"><span className="near-only max-xl:hidden">Hearing </span><b className="font-medium">{name}</b></span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu max-w-96" align="end" sideOffset={10}>

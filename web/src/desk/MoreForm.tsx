@@ -34,7 +34,7 @@ export function MoreForm({ pen }: { pen: Pen }) {
         <Buttons label="Keys go" now={pen.hands} of={[['one', 'into one staff'], ['reach', 'to both by reach'], ['split', `split at ${pen.split === 60 ? 'middle C' : `key ${pen.split}`}`]]}
           give={(hands) => ({ name: 'hands', hands })} />
       )}
-      <button type="button" className="quiet-button self-start" onClick={() => give({ name: 'brushed' })}>keys brushed before a note are grace notes, or notes of the chord</button>
+      <button type="button" className="quiet-button self-start text-left whitespace-normal!" onClick={() => give({ name: 'brushed' })}>keys brushed before a note are grace notes, or notes of the chord</button>
       <button type="button" className="quiet-button self-start" aria-pressed={!pen.advances} onClick={() => give({ name: 'advances' })}>
         {pen.advances ? 'let the pen stay after a step' : 'let the pen move on'}
       </button>

@@ -2,7 +2,7 @@
  * "with ...": one phrase that takes any mark as musicians write it, for the selected notes or at the pen, with suggestions drawn as the mark.
  * Words that begin with "lyrics" at the pen are sung along: a space, a hyphen or an underscore puts the syllable under its note and goes on.
  */
-import { useEffect, useId, useState, type KeyboardEvent } from 'react'
+import { useEffect, useId, useState, type KeyboardEvent, type ReactNode } from 'react'
 import { Popover } from 'radix-ui'
 import { rest } from '../api/rest'
 import type { Suggestion } from '../api/wire'
@@ -60,10 +60,11 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
   const [told, setTold] = useState<{ of: string; marks: readonly Suggestion[] }>({ of: '', marks: [] })
   const found = told.marks
   const [active, setActive] = useState(0)
+  const [entered, setEntered] = useState(false) // Enter came before the suggestions did: it takes the first of them
   useEffect(() => {
     let stale = false
     const wanted = /^lyrics?\b/i.test(text) ? Promise.resolve([]) : rest.marks(text.slice(0, 200))
-    wanted.then((marks) => { if (!stale) { setTold({ of: text, marks }); setActive(0) } }).catch(() => undefined)
+    wanted.catch(() => []).then((marks) => { if (!stale) { setTold({ of: text, marks }); setActive(0) } })
     return () => { stale = true }
   }, [text])
 
@@ -71,15 +72,16 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
     openWith(false)
     giveMark(words)
   }
+  useEffect(() => { if (entered && told.of === text) take(found[0]?.text ?? text) }, [entered, told, text])
   const onKey = (e: KeyboardEvent) => {
     if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
       e.preventDefault()
       setActive((k) => (k + (e.key === 'ArrowDown' ? 1 : found.length - 1)) % Math.max(found.length, 1))
     } else if (e.key === 'Enter') {
       e.preventDefault()
-      const chosen = told.of === text ? found[active] : undefined // a fast hand is not given what it typed before
-      if (chosen && (active > 0 || text)) take(chosen.text)
-      else if (text.trim()) take(text)
+      if (!text.trim() && !active) return
+      if (told.of !== text) return setEntered(true)
+      take(found[active]?.text ?? text)
     }
   }
   return (
@@ -94,7 +96,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
           <li key={s.text} id={`${id}-${k}`} role="option" aria-selected={k === active} onPointerDown={(e) => { e.preventDefault(); take(s.text) }} onPointerEnter={() => setActive(k)}
             className={`menu-item items-center ${k === active ? 'bg-wash' : ''}`}>
             <span>{s.words}</span>
-            <span aria-hidden className="music flex h-7 items-center text-[1.35rem] leading-none">{s.picture || (s.text === 'slur' ? <Slur /> : '')}</span>
+            <span aria-hidden className="music flex h-7 items-center text-[1.35rem] leading-none">{DRAWN[s.words] ?? s.picture}</span>
           </li>
         ))}
       </ul>
@@ -103,7 +105,18 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
   )
 }
 
-const Slur = () => <svg viewBox="0 0 30 10" className="h-3 w-8"><path d="M1 9Q15 -3 29 9Q15 0 1 9" fill="currentColor" /></svg>
+/** What has no letter of its own in the music face, by its words. */
+const line = (path: string, more?: ReactNode) => <svg viewBox="0 0 30 14" className="h-4 w-9" fill="none" stroke="currentColor" strokeWidth={1.2}><path d={path} />{more}</svg>
+const DRAWN: Readonly<Record<string, ReactNode>> = {
+  slur: <svg viewBox="0 0 30 10" className="h-3 w-8"><path d="M1 9Q15 -3 29 9Q15 0 1 9" fill="currentColor" /></svg>,
+  'crescendo hairpin': line('M29 2L2 7L29 12'),
+  'diminuendo hairpin': line('M1 2L28 7L1 12'),
+  'repeat begins': line('M13 1V13', <><path d="M10 1V13" strokeWidth={2.6} /><circle cx={16.5} cy={5} r={1.1} fill="currentColor" /><circle cx={16.5} cy={9} r={1.1} fill="currentColor" /></>),
+  'repeat ends': line('M17 1V13', <><path d="M20 1V13" strokeWidth={2.6} /><circle cx={13.5} cy={5} r={1.1} fill="currentColor" /><circle cx={13.5} cy={9} r={1.1} fill="currentColor" /></>),
+  'cresc.': <i className="font-serif text-base">the word, in place of a hairpin</i>,
+  'dim.': <i className="font-serif text-base">the word, in place of a hairpin</i>,
+  'decresc.': <i className="font-serif text-base">the word, in place of a hairpin</i>,
+}
 
 /** Words typed along the notes. */
 function Singing({ verse, onEnd }: { verse: number; onEnd: () => void }) {

@@ -1,15 +1,17 @@
 /** The tour's line over the line of the desk: what to do next, one gesture at a time. */
 import { memo } from 'react'
-import { endTour, skipStop, startTour, STOPS, useTour } from './tour'
+import { useComputerKeys } from '../input/computerKeys'
+import { endTour, skipStop, startTour, STOPS, useTour, wordsOf } from './tour'
 
 export const TourLine = memo(function TourLine() {
   const at = useTour((s) => s.at)
+  const octave = useComputerKeys((s) => s.octave)
   if (at === null) return null
   const over = at >= STOPS.length
   return (
     <section aria-label="The tour" className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule bg-wash px-5 py-1.5" data-testid="tour">
       <span role="status" className="min-w-0 flex-1">
-        {over ? 'That was the tour: what you wrote stays, and everything else is found with F1. The demo’s pieces and the rehearsal keyboard are there to try the rest.' : <><b className="font-medium text-vermilion">{at + 1} of {STOPS.length}</b> {STOPS[at]!.words}</>}
+        {over ? 'That was the tour: what you wrote stays, and everything else is found with F1. The demo’s pieces and the rehearsal keyboard are there to try the rest.' : <><b className="font-medium text-vermilion">{at + 1} of {STOPS.length}</b> {wordsOf(STOPS[at]!, octave)}</>}
       </span>
       {!over && <button type="button" className="quiet-button" onClick={skipStop}>Skip this</button>}
       <button type="button" className="quiet-button" onClick={endTour}>{over ? 'Close' : 'End the tour'}</button>

@@ -6,7 +6,7 @@ import { useHelp } from '../help/help'
 import { useListening } from '../listening/listening'
 
 export interface Stop {
-  /** What to do, and why. */
+  /** What to do, and why; "{C}" stands for the key that the computer's A plays now. */
   readonly words: string
   /** Has it been done? ``before`` is the desk as it was when the stop began. */
   readonly done: (now: DeskState, before: DeskState) => boolean
@@ -17,7 +17,7 @@ const says = (now: DeskState, before: DeskState, words: RegExp) => now.said !== 
 
 export const STOPS: readonly Stop[] = [
   { words: 'Nothing is written while the pen is up. Put it down: the key ` (left of 1), or a click on “Pen up”.', done: (now) => now.pen?.down === true },
-  { words: 'Play one note: A on the computer is middle C, or use your keyboard. It is written when the key is up.', done: wrote },
+  { words: 'Play one note: A on the computer is {C}, or use your keyboard. It is written when the key is up.', done: wrote },
   { words: 'The line says “each step a quarter”. Make steps finer with ] (or click the word “quarter”).', done: (now, before) => now.pen?.base !== before.pen?.base },
   { words: 'Hold three keys together, A, D and G, and let them go: a chord.', done: (now, before) => wrote(now, before) && / and /.test(now.said) },
   { words: 'Undo it with Ctrl Z. Everything can be undone, back to the beginning.', done: (now, before) => says(now, before, /undone|taken back/i) || (now.pen?.tick ?? 0) < (before.pen?.tick ?? 0) },
@@ -29,6 +29,9 @@ export const STOPS: readonly Stop[] = [
   { words: 'Hear it said: F3 says what sounds at the pen, Shift F3 its voice in this bar.', done: (now, before) => says(now, before, /(Right|Left) hand/) },
   { words: 'All keys are on one page that can be searched: F1.', done: () => useHelp.getState().open },
 ]
+
+/** The words of a stop, true whatever octave the computer's keys play in. */
+export const wordsOf = (stop: Stop, octave: number): string => stop.words.replace('{C}', octave === 4 ? 'middle C' : `C ${octave}`)
 
 interface Tour {
   /** The stop that goes on; null: no tour goes on. */

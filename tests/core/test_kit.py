@@ -11,8 +11,8 @@ import pytest
 from lxml import etree
 from music21.midi.percussion import PercussionMapper
 
-from ductus.core.entry.commands.choices import KitBy, NameDrum, RepeatHeld, WayTo
-from ductus.core.entry.commands.pen import Rest, ReturnToStart
+from ductus.core.entry.commands.choices import KitBy, NameDrum, PulseKey, RepeatHeld, WayTo
+from ductus.core.entry.commands.pen import PenTo, Rest, ReturnToStart
 from ductus.core.entry.events import Command, KeyDown, KeyUp, Wait
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState, StepValue, evolved
@@ -120,6 +120,27 @@ def test_a_key_is_named_by_striking_it_and_forgotten_again() -> None:
     assert [s[2] for s in d.strokes()] == [CRASH]
     d.give(Command(NameDrum()))
     assert d.piece.part("p2").kit == ()
+
+
+@pytest.mark.parametrize("pen_put_down", [False, True])
+def test_a_pad_is_named_with_the_pen_up_and_never_written_instead(pen_put_down: bool) -> None:
+    d = Drummer()
+    d.give(Command(PenTo(False)))
+    d.give(Command(NameDrum(CRASH)))
+    if pen_put_down:  # between the command and the stroke
+        d.give(Command(PenTo(True)))
+    d.strike(100)
+    assert d.piece.part("p2").kit == ((100, CRASH),)
+    assert not d.piece.notes
+
+
+def test_the_pulse_key_is_named_with_the_pen_up() -> None:
+    d = Drummer()
+    d.give(Command(PenTo(False)))
+    d.give(Command(PulseKey(listen=True)))
+    d.strike(40)
+    assert (d.state.pulse_key, d.state.naming_pulse) == (40, False)
+    assert not d.piece.notes
 
 
 def test_keys_mean_drums_by_their_place_on_the_staff() -> None:

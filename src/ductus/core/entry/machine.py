@@ -27,12 +27,12 @@ def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
     """Return what follows from one event. Raises BadInput only for a command that makes no sense; what a key cannot write is said."""
     if isinstance(event, Command):
         outcome = event.do.run(state, piece, event.time_us)
+    elif state.naming_pulse and isinstance(event, KeyDown):  # with the pen up, too: naming writes nothing
+        return PulseKey(event.key).run(state, piece, event.time_us)
+    elif state.naming_drum is not None and isinstance(event, KeyDown) and piece.part(state.part).percussion:
+        return NameDrum(state.naming_drum, event.key).run(state, piece, event.time_us)
     elif not state.down:
         return Outcome(state)
-    elif state.naming_pulse and isinstance(event, KeyDown):
-        return PulseKey(event.key).run(state, piece, event.time_us)
-    elif state.naming_drum is not None and isinstance(event, KeyDown):
-        return NameDrum(state.naming_drum, event.key).run(state, piece, event.time_us)
     elif state.naming_chord and isinstance(event, KeyDown | KeyUp):
         outcome = chord_named(state, event, piece)
     elif state.grace and isinstance(event, KeyDown) and event.key != state.pulse_key:

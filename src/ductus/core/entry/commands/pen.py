@@ -43,7 +43,8 @@ class PenTo(EntryCommand):
         down = not state.down if self.down is None else self.down
         finished = finished_first(state, piece) if not down else Outcome(state)
         left = dropped_words(piece, finished.state)
-        state = finished.state.fresh()
+        named = finished.state  # a key or pad that is being named goes on to be: it is never written instead
+        state = evolved(named.fresh(), naming_pulse=named.naming_pulse, naming_drum=named.naming_drum)
         if down:
             state = evolved(state, pass_start=state.tick, way_start=state.tick)
         state = evolved(state, down=down)

@@ -11,7 +11,7 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.app.sheet import PageSize
 from ductus.core.entry.commands.marking import WithHere
-from ductus.core.entry.commands.pen import PenTo, PlacePen
+from ductus.core.entry.commands.pen import OtherStaff, PenTo, PlacePen
 from ductus.core.score.frame.bars import InsertBars
 from ductus.core.score.frame.meters import MeterFrom
 from ductus.core.score.frame.parts import RemovePart
@@ -33,12 +33,12 @@ def test_one_part_shown_alone_takes_the_pen_and_the_others_are_drawn_again_when_
     assert at.latest(m.PenFact).part == "p1"
     assert at.said == "Only Singer is shown; the pen is there"
     assert [p.shown for p in at.latest(m.StateFact).parts] == [True, False]
-    assert list(at.desk.sheet.piece.parts) == ["p1"]
+    assert list(at.desk.sheet_for(at.session.view).piece.parts) == ["p1"]
     at.give(PenTo(True)).press(60)
-    assert list(at.desk.sheet.piece.parts) == ["p1"]
+    assert list(at.desk.sheet_for(at.session.view).piece.parts) == ["p1"]
     assert len(at.desk.piece.parts) == 2
     at.tell(m.ShowParts())
-    assert len(at.desk.sheet.piece.parts) == 2
+    assert len(at.desk.sheet_for(at.session.view).piece.parts) == 2
 
 
 def test_one_staff_is_shown_alone_takes_the_pen_and_the_other_keeps_its_notes(library: Library) -> None:
@@ -46,7 +46,7 @@ def test_one_staff_is_shown_alone_takes_the_pen_and_the_other_keeps_its_notes(li
     at.tell(m.ShowParts(("p1",), 2))
     assert at.said == "Only Piano, lower staff, is shown; the pen is there"
     assert at.latest(m.PenFact).staff == 2
-    page = at.desk.sheet.piece
+    page = at.desk.sheet_for(at.session.view).piece
     xml = etree.fromstring(write_musicxml(page, Window(0, 3)))
     drawn = {n.get("id").split("_")[0] for n in xml.iter("note") if n.find("rest") is None}
     assert drawn == {n.id for n in at.desk.piece.notes.values() if n.staff == 2}
@@ -55,8 +55,8 @@ def test_one_staff_is_shown_alone_takes_the_pen_and_the_other_keeps_its_notes(li
     assert [s.get("tempo") for s in xml.iter("sound") if s.get("tempo")]  # the tempo stands over the staff that is left
     at.give(PenTo(True)).press(48)
     at.tell(m.ShowParts())
-    assert at.desk.sheet.staff == 0
-    assert {n.staff for n in at.desk.sheet.piece.notes.values()} == {1, 2}
+    assert at.session.view.staff == 0
+    assert {n.staff for n in at.desk.sheet_for(at.session.view).piece.notes.values()} == {1, 2}
 
 
 def test_a_part_that_holds_the_pen_is_removed_and_the_pen_finds_another(library: Library) -> None:
@@ -153,7 +153,7 @@ def test_the_sheet_on_pages_has_the_bars_and_the_pages_of_print(library: Library
     while (fact := at.session.engraved()) is not None:
         at.session.known.add(fact.key)
         leaves = fact.leaves
-    sheet = at.desk.sheet
+    sheet = at.desk.sheet_for(at.session.view)
     assert leaves == sheet.leaves()
     pages = [
         sorted({int(b) for b in re.findall(r'id="b(\d+)-[^"]*" class="measure', page)})
@@ -169,3 +169,29 @@ def test_the_sheet_on_pages_has_the_bars_and_the_pages_of_print(library: Library
     assert at.latest(m.SheetFact).size == size
     at.tell(m.LayOut(""))
     assert at.latest(m.SheetFact).leaves == ()
+
+
+def test_each_window_has_parts_and_pages_of_its_own_and_both_see_what_is_written(library: Library) -> None:
+    piece = library.add(new_piece("singer and keys"))
+    one, two = Sitter(library, piece), Sitter(library, piece)
+    one.tell(m.ShowParts(("p1",))).tell(m.LayOut("a4"))
+    assert [p.shown for p in one.latest(m.StateFact).parts] == [True, False]
+    state, sheet = two.session.own_facts()
+    assert isinstance(state, m.StateFact)
+    assert isinstance(sheet, m.SheetFact)
+    assert [p.shown for p in state.parts] == [True, True]
+    assert (sheet.size, one.latest(m.SheetFact).size) == ("", "a4")
+    one.give(PenTo(True)).press(60)
+    (note,) = one.piece.notes
+    svg = [s.svg for s in (one.session.engraved(), two.session.engraved()) if s is not None]
+    assert all(note in drawn for drawn in svg)
+    assert svg[1].count('class="staff') > svg[0].count('class="staff')
+
+
+def test_the_pen_stays_in_the_staff_that_is_shown_alone(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).tell(m.ShowParts(("p1",), 2)).give(PenTo(True))
+    at.give(OtherStaff())
+    assert at.latest(m.PenFact).staff == 2
+    assert at.said == "Only this staff is shown: the pen stays in it"
+    at.tell(m.ShowParts()).give(OtherStaff())
+    assert at.latest(m.PenFact).staff == 1

@@ -16,6 +16,7 @@ from typing import Any, Protocol, TypeVar
 
 from ductus.app.row_writer import RowWriter
 from ductus.app.sheet import Order, PageSize, Sheet, SystemView
+from ductus.app.sheets import Sheets, View
 from ductus.app.steps import Step, Steps, step_of, taken_back
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import Heard, Take
@@ -52,7 +53,12 @@ class History:
 
 
 class Watcher(Protocol):
-    """Somebody at a desk who is told of each change."""
+    """Somebody at a desk, with a view of the sheet, who is told of each change."""
+
+    @property
+    def view(self) -> View:
+        """How it shows the sheet."""
+        ...
 
     def seen(self, step: Step) -> None:
         """A change was made. Called under the lock."""
@@ -91,7 +97,7 @@ class Desk:
             large = pieces.latest_large(connection, self.piece_id)
         self.piece, self.history, self.last_place, self._steps = piece, history, last_place, Steps()
         self.takes: tuple[takes.TakeRow, ...] = rows
-        self.sheet = Sheet(piece, self._engraver)
+        self._sheets = Sheets(piece, self._engraver)
         if large is not None:
             later = threading.Timer(LOOK_BACK_S, self._look_back, (*large, piece, history.revision))
             later.daemon = True
@@ -107,9 +113,7 @@ class Desk:
     def reload(self) -> None:
         """Load the piece anew from the disk. Raises NotThere, NotKept."""
         with self.lock:
-            size = self.sheet.size
             self._load()
-            self.sheet.lay_on(size)
 
     def _standing(self, connection: sqlite3.Connection) -> History:
         standing = pieces.standing(connection, self.piece_id)
@@ -165,7 +169,7 @@ class Desk:
     def made_ready(self, change: Change, piece: Piece) -> Step:
         """What a large change makes of the piece, with all that can be worked out before it is written. Needs no lock."""
         step = step_of(change, piece)
-        return step.made_ready(self.sheet.foresee(step.after, step.bars))
+        return step.made_ready(self._sheets.foresee(step.after, step.bars))
 
     def go(self, step: Step, base: int | None = None) -> bool:
         """Write a change that was worked out on the piece as it is; otherwise as ``apply``. Called under the lock."""
@@ -178,14 +182,17 @@ class Desk:
         self._steps.put(written.position, step)
         return self._take_over(step)
 
-    def show_parts(self, wanted: tuple[str, ...], staff: int = 0) -> Part | None:
-        """Draw only these parts (none: all), of one alone only a staff (0: both); returns the one that is shown alone. Called under the lock."""
+    def view_of(self, wanted: tuple[str, ...], staff: int, size: PageSize) -> tuple[View, Part | None]:
+        """A view of only these parts (none: all), of one alone only a staff (0: both); and the part that it shows alone. Called under the lock."""
         parts = self.piece.parts
         shown = [parts[i] for i in wanted if i in parts] or list(parts.values())
-        self.sheet.hidden = frozenset(parts) - {p.id for p in shown}
-        self.sheet.staff = staff if len(shown) == 1 and staff <= len(shown[0].clefs) and len(shown[0].clefs) > 1 else 0
-        self.sheet.update(self.piece, set(), True, self.sheet.bars_asked)
-        return shown[0] if len(shown) == 1 and (len(parts) > 1 or self.sheet.staff) else None
+        one = staff if len(shown) == 1 and staff <= len(shown[0].clefs) and len(shown[0].clefs) > 1 else 0
+        view = View(frozenset(parts) - {p.id for p in shown}, one, size)
+        return view, shown[0] if len(shown) == 1 and (len(parts) > 1 or one) else None
+
+    def sheet_for(self, view: View) -> Sheet:
+        """The sheet as a window shows it. Called under the lock."""
+        return self._sheets.of(view, (w.view for w in self.watchers))
 
     def undo(self, base: int | None = None) -> Change | None:
         """Take the latest edit back; None when there is none. Raises Stale, NotThere, NotKept."""
@@ -227,19 +234,19 @@ class Desk:
         for watcher in self.watchers:
             watcher.seen(step)
         previewed, self._previewed, self._preview = self._previewed, set(), None
-        return self.sheet.update(self.piece, step.bars | previewed, step.everything, self.shown_bars, step.widths)
+        return self._sheets.update(self.piece, step.bars | previewed, step.everything, self.shown_bars, step.widths)
 
     def preview(self, piece: Piece, bars: set[int]) -> bool:
         """Show ``piece`` on the sheet without writing it: notes while they are played. ``bars`` are those that differ from what was
         shown last. The next edit, or ``end_preview``, shows the piece itself again. Returns True if the systems were divided anew."""
         self._previewed |= bars
         self._preview = piece
-        return self.sheet.update(piece, bars, False, max(self.shown_bars, piece.bar_count))
+        return self._sheets.update(piece, bars, False, max(self.shown_bars, piece.bar_count))
 
     def end_preview(self) -> bool:
         """Show the piece as it is."""
         bars, self._previewed, self._preview = self._previewed, set(), None
-        return self.sheet.update(self.piece, bars, False, self.shown_bars)
+        return self._sheets.update(self.piece, bars, False, self.shown_bars)
 
     @property
     def shown(self) -> Piece:
@@ -259,35 +266,30 @@ class Desk:
         Returns True if the systems were divided anew."""
         with self.lock:
             bar = self.piece.timeline.bar_at(tick).index + 1
-            if bar <= self.shown_bars and self.sheet.piece.bar_count >= bar:
+            if bar <= self.shown_bars and self._sheets.bars >= bar:
                 return False
             self._reached = bar
-            return self.sheet.update(self.piece, set(), False, bar)
+            return self._sheets.update(self.piece, set(), False, bar)
 
-    def engrave(self, near_bar: int, known: set[str], within: int | None = None) -> SystemView | None:
-        """Engrave the waiting system nearest to a bar; None when all (within so many bars) are up to date. The work is done on a snapshot,
-        without the lock."""
+    def engrave(self, view: View, near_bar: int, known: set[str], within: int | None = None) -> SystemView | None:
+        """Engrave the waiting system of a view that is nearest to a bar; None when all (within so many bars) are up to date. The work is done on a
+        snapshot, without the lock."""
         while True:
             with self.lock:
-                order: Order | None = self.sheet.order(near_bar, known, within)
-                sheet = self.sheet
+                sheet = self.sheet_for(view)
+                order: Order | None = sheet.order(near_bar, known, within)
             if order is None:
                 return None
-            view = sheet.engraved(order)
+            made = sheet.engraved(order)
             with self.lock:
-                placed = self.sheet.taken_over(order, view)
+                placed = sheet.taken_over(order, made)
             if placed is not None:
                 return placed
 
-    def lay_on(self, size: PageSize) -> None:
-        """Lay the sheet on pages of a size (with the bars of print), or ("") on one scroll."""
-        with self.lock:
-            self.sheet.lay_on(size)
-
-    def leaves(self) -> tuple[int, ...]:
+    def leaves(self, view: View) -> tuple[int, ...]:
         """The first system of each page; none on a scroll."""
         with self.lock:
-            return self.sheet.leaves()
+            return self.sheet_for(view).leaves()
 
     def engraved_opening(self, page: Piece, bars: int) -> str:
         """The first bars of another page (how a take would open), as SVG."""

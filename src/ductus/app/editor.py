@@ -14,10 +14,11 @@ from ductus.app.neighbours import Neighbour
 from ductus.app.page import marks_left, page_change
 from ductus.app.proof import Prover
 from ductus.app.sheet import PageSize
+from ductus.app.sheets import View
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted
-from ductus.core.entry.state import EntryState, evolved
+from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.writing import dropped_words
 from ductus.core.score.changes import Change, PenPlace
 from ductus.core.score.records import Note
@@ -25,6 +26,20 @@ from ductus.core.score.selection.base import At
 from ductus.core.score.selection.choosing import Select, select
 from ductus.core.score.selection.copying import Excerpt
 from ductus.core.score.selection.table import edit_notes
+
+
+def within_view(before: EntryState, outcome: Outcome, view: View) -> Outcome:
+    """What follows from an event, with the pen in what the window shows: it does not go where nobody sees it."""
+    there = outcome.state
+    if (
+        (there.part, there.staff) == (before.part, before.staff)
+        or outcome.change
+        or view.shows(there.part, there.staff)
+    ):
+        return outcome
+    if not view.shows(before.part, before.staff):
+        return outcome
+    return Outcome(before, say=f"Only this {'staff' if view.staff else 'part'} is shown: the pen stays in it")
 
 
 class Editor(Neighbour):
@@ -49,8 +64,8 @@ class Editor(Neighbour):
 
     def _show_edit(self) -> None:
         self.desk.reach(self.state.tick)
-        self._tell(state_fact(self.desk, self.state))
-        self._tell(sheet_fact(self.desk))
+        self._tell(state_fact(self.desk, self.state, self.view))
+        self._tell(sheet_fact(self.desk, self.view))
         if self.prover.refresh():
             self._send(self.prover.fact())
 
@@ -78,10 +93,25 @@ class Editor(Neighbour):
             return state
         return evolved(state, part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
 
+    def own(self, fact: m.StateFact | m.SheetFact) -> m.Fact:
+        """What was told to another window, as it is for this one."""
+        if isinstance(fact, m.StateFact):
+            return state_fact(self.desk, self.state, self.view)
+        return sheet_fact(self.desk, self.view)
+
+    def own_facts(self) -> tuple[m.Fact, m.Fact]:
+        """The state and the sheet as this window has them."""
+        return state_fact(self.desk, self.state, self.view), sheet_fact(self.desk, self.view)
+
+    def _show_view(self) -> None:
+        """This window shows the sheet otherwise."""
+        self._send(state_fact(self.desk, self.state, self.view))
+        self._send(sheet_fact(self.desk, self.view))
+
     def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
-        alone = self.desk.show_parts(parts, staff)
-        self._show_edit()
-        staff = self.desk.sheet.staff
+        self.view, alone = self.desk.view_of(parts, staff, self.view.size)
+        self._show_view()
+        staff = self.view.staff
         if alone is not None and (self.state.part != alone.id or staff not in (0, self.state.staff)):
             self._enter(Command(PlacePen(alone.id, staff or 1)))
         words = "All parts are shown" if not parts else "Some parts are shown"
@@ -89,8 +119,8 @@ class Editor(Neighbour):
         self._say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
 
     def _lay_out(self, size: PageSize) -> None:
-        self.desk.lay_on(size)
-        self._tell(sheet_fact(self.desk))
+        self.view = replace(self.view, size=size)
+        self._show_view()
         self._say(
             "The sheet goes on without pages"
             if not size

@@ -8,6 +8,7 @@ from functools import lru_cache
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.sheet import SystemView
+from ductus.app.sheets import View
 from ductus.core.entry.line import next_key, sentence
 from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
@@ -43,8 +44,8 @@ def head_fact(facts: Facts) -> m.HeadFact:
     )
 
 
-def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
-    """What the header needs, seen from a pen."""
+def state_fact(desk: Desk, state: EntryState, view: View) -> m.StateFact:
+    """What the header needs, seen from a pen in a window."""
     piece, history = desk.piece, desk.history
     tempo = piece.tempo_at(state.tick)
     return m.StateFact(
@@ -59,8 +60,8 @@ def state_fact(desk: Desk, state: EntryState) -> m.StateFact:
                 p.staves,
                 p.clefs,
                 p.programme,
-                p.id not in desk.sheet.hidden,
-                desk.sheet.staff,
+                p.id not in view.hidden,
+                view.staff,
                 p.percussion,
                 p.level,
                 p.pan,
@@ -97,12 +98,13 @@ def selection_fact(timeline: Timeline, ids: tuple[str, ...], notes: Sequence[Not
     return m.SelectionFact(ids, first, last)
 
 
-def sheet_fact(desk: Desk) -> m.SheetFact:
-    """All systems and which of them are up to date."""
+def sheet_fact(desk: Desk, view: View) -> m.SheetFact:
+    """All systems of a view, and which of them are up to date."""
+    sheet = desk.sheet_for(view)
     return m.SheetFact(
-        tuple(m.SystemRef(s.bars.first, s.bars.last, None if s.dirty else s.key) for s in desk.sheet.systems),
-        desk.sheet.size,
-        desk.leaves(),
+        tuple(m.SystemRef(s.bars.first, s.bars.last, None if s.dirty else s.key) for s in sheet.systems),
+        view.size,
+        sheet.leaves(),
     )
 
 

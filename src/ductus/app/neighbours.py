@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from ductus.app.desk import Desk
 from ductus.app.facts import pen_fact
 from ductus.app.outbox import Outbox, Sent
+from ductus.app.sheets import WHOLE
 from ductus.app.steps import Step
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState
@@ -37,6 +38,7 @@ class Neighbour(Outbox):
     def __init__(self, desk: Desk, state: EntryState) -> None:
         super().__init__()
         self.desk, self.state = desk, state
+        self.view = WHOLE
         self._acts = False  # is what goes on its own doing?
         self._news: list[Step] = []  # what others changed since it was told of them
         desk.watchers.add(self)

@@ -9,10 +9,11 @@ from ductus.app import messages as m
 
 @dataclass(frozen=True, slots=True)
 class Sent:
-    """A fact, and whether it is for all browsers at the desk."""
+    """A fact, and whether it is for all browsers at the desk, or (``to``) for the one of a session."""
 
     fact: m.Fact
     everyone: bool = False
+    to: object | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,7 @@ from collections.abc import Callable
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.editing import long_marking, long_question
-from ductus.app.editor import Editor
+from ductus.app.editor import Editor, within_view
 from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.app.habits import habits_json, record_choices_from, with_habits
 from ductus.app.joining import reading_anew
@@ -112,9 +112,9 @@ class Session(Editor):
             let_go = self._let_keys_go() if fresh else ""
             self.desk.reach(self.state.tick)
             self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
-            self._send(state_fact(self.desk, self.state))
+            self._send(state_fact(self.desk, self.state, self.view))
             self._tell_takes(everyone=False)
-            self._send(sheet_fact(self.desk))
+            self._send(sheet_fact(self.desk, self.view))
             self._send(pen_fact(self.desk, self.state))
             self._record_line = None
             self._tell_record_line()
@@ -261,8 +261,8 @@ class Session(Editor):
             self._ask_frame(question)
         except Stale as error:
             self._send(m.Problem(str(error), stale=True))
-            self._send(state_fact(self.desk, self.state))
-            self._send(sheet_fact(self.desk))
+            self._send(state_fact(self.desk, self.state, self.view))
+            self._send(sheet_fact(self.desk, self.view))
         except DuctusError as error:
             self._send(m.Problem(str(error)))
         except Exception as error:
@@ -397,7 +397,7 @@ class Session(Editor):
     def _enter(self, event: Event) -> None:
         """One event of entry. The state is taken over after what it changes is on disk."""
         before = self.state
-        outcome = advance_entry(before, event, self.desk.piece)
+        outcome = within_view(before, advance_entry(before, event, self.desk.piece), self.view)
         if outcome.change:
             self._coming = outcome.state
             try:
@@ -419,7 +419,7 @@ class Session(Editor):
         if outcome.change:
             self._show_edit()
         elif moved and self.desk.reach(self.state.tick):
-            self._tell(sheet_fact(self.desk))
+            self._tell(sheet_fact(self.desk, self.view))
         if self.state != before:
             self._send(pen_fact(self.desk, self.state))
             if self.recorder.choices.on:
@@ -451,7 +451,7 @@ class Session(Editor):
             tick = self.recorder.show()
             if tick is not None:
                 self.near_bar = self.desk.piece.timeline.bar_at(tick).index
-                self._tell(sheet_fact(self.desk))
+                self._tell(sheet_fact(self.desk, self.view))
                 if (bent := self.recorder.bend()) is not None:
                     self._send(bent)
             return self.collect()
@@ -462,7 +462,7 @@ class Session(Editor):
             self.jobs.append(stopped.job)
         else:
             self.desk.end_preview()
-            self._tell(sheet_fact(self.desk))
+            self._tell(sheet_fact(self.desk, self.view))
         self._tell_takes()
         self._send(m.RecordingFact(False, stopped.take))
         self._say(stopped.words, urgent=True)
@@ -528,7 +528,7 @@ class Session(Editor):
                 self._send(pen_fact(self.desk, self.state))
             else:
                 self.desk.end_preview()
-                self._tell(sheet_fact(self.desk))
+                self._tell(sheet_fact(self.desk, self.view))
             self._tell_takes()  # a job may have kept one
             otherwise = self.recorder.changed_since()
             said = f"{change.sentence}; {otherwise}" if otherwise else change.sentence
@@ -539,7 +539,7 @@ class Session(Editor):
         """A job of this session came to nothing."""
         with self.desk.lock:
             self.desk.end_preview()
-            self._tell(sheet_fact(self.desk))
+            self._tell(sheet_fact(self.desk, self.view))
             if isinstance(error, FrameQuestion):
                 self._ask_frame(error)
             else:
@@ -551,8 +551,8 @@ class Session(Editor):
 
     def engraved(self, within: int | None = None) -> m.SystemFact | None:
         """The next system that this browser should see; None when all (within so many bars of the place it looks at) are up to date."""
-        view = self.desk.engrave(self.near_bar, self.known, within)
-        return None if view is None else system_fact(view, self.desk.leaves())
+        view = self.desk.engrave(self.view, self.near_bar, self.known, within)
+        return None if view is None else system_fact(view, self.desk.leaves(self.view))
 
     def keep_habits(self) -> None:
         """Keep how entry is set, if it is another way now. Trouble with the disk is passed over: they are only habits."""

@@ -150,13 +150,6 @@ class Sheet:
         shown = self._parts[3]
         return replace(piece, parts=shown) if len(shown) else piece
 
-    def lay_on(self, size: PageSize) -> None:
-        """Lay the systems on pages of a size, with the bars that they have in print; on one scroll for none."""
-        if size != self.size:
-            self.size, self._paper = size, None
-            self.systems = []
-            self._lay_out()
-
     @property
     def paper(self) -> Paper | None:
         """The pages that it is laid on."""

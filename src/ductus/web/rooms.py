@@ -18,7 +18,6 @@ from fastapi import WebSocket, WebSocketDisconnect
 
 from ductus.app import messages as m
 from ductus.app.desk import DELETED, Desk
-from ductus.app.facts import sheet_fact, state_fact
 from ductus.app.jobs import Job, answered, carry_out
 from ductus.app.journal import Journal
 from ductus.app.outbox import Sent
@@ -170,7 +169,7 @@ class Chair:
     async def told(self, what: Callable[[], Sequence[Sent]]) -> None:
         """Tell the session of something beside its messages, between two of them; what comes of it is sent in that order."""
         async with self._order:
-            self.room.distribute(self, await asyncio.to_thread(what))
+            self.room.distribute(self, await asyncio.to_thread(lambda: self.room.each_its_own(self, what())))
 
     def _tell_saved(self) -> None:
         number = self.session.saved()
@@ -178,7 +177,7 @@ class Chair:
             self.post(m.Saved(number))
 
     def _run(self, what: Callable[[], Sequence[Sent]]) -> list[Sent]:
-        facts = list(what())
+        facts = self.room.each_its_own(self, what())
         if self.session.recorder.live is not None and what != self.session.live_step:
             return facts  # while one plays only what is shown of it is engraved, not each event
         try:
@@ -424,11 +423,7 @@ class Room:
 
         def facts() -> list[tuple[Chair, m.Fact]]:
             with self.desk.lock:
-                return [
-                    (chair, fact)
-                    for chair in self.chairs
-                    for fact in (state_fact(self.desk, chair.session.state), sheet_fact(self.desk))
-                ]
+                return [(chair, fact) for chair in self.chairs for fact in chair.session.own_facts()]
 
         for chair, fact in await asyncio.to_thread(facts):
             chair.post(fact)
@@ -473,13 +468,26 @@ class Room:
         for chair in self.chairs:
             chair.post(fact)
 
+    def each_its_own(self, sender: Chair, facts: Sequence[Sent]) -> list[Sent]:
+        """The facts, with what is seen from a window (its pen, its view of the sheet) as it is for each of them. Called in a thread."""
+        others = [c.session for c in self.chairs if c is not sender]
+        out = []
+        for sent in facts:
+            out.append(sent)
+            if sent.everyone and isinstance(sent.fact, m.StateFact | m.SheetFact):
+                out[-1] = Sent(sent.fact)
+                with self.desk.lock:
+                    out += [Sent(session.own(sent.fact), to=session) for session in others]
+        return out
+
     def distribute(self, sender: Chair, facts: Sequence[Sent]) -> None:
-        """Put facts into the outboxes that they are for. Systems go to those who have the list of systems."""
+        """Put facts into the outboxes that they are for. Systems go to those who have the list of systems, and show them so."""
         for sent in facts:
             text = fact_json(sent.fact)
-            for chair in self.chairs if sent.everyone else [sender]:
+            chairs = self.chairs if sent.everyone else [sender]
+            for chair in chairs if sent.to is None else [c for c in self.chairs if c.session is sent.to]:
                 if isinstance(sent.fact, m.SystemFact):
-                    if not (chair.ready or chair is sender):
+                    if not (chair.ready and chair.session.view == sender.session.view) and chair is not sender:
                         continue
                     chair.session.known.add(sent.fact.key)
                 chair.outbox.put_nowait(text)

@@ -13,9 +13,13 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
+from ductus.app.journal import Entry
 from ductus.app.library import Library
+from ductus.core.performance.takes import Heard
+from ductus.core.score.edits import change_facts
 from ductus.demo.scenario import bends, waltz
 from ductus.demo.shelf import PIECES
+from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
 from ductus.store.packed import Packed, to_file
 from tests.building import random_piece
@@ -149,7 +153,18 @@ def test_fifty_damaged_scores(client: TestClient, seed: int) -> None:
 def test_fifty_damaged_files_of_our_own(client: TestClient, library: Library, seed: int) -> None:
     rng = random.Random(seed)
     plain = to_file([Packed(random_piece(seed, "3/4", 2))])
-    good = [plain, to_file([Packed(waltz()), Packed(bends())]), library.backup() if library.shelf() else plain]
+    desk = library.desk(
+        client.post(
+            "/api/import", files={"file": ("a.mid", write_midi(random_piece(seed, "3/4", 2)), "audio/midi")}
+        ).json()["id"]
+    )
+    for title in ("One", "Two"):
+        desk.apply(change_facts(desk.piece, title=title))
+    heard = Heard(1_700_000_000_000_000, "down", 60, 70)
+    library.journal.hear(Entry(desk.piece_id, ((heard, False),)))
+    library.journal.flush()
+    whole = to_file([library.packed(desk.piece_id, history=True)])
+    good = [plain, to_file([Packed(waltz()), Packed(bends())]), whole, whole]
     came = sum(
         comes_in(client, "a.ductus", changed_archive(rng, rng.choice(good)), ("ductus", seed, k), looked_at=k % 10 == 0)
         for k in range(50)

@@ -6,6 +6,7 @@ docs/file-format.md describes it for those who want to read it with other progra
 from __future__ import annotations
 
 import json
+import math
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -27,6 +28,7 @@ from ductus.store.takes import JOINED, insert_take_as, load_take, pulses_from, p
 
 VERSION = 1
 MEDIA_TYPE = "application/vnd.ductus+zip"
+DIGITS = 17  # of a whole number, with its sign: the library keeps 64 bits
 MAX_BYTES = 1_500_000_000  # a library of 2,000 pieces with their takes has fewer
 MAX_MEMBERS = 200_000
 MAX_MEMBER = 60_000_000  # of one take, or of one piece; read, it takes some ten times as much memory
@@ -140,9 +142,27 @@ def from_file(data: bytes) -> list[Packed]:
             raise BadInput(f"That file of Ductus is damaged ({str(error)[:60]}). {NOTHING}") from error
 
 
+def _whole(text: str) -> int:
+    """A number as the library can keep it. Raises ValueError."""
+    if len(text) > DIGITS:
+        raise ValueError(f"the number {text[:20]}")
+    return int(text)
+
+
+def _finite(text: str) -> float:
+    """A number that is one. Raises ValueError."""
+    if not math.isfinite(found := float(text)):
+        raise ValueError(f"the number {text[:20]}")
+    return found
+
+
+def _parsed(text: str | bytes) -> Any:
+    return json.loads(text, parse_int=_whole, parse_float=_finite, parse_constant=_finite)
+
+
 def _read(archive: Archive, name: str) -> dict[str, Any]:
     try:
-        value = json.loads(archive.read(name))
+        value = _parsed(archive.read(name))
     except (ValueError, RecursionError) as error:
         raise BadInput(f"That file of Ductus is damaged ({name}). {NOTHING}") from error
     if not isinstance(value, dict):
@@ -171,6 +191,10 @@ def _piece_in(archive: Archive, folder: str) -> Packed:
         if [row[0] for row in history] != list(range(1, len(history) + 1)) or not 0 <= position <= len(history):
             raise BadInput(f"The history in that file is not whole. {NOTHING}")
         for row in history:
+            if not all(isinstance(text, str) for text in (row[1], row[2], row[4])) or not isinstance(
+                row[3], str | None
+            ):
+                raise ValueError("a change of its history")
             for both in change_from_json(row[1], row[2], row[3]).rows:
                 for one in filter(None, both):
                     check_typed(one)
@@ -193,7 +217,13 @@ def _heard(row: Sequence[Any]) -> tuple[Any, ...]:
     at_us, kind, key, value, channel, pen_down, became = row
     if kind not in ("down", "up", "control"):
         raise ValueError(f"heard {kind}")
-    return (int(at_us), kind, *(min(max(int(x), 0), 127) for x in (key, value, channel)), int(pen_down), int(became))
+    return (
+        int(at_us),
+        kind,
+        *(min(max(int(x), 0), 127) for x in (key, value, channel)),
+        int(bool(pen_down)),
+        min(max(int(became), 0), 2),
+    )
 
 
 def _take_in(archive: Archive, name: str) -> PackedTake:

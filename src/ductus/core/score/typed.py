@@ -10,6 +10,8 @@ from typing import Any, Literal, Union
 
 from ductus.core.errors import BadInput
 
+LARGEST = 10**17  # numbers beyond are none that a record holds, nor what is no number at all
+
 
 @cache
 def hints_of(kind: Any) -> dict[str, Any]:
@@ -36,7 +38,9 @@ def holds(value: object, hint: Any) -> bool:
     if hint is None or hint is type(None):
         return value is None
     if hint is float:
-        return isinstance(value, int | float)
+        return isinstance(value, int | float) and -LARGEST < value < LARGEST
+    if hint is int:
+        return isinstance(value, int) and -LARGEST < value < LARGEST
     return isinstance(value, hint) and (not is_dataclass(hint) or well_typed(value))
 
 

@@ -16,9 +16,10 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.changes import Draft
 from ductus.core.score.frame.meters import KeyFrom
 from ductus.core.score.layouts import new_piece
+from ductus.core.score.mark_edits import MarksInPlace, NudgeMarks
 from ductus.core.score.marking import marked, where
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note, Syllable
+from ductus.core.score.records import BarSign, Mark, Note, Syllable
 from ductus.core.score.wording import wish_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song, waltz
@@ -235,3 +236,30 @@ def test_a_hairpin_is_drawn_up_to_the_dynamic_that_it_leads_to_and_kept_as_it_wa
         assert (ends < loud) == inside
     pin = next(m for m in piece.marks.values() if m.kind == "hairpin")
     assert pin.end == 7 * QUARTER // 3
+
+
+@pytest.mark.parametrize("kind", ["chord", "octave", "dynamic", "pedal", "text", "section", "segno", "fine"])
+def test_whatever_a_hand_moved_is_drawn_there_and_back_in_its_own_place(engraver: Engraver, kind: str) -> None:
+    """One mark or sign alone, so that nothing else makes the engraving look for what was moved."""
+    text = {"chord": "Cm7", "octave": "8va", "dynamic": "mf", "text": "dolce", "section": "A"}.get(kind, "")
+    spans = {"octave": QUARTER * 2, "pedal": QUARTER * 2}.get(kind, 0)
+    record = (
+        BarSign("m99", kind, 0, text)
+        if kind in ("section", "segno", "fine")
+        else Mark("m99", kind, "p1", 1, 1, 0, spans, text)
+    )
+    piece = random_piece(2, "4/4", 2)
+    page = piece.with_rows([*((k, None) for k in piece.marks.values()), (None, record)])
+
+    def transform(shown: Piece) -> str:
+        group = re.search(r'<g id="m99"[^>]*>', engraver.engrave(shown, SystemRange(0, 1)).svg)
+        assert group
+        found = re.search(r'transform="([^"]*)"', group.group())
+        return found.group(1) if found else ""
+
+    assert transform(page) == ""
+    nudged = NudgeMarks(10, 20).change(page, ["m99"]).apply(page)
+    assert transform(nudged) == "translate(180, -360)"
+    assert b'relative-x="10" relative-y="20"' in write_musicxml(nudged)
+    back = MarksInPlace().change(nudged, ["m99"]).apply(nudged)
+    assert transform(back) == ""

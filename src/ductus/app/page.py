@@ -20,7 +20,8 @@ from ductus.core.score.layouts import felt_beat
 from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
 from ductus.core.score.marks import KINDS
 from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Part, Record
+from ductus.core.score.records import BarSign, Mark, Part, Record
+from ductus.core.score.signs import MOVABLE
 from ductus.core.time.bars import beat_number
 from ductus.core.time.meters import default_groups
 from ductus.core.time.ticks import shown_ticks
@@ -51,8 +52,8 @@ def aloud(piece: Piece, state: EntryState, what: str) -> str:
             return bar_aloud(piece, min(index, piece.bar_count - 1))
         case "voice":
             return voice_aloud(piece, state.line, index)
-        case "column":
-            return column_aloud(piece, state.tick)
+        case "column" | "sounding":
+            return column_aloud(piece, state.tick, sounding=what == "sounding")
     pen = "Pen down" if state.down else "Pen up"
     return f"{pen}. {line_words(state, piece)}"
 
@@ -158,13 +159,14 @@ def marks_fact(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
     if ids and not records:
         raise NotThere("That mark is not on the page any more.")
     marks = [r for r in records if isinstance(r, Mark)]
+    signs = [r for r in records if isinstance(r, BarSign) and r.kind in MOVABLE]
     pairs = any(KINDS[k.kind].pair for k in marks)
     spans = len(marks) == 1 and KINDS[marks[0].kind].spans and not pairs
     return m.MarksFact(
         tuple(r.id for r in records),
         listed([record_words(piece, r) for r in records]),
-        movable=bool(marks) and len(marks) == len(records) and not pairs,
-        moved=any(k.shift != (0, 0) or k.side or k.bend for k in marks),
+        movable=bool(records) and len(marks) + len(signs) == len(records) and not pairs,
+        moved=any(k.shift != (0, 0) or k.side or k.bend for k in marks) or any(s.shift != (0, 0) for s in signs),
         bends=any(k.kind == "slur" for k in marks),
         spans=spans,
         text=mark_words(piece, marks[0]) if len(marks) == 1 and marks[0].text else "",

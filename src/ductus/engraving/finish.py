@@ -128,7 +128,7 @@ def moved(svg: str, piece: Piece) -> str:
     """Marks that a hand moved: right and up by tenths of a staff space."""
 
     def shift(match: re.Match[str]) -> str:
-        mark = piece.marks.get(match.group(1))
+        mark = piece.marks.get(match.group(1)) or piece.signs.get(match.group(1))
         if mark is None or mark.shift == (0, 0):
             return match.group()
         x, y = mark.shift

@@ -173,7 +173,7 @@ def _words(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str
 
 def _harmony(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
     symbol = parse_chord(transposed_chord(mark.text, *scribe.interval))
-    harmony = sub(measure, "harmony", placement=_side(mark, scribe), id=mark.id)
+    harmony = sub(measure, "harmony", placement=_side(mark, scribe), id=mark.id, **_moved(mark))
     if symbol.letter:
         root = sub(harmony, "root")
         sub(root, "root-step", symbol.letter)
@@ -209,7 +209,7 @@ def _named(mark: Mark, which: str) -> dict[str, str]:
     return {"id": mark.id, **_moved(mark)} if which == "start" else {}
 
 
-def _moved(mark: Mark) -> dict[str, str]:
+def _moved(mark: Mark | BarSign) -> dict[str, str]:
     """Where a hand moved it, in tenths."""
     x, y = mark.shift
     return {**({"relative_x": str(x)} if x else {}), **({"relative_y": str(y)} if y else {})}
@@ -269,10 +269,11 @@ def _bar_words(scribe: Scribe, bar: Bar, sign: BarSign) -> None:
                 BAR_SIGNS[sign.kind].shown,
                 id=sign.id,
                 font_weight="bold",
+                **_moved(sign),
                 **({"justify": "right", "halign": "right"} if right else {}),
             )
         else:
-            sub(kind, tag, sign.text if tag == "rehearsal" else None, id=sign.id)
+            sub(kind, tag, sign.text if tag == "rehearsal" else None, id=sign.id, **_moved(sign))
         if sound:
             sub(direction, "sound", **sound)
 

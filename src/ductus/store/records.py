@@ -29,7 +29,7 @@ values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed, :shown)""",
     "clef": """
 insert or replace into clef (piece, id, part, staff, tick, clef) values (:piece, :id, :part, :staff, :tick, :clef)""",
     "sign": """
-insert or replace into bar_sign (piece, id, kind, bar, text, bars) values (:piece, :id, :kind, :bar, :text, :bars)""",
+insert or replace into bar_sign (piece, id, kind, bar, text, bars, dx, dy) values (:piece, :id, :kind, :bar, :text, :bars, :dx, :dy)""",
     "note": """
 insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
   sounds_late, sounds_ticks, articulations, lyric, take, event, crushed, played_late, played_ticks)

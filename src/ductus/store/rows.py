@@ -104,7 +104,7 @@ def to_columns(record: Record) -> Columns:
         case ClefChange():
             return {name: getattr(record, name) for name in CLEF}
         case BarSign():
-            return {name: getattr(record, name) for name in SIGN}
+            return {name: getattr(record, name) for name in SIGN} | {"dx": record.shift[0], "dy": record.shift[1]}
         case Note():
             return note_columns(record)
         case Mark():
@@ -276,7 +276,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
         case "clef":
             return ClefChange(**{name: r[name] for name in CLEF})
         case "sign":
-            return BarSign(**{name: r[name] for name in SIGN})
+            return BarSign(**{name: r[name] for name in SIGN}, shift=(given(r, "dx", 0), given(r, "dy", 0)))
         case "note":
             return note_from(r)
         case "mark":

@@ -34,7 +34,7 @@ const server = (command: EntryCommand) => () => give(command)
 const change = (what: Edit) => () => edit(what)
 const pick = (what: Extract<Selecting, { what: unknown }>['what']) => () => select({ name: 'select', what })
 
-const aloud = (what: 'column' | 'voice' | 'bar' | 'where') => () => readAloud(what)
+const aloud = (what: 'column' | 'sounding' | 'voice' | 'bar' | 'where') => () => readAloud(what)
 
 const VALUE_KEYS = [['whole', 'Digit5'], ['half', 'Digit6'], ['quarter', 'Digit7'], ['eighth', 'Digit8'], ['16th', 'Digit9'], ['32nd', 'Minus']] as const
 
@@ -130,6 +130,7 @@ export const COMMANDS: readonly Command[] = [
   { id: 'swap-doubt', group: 'Reading', label: 'Swap to the next rival; in a proof: take over what was played', keys: ['KeyX'], run: swapDoubt },
   { id: 'accept-doubt', group: 'Reading', label: 'Accept, and go to the next doubt; in a proof: leave the page', keys: ['KeyC'], run: acceptDoubt },
   { id: 'aloud-column', group: 'Reading aloud', label: 'Say all that sounds at the pen', keys: ['F3'], run: aloud('column') },
+  { id: 'aloud-sounding', group: 'Reading aloud', label: 'Say all that sounds at the pen, transposing instruments at sounding pitch', keys: ['Ctrl+Shift+F3'], run: aloud('sounding') },
   { id: 'aloud-voice', group: 'Reading aloud', label: 'Say the voice of the pen in this bar', keys: ['Shift+F3'], run: aloud('voice') },
   { id: 'aloud-bar', group: 'Reading aloud', label: 'Say the whole bar at the pen', keys: ['Alt+F3', 'Ctrl+F3'], run: aloud('bar') },
   { id: 'aloud-where', group: 'Reading aloud', label: 'Say where the pen is and what the next key will do', keys: ['F10'], run: aloud('where') },

@@ -320,7 +320,7 @@ export function clip(what: 'copy' | 'cut' | 'paste'): void {
 export const select = (how: Selecting) => settled(() => send({ type: 'select', do: how, ids: [...useDesk.getState().selection] }))
 
 /** What stands at the pen is said, once what was done before is written. */
-export const readAloud = (what: 'column' | 'voice' | 'bar' | 'where') => settled(() => send({ type: 'aloud', what }))
+export const readAloud = (what: 'column' | 'sounding' | 'voice' | 'bar' | 'where') => settled(() => send({ type: 'aloud', what }))
 
 /** Exactly these notes are selected; the server says which, and knows them. */
 export function choose(ids: Iterable<string>): void {

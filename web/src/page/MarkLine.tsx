@@ -15,7 +15,7 @@ export function MarkLine() {
         <>
           move it <Now act={() => editMarks({ name: 'nudge-marks', up: NUDGE })} command="note-up">up</Now>, <Now act={() => editMarks({ name: 'nudge-marks', up: -NUDGE })} command="note-down">down</Now>,{' '}
           <Now act={() => editMarks({ name: 'nudge-marks', right: -NUDGE })} command="note-earlier">left</Now> or <Tail><Now act={() => editMarks({ name: 'nudge-marks', right: NUDGE })} command="note-later">right</Now></Tail>{' '}
-          <Tail><Now act={() => editMarks({ name: 'flip-marks' })}>to the other side</Now></Tail>{' '}
+          {marks.part && <><Tail><Now act={() => editMarks({ name: 'flip-marks' })}>to the other side</Now></Tail>{' '}</>}
           {marks.bends && <>bent <Now act={() => editMarks({ name: 'bend-slurs', up: NUDGE })} command="octave-up-notes">upwards</Now> or <Tail><Now act={() => editMarks({ name: 'bend-slurs', up: -NUDGE })} command="octave-down-notes">downwards</Now></Tail>{' '}</>}
           {marks.moved && <><Tail><Now act={() => editMarks({ name: 'marks-in-place' })} command="return">back in its own place</Now></Tail>{' '}</>}
         </>

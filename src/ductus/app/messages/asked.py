@@ -118,9 +118,10 @@ class WeighNotes(Message):
 
 @dataclass(frozen=True, slots=True)
 class ReadAloud(Message):
-    """Say what stands at the pen: all that sounds at its place, its voice in this bar, or the whole bar; or where work stands."""
+    """Say what stands at the pen: all that sounds at its place (pitches as written, or as sounding), its voice in this bar, or the whole bar; or where
+    work stands."""
 
-    what: Literal["column", "voice", "bar", "where"]
+    what: Literal["column", "sounding", "voice", "bar", "where"]
     type: Literal["aloud"] = "aloud"
 
 

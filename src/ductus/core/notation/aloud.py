@@ -55,8 +55,13 @@ def voice_aloud(piece: Piece, line: Line, index: int) -> str:
     return f"{capital(name)}: {_voice(piece, part, found[0], _marks(piece, part, index))}."
 
 
-def column_aloud(piece: Piece, tick: int) -> str:
-    """Everything that sounds at a place, from the top of the page down, with what stands there besides."""
+def column_aloud(piece: Piece, tick: int, *, sounding: bool = False) -> str:
+    """Everything that sounds at a place, from the top of the page down, with what stands there besides; pitches as they are written, or ``sounding``."""
+    if sounding:
+        parts = [(part, replace(part, transpose=(0, 0))) for part in piece.ordered_parts() if part.transpose != (0, 0)]
+        if parts:
+            names = listed([part.name for part, _ in parts], MOST)
+            return f"{column_aloud(piece.with_rows(parts), tick)} {names} as sounding."
     bar = piece.timeline.bar_at(tick)
     said = [piece.timeline.place_words(tick)]
     for part in piece.ordered_parts():

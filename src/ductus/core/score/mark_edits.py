@@ -17,7 +17,7 @@ from ductus.core.score.marking import opening, tops
 from ductus.core.score.marks import KINDS, words_of
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import BarSign, ClefChange, KeyChange, Mark, MeterChange, Record, TempoMark
-from ductus.core.score.signs import words_of_sign
+from ductus.core.score.signs import MOVABLE, words_of_sign
 from ductus.core.score.wording import wish_of
 from ductus.core.words import capital, count_words, listed
 
@@ -42,6 +42,21 @@ def marks_named(piece: Piece, ids: Sequence[str], *, by_hand: bool = False) -> l
     if not found:
         raise BadInput("That mark is not on the page any more, or cannot be moved by hand. Nothing was changed.")
     return found
+
+
+def moved_named(piece: Piece, ids: Sequence[str]) -> list[Mark | BarSign]:
+    """What a hand can move among ids: marks, and letters and words that stand at bars. Raises BadInput when there is none."""
+    signs = [s for i in ids if (s := piece.signs.get(i)) is not None and s.kind in MOVABLE]
+    marks = marks_named(piece, ids, by_hand=True) if not signs or any(i in piece.marks for i in ids) else []
+    return [*marks, *signs]
+
+
+def moved_words(piece: Piece, records: Sequence[Mark | BarSign], where: str) -> str:
+    """What was moved, in words."""
+    first = records[0]
+    if isinstance(first, BarSign):
+        return capital(f"{words_of_sign(first.kind, first.text)} {where}")
+    return opening(first.kind, f"{mark_words(piece, first)} {where}")
 
 
 def mark_words(piece: Piece, mark: Mark) -> str:
@@ -115,11 +130,11 @@ class NudgeMarks(MarkEdit):
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
         draft = Draft(piece)
-        marks = marks_named(piece, ids, by_hand=True)
+        marks = moved_named(piece, ids)
         for mark in marks:
             x, y = mark.shift[0] + self.right, mark.shift[1] + self.up
             draft.put(replace(mark, shift=(min(max(x, -2000), 2000), min(max(y, -2000), 2000))))
-        return draft.change(opening(marks[0].kind, f"{mark_words(piece, marks[0])} moved by hand"))
+        return draft.change(moved_words(piece, marks, "moved by hand"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,10 +146,11 @@ class MarksInPlace(MarkEdit):
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
         draft = Draft(piece)
-        marks = marks_named(piece, ids, by_hand=True)
+        marks = moved_named(piece, ids)
         for mark in marks:
-            draft.put(replace(mark, shift=(0, 0), side="", bend=0))
-        return draft.change(opening(marks[0].kind, f"{mark_words(piece, marks[0])} back in its own place"))
+            own = replace(mark, side="", bend=0) if isinstance(mark, Mark) else mark
+            draft.put(replace(own, shift=(0, 0)))
+        return draft.change(moved_words(piece, marks, "back in its own place"))
 
 
 @dataclass(frozen=True, slots=True)

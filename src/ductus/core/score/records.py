@@ -128,13 +128,14 @@ class ClefChange:
 @dataclass(frozen=True, slots=True)
 class BarSign:
     """What stands at a bar for all parts: see ``signs.BAR_SIGNS``. ``bars`` is how many bars an ending reaches over, ``text`` its
-    numbers, the times of a repeat, or the name of a section."""
+    numbers, the times of a repeat, or the name of a section, ``shift`` how far a hand moved it (as of a mark)."""
 
     id: str
     kind: str
     bar: int
     text: str = ""
     bars: int = 1
+    shift: tuple[int, int] = (0, 0)
 
 
 @dataclass(frozen=True, slots=True)

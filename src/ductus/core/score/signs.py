@@ -141,6 +141,7 @@ BAR_SIGNS: dict[str, BarSignKind] = {
     "section": BarSignKind("section"),
 }
 JUMPS = tuple(k for k in BAR_SIGNS if k.startswith(("da-capo", "dal-segno")))
+MOVABLE = frozenset(("section", "segno", "coda", "to-coda", "fine", *JUMPS))  # letters and words, which a hand may move
 LINES = ("repeat-end", "double", "dashed", "final")  # one right bar line at a time
 DIVIDING = ("repeat-start", "repeat-end", "double")  # lines that may stand in the middle of a bar, which is then cut
 

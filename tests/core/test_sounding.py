@@ -147,6 +147,15 @@ def test_what_it_would_do_is_counted() -> None:
     assert change.sentence == "2 of 4 notes move, by 20 ms on average, 30 at most; 2 stay. The writing stays."
 
 
+def test_what_moves_is_counted_from_where_notes_are_now() -> None:
+    """Played on the grid and then set 50 ms behind it, they move back by 50 ms."""
+    piece = shaped(sixteenths(0, 0, 0, 0), QuantizeInPlace(ahead_ms=50))
+    assert late(piece) == [50] * 4
+    back = QuantizeInPlace().change(piece, list(piece.notes.values()), HERE)
+    assert late(back.apply(piece)) == [0] * 4
+    assert back.sentence.startswith("4 of 4 notes move, by 50 ms on average")
+
+
 def test_a_grid_finer_than_the_playing_moves_little_and_says_so() -> None:
     change = edit_notes(sixteenths(0, 0), QuantizeInPlace(grid="32nd"), ["n0", "n1"], HERE)
     assert not change

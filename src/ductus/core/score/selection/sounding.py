@@ -146,7 +146,7 @@ class QuantizeInPlace(Edit):
             on += round(off_ms * 1000 / us_per_tick)
         will = Sounds(on, on + max(length, 1))
         changes = will.on != now.on or will.off != now.off
-        return Move(note, was, will, us_per_tick / 1000, changes)
+        return Move(note, was, now, will, us_per_tick / 1000, changes)
 
     def reaches(self, distance: int) -> bool:
         """Is a note near enough to the grid to be moved?"""
@@ -189,18 +189,19 @@ def grid_of(bar: Bar, step: int, long_short: float) -> list[int]:
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A note, how it was played, how it will sound, milliseconds to a tick there, and whether it will sound otherwise than now."""
+    """A note, how it was played, how it sounds now and how it will, milliseconds to a tick there, and whether it will sound otherwise than now."""
 
     note: Note
     was: Sounds
+    now: Sounds
     will: Sounds
     ms_per_tick: float
     moves: bool
 
     @property
     def ms(self) -> float:
-        """By how much its onset moves, in milliseconds."""
-        return (self.will.on - self.was.on) * self.ms_per_tick
+        """By how much its onset moves from where it is now, in milliseconds."""
+        return (self.will.on - self.now.on) * self.ms_per_tick
 
     def moved(self) -> Note:
         """The note as it will sound; how it was played is kept in it."""
@@ -213,7 +214,7 @@ class Move:
 def moved_words(moves: Sequence[Move]) -> str:
     """How many notes move, and by how much."""
     far = [ms for ms in (abs(m.ms) for m in moves) if ms > UNHEARD_MS]
-    resized = sum(m.will.off - m.will.on != m.was.off - m.was.on for m in moves)
+    resized = sum(m.will.off - m.will.on != m.now.off - m.now.on for m in moves)
     length = f" {count_words(resized, 'note')} {'gets' if resized == 1 else 'get'} another length." if resized else ""
     if not far:
         return f"No onset of {count_words(len(moves), 'note')} moves.{length}"

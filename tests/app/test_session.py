@@ -22,12 +22,13 @@ from ductus.core.entry.commands.choices import (
 from ductus.core.entry.commands.pen import Back, HoldInBars, OtherStaff, PenTo, Rest, ReturnToStart, ToVoice, TypedPlace
 from ductus.core.entry.commands.values import Dot, FixVelocity, SoundLate, StepBase, TupletOf
 from ductus.core.score.layouts import new_piece
-from ductus.core.score.records import Mark
+from ductus.core.score.records import Mark, MeterChange
 from ductus.core.score.selection.base import Question
 from ductus.core.score.selection.choosing import Select, SelectByPitch, SelectLast
-from ductus.core.score.selection.copying import Repeat
 from ductus.core.score.selection.pitches import Octave
 from ductus.core.score.selection.places import Delete, MoveToVoice
+from ductus.core.score.selection.repeating import Repeat
+from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import waltz
 from tests.app.driving import EPOCH_US, Sitter
@@ -398,3 +399,16 @@ def test_who_changes_bars_where_another_window_works_is_told_of_there(library: L
     assert not one.session.has_news  # its own doing is no news
     two.press(65)
     assert one.session.has_news
+
+
+def test_bars_that_are_repeated_into_another_meter_get_bars_of_their_own_if_wanted(library: Library) -> None:
+    piece = new_piece(meter=Meter(3, 4)).with_rows([(None, MeterChange("m9", 1, Meter(4, 4)))])
+    at = Sitter(library, library.add(piece)).give(PenTo(True)).press(60).press(62).press(64).press(65)
+    first = [i for i, n in at.piece.notes.items() if n.tick < 3 * QUARTER]
+    at.edit(Repeat(), first)
+    asked = at.latest(m.Ask)
+    assert "Bar 2 has another meter than these bars" in asked.message
+    assert len(at.piece.notes) == 4
+    at.tell(m.EditFrame(at.desk.history.revision, asked.do))  # type: ignore[arg-type]
+    assert [(n, k) for n, _, k in at.notes()] == [(0, 60), (1, 62), (2, 64), (3, 60), (4, 62), (5, 64), (6, 65)]
+    assert [str(at.piece.timeline.bar(k).meter) for k in range(3)] == ["3/4", "3/4", "4/4"]

@@ -19,7 +19,7 @@ from ductus.core.score.piece import Piece, records_of
 from ductus.core.score.records import Mark, Part
 from ductus.core.score.selection.base import At, Edit, Question
 from ductus.core.score.selection.choosing import Select, SelectByPitch, SelectLast, select
-from ductus.core.score.selection.copying import Repeat, excerpt_of, paste
+from ductus.core.score.selection.copying import excerpt_of, paste
 from ductus.core.score.selection.lengths import (
     CorrectValue,
     EndAt,
@@ -33,6 +33,7 @@ from ductus.core.score.selection.lengths import (
 )
 from ductus.core.score.selection.pitches import Octave, Respell, StaffSteps, Transpose, Velocity
 from ductus.core.score.selection.places import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
+from ductus.core.score.selection.repeating import Repeat
 from ductus.core.score.selection.table import EDITS, edit_notes
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue, Tuplet

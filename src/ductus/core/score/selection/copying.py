@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Annotated, Literal
-
-from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change, Draft, Line
@@ -14,8 +11,7 @@ from ductus.core.score.edits import clear_brackets, clear_span
 from ductus.core.score.marks import marks_with
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Mark, Note
-from ductus.core.score.selection.base import At, Edit, Question
-from ductus.core.time.bars import MAX_BAR
+from ductus.core.score.selection.base import At
 from ductus.core.words import count_words
 
 MOST_COPIED = 2_000  # notes that one repetition may write
@@ -101,42 +97,3 @@ def paste(piece: Piece, excerpt: Excerpt, at: At) -> Change:
         clear_brackets(draft, target, at.tick, length)
     put_copies(draft, excerpt, place, at.tick - start)
     return draft.change(f"{count_words(len(excerpt.notes), 'note')} pasted at {piece.timeline.place_words(at.tick)}")
-
-
-@dataclass(frozen=True, slots=True)
-class Repeat(Edit):
-    """Repeat the whole bars that hold the notes, behind them; only the voices of the notes. Where something is written there, it asks
-    first; ``replacing`` is the answer yes."""
-
-    times: Annotated[int, Ge(1), Le(200)] = 1
-    replacing: bool = False
-    name: Literal["repeat"] = "repeat"
-
-    def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
-        """See Edit."""
-        first = piece.timeline.bar_at(min(n.tick for n in notes))
-        last = piece.timeline.bar_at(max(n.end for n in notes) - 1)
-        length = last.end - first.start
-        stop = last.end + length * self.times
-        if piece.timeline.bar_at(stop - 1).index > MAX_BAR:
-            raise BadInput(f"That would go past bar {MAX_BAR:,}; repeat it fewer times. Nothing was changed.")
-        lines = sorted({n.line for n in notes})
-        there = [n for line in lines for n in piece.line_between(line, last.end, stop) if n.tick >= last.end]
-        if there and not self.replacing:
-            words = f"{count_words(len(there), 'note')} of the same voices stand where the repetition would go."
-            raise Question(f"{words} Nothing was changed.", "Replace them", replace(self, replacing=True))
-        draft = Draft(piece)
-        for line in lines:
-            clear_span(draft, line, last.end, stop)
-            clear_brackets(draft, line, last.end, stop - last.end)
-        source = [n for line in lines for n in piece.line_between(line, first.start, last.end) if n.tick >= first.start]
-        if len(source) * self.times > MOST_COPIED:
-            many = f"{len(source) * self.times:,} notes at once"
-            raise BadInput(f"That would write {many}; repeat it fewer times. Nothing was changed.")
-        copied = excerpt_of(piece, [replace(n, ticks=min(n.ticks, last.end - n.tick)) for n in source])
-        for k in range(1, self.times + 1):
-            put_copies(draft, copied, {line: line for line in lines}, k * length)
-        bars = count_words(last.index - first.index + 1, "bar")
-        say = f"{bars} repeated {count_words(self.times, 'time')}"
-        say += f", {count_words(len(there), 'note')} replaced" if there else ""
-        return draft.change(say)

@@ -8,7 +8,6 @@ from ductus.core.errors import BadInput
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.base import At, Edit
-from ductus.core.score.selection.copying import Repeat
 from ductus.core.score.selection.lengths import (
     CorrectValue,
     EndAt,
@@ -31,6 +30,7 @@ from ductus.core.score.selection.pitches import (
     Velocity,
 )
 from ductus.core.score.selection.places import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
+from ductus.core.score.selection.repeating import Repeat
 from ductus.core.score.selection.sounding import (
     AccentVelocity,
     DrawVelocity,

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import pytest
 
+from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.app.shown import strip_of
-from ductus.core.reading.choosing_beats import ReadBar, ReadMeter, ReadPin, ReadUnpinned
+from ductus.core.reading.choosing_beats import ReadBar, ReadMeter, ReadPin, ReadSize, ReadUnpinned
 from ductus.core.recording.choices import RecordPolicy
 from ductus.core.score.layouts import new_piece
 from ductus.core.time.meters import Meter
@@ -148,3 +149,18 @@ def test_beside_other_music_a_take_changes_no_meter(clicked: Sitter) -> None:
     clicked.read(ReadBar(third[1], min(b[0] for b in beats if b[0] > third[0])), reading=reading.id)
     assert "Other music" in clicked.problems[-1]
     assert meters(clicked) == [(0, "3/4")]
+
+
+def test_a_take_in_doubled_values_has_its_last_chord_doubled_too(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece(bpm=90))).record(qpm=90.0, count_in=1)
+    beat = 60_000_000 // 90
+    events = []
+    for k in range(16):
+        events += [((4 + k) * beat, "down", 60 + k % 5, 70), ((4 + k) * beat + beat * 9 // 10, "up", 60 + k % 5, 0)]
+    for key in (48, 60, 64):
+        events += [(20 * beat, "down", key, 70), (20 * beat + beat * 39 // 10, "up", key, 0)]
+    at.hear(*sorted(events))
+    at.tell(m.StopRecording(25 * beat))
+    for size, length in ((1, 8), (0, 4), (-1, 2)):
+        at.read(ReadSize(size))
+        assert {ticks for _, ticks, _ in at.notes()[-3:]} == {length}

@@ -9,6 +9,7 @@ changed on the page by hand counts as decided (``pins_from_page``): reading agai
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import astuple, dataclass, field, fields, replace
 from functools import lru_cache
@@ -25,7 +26,12 @@ from ductus.core.score.records import Note
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap
+from ductus.core.time.ticks import QUARTER
 
+HELD_ON, HELD_LENGTHS = (
+    1.3,
+    tuple(QUARTER * n for n in (4, 6, 8, 12, 16)),
+)  # how much longer than written it sounded; doubled values
 NEIGHBOURS = 200  # notes on each side that are read with a passage: they tell the hands, the player and the style
 
 
@@ -257,6 +263,8 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     decided = frozenset(ornaments.items())
     found_open = _written(take, pulses, settings, centred, decided, _key_of(none))
     result = _written(take, pulses, settings, centred, decided, _key_of(pins))
+    if choices.size > 0:
+        found_open, result = held_on(found_open, none), held_on(result, pins)
     for passage in choices.passages:
         own = replace(passage.settings, meter=meter, key=found_open.key)
         decided = frozenset(found_open.signs.items())
@@ -272,6 +280,19 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
         doubts += [d for d in fresh_open.doubts if set(d.events) <= passage.events]
         found_open = replace(found_open, doubts=tuple(sorted(doubts, key=lambda d: d.tick)))
     return ChosenReading(found_open, result)
+
+
+def held_on(result: ReadingResult, pins: Pins) -> ReadingResult:
+    """A reading in doubled values, its last notes as long as they sounded: no usual value is so long, and no onset follows that would say it."""
+    last = max(n.tick for n in result.notes)
+
+    def held(n: ReadNote) -> ReadNote:
+        sounded = n.played[1] if n.played else 0
+        if n.tick < last or n.event in pins.values or sounded < HELD_ON * n.ticks:
+            return n
+        return replace(n, ticks=min(HELD_LENGTHS, key=lambda ticks: abs(math.log(sounded / (0.95 * ticks)))))
+
+    return replace(result, notes=tuple(map(held, result.notes)))
 
 
 def part_around(take: Take, events: Collection[int]) -> tuple[int, int]:

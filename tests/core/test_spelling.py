@@ -119,3 +119,20 @@ def test_scores_entered_at_the_pen_are_spelled_as_printed(place: int) -> None:
     wrong, total = otherwise_spelled(score)
     assert total > 50
     assert wrong <= max(0.03 * total, 1)
+
+
+@pytest.mark.parametrize("fifths", range(-7, 8))
+@pytest.mark.parametrize("mode", ["major", "minor"])
+def test_in_a_chromatic_scale_tones_of_the_key_keep_their_names_and_others_rise_as_sharps(
+    fifths: int, mode: str
+) -> None:
+    """Common practice, as of any handbook of theory: B flat major rises B flat, B, C, C sharp, D, E flat ..., never B sharp or E sharp."""
+    tonic = 60 + 7 * (fifths + 3 * (mode == "minor")) % 12
+    for keys in (range(tonic, tonic + 13), range(tonic + 12, tonic - 1, -1)):
+        piece, _ = stepped([[k] for k in keys], fifths, mode)
+        for note in piece.notes.values():
+            off = note.pitch.fifths - fifths
+            of_key = any((7 * (fifths + k) - note.pitch.midi) % 12 == 0 for k in range(-1, 6))
+            assert (-1 <= off <= 5) == of_key, str(note.pitch)
+            if not of_key:
+                assert (6 <= off <= 10) if keys.step > 0 else (-6 <= off <= 6), str(note.pitch)

@@ -33,6 +33,8 @@ NEAR_WEIGHT, HOME_WEIGHT = (
 MIDDLE = 2  # the middle of a major scale lies two fifths above its tonic
 SEMITONE = 5  # fifths down from a sharp to the letter above it, up from a flat to the letter below
 PASSING = 2.0  # nats for the letter that a chromatic line leaves by: sharp rising, flat falling (common practice)
+LOWERED_FIFTH = -6  # from the signature; falling lines take the raised fourth as well (common practice)
+KEPT = 8.0  # nats for a tone of the key in such a line, which keeps its name (common practice)
 FAR = 6  # fifths from where the names around lie
 
 
@@ -243,8 +245,15 @@ def worth(name: int, told: Clues) -> float:
         total += table["in_bar"][told.in_bar != name]
     if told.in_voice is not None:
         total += table["in_voice"][told.in_voice != name]
-    if told.passing and told.after is not None and name - told.after == SEMITONE * told.passing:
-        total += PASSING
+    if told.passing:
+        if is_of_key(name, told.fifths):
+            total += KEPT
+        elif (
+            name - told.fifths != LOWERED_FIFTH
+            and told.after is not None
+            and name - told.after == SEMITONE * told.passing
+        ):
+            total += PASSING
     off = name - told.centre
     above, below, square, far = table["centre"]
     total += above * off / 5 if off > 0 else below * -off / 5

@@ -44,7 +44,7 @@ def at_bar_12(page: Page) -> None:
 def crane_taken(page: Page) -> None:
     """The rehearsal keyboard has played the crane's dance to a click, and it stands on a page of its own."""
     page.clock.install()
-    begin(page, "Crane, from the keys")
+    begin(page, "Crane, from the keys", bpm=84)
     to_record(page)
     rehearse(page, CRANE)
     play_through(page)
@@ -117,7 +117,7 @@ def desk_reading(page: Page) -> None:
 
 def desk_record(page: Page) -> None:
     page.clock.install()
-    begin(page, "Crane, from the keys")
+    begin(page, "Crane, from the keys", bpm=84)
     to_record(page)
     rehearse(page, CRANE)
     play_until(page, page.locator(".system g.note[id^='live']").nth(12), 11_000)

@@ -7,6 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
 from tests.ui.desk import open_piece, press
+from tests.ui.test_page import at_bar
 
 OVER = """() => {
   const words = [...document.querySelectorAll('.system :is(g.tempo, g.dir, g.harm, g.dynam, g.syl, g.reh)')].map((e) => [e.textContent, e.getBoundingClientRect()])
@@ -19,8 +20,8 @@ OVER = """() => {
 @pytest.mark.parametrize("title", ["Keeper’s Song", "Lock Gate Waltz"])
 def test_the_pen_lies_over_no_words_at_any_place_of_a_piece(page: Page, server: Server, title: str) -> None:
     open_piece(page, title)
-    press(page, "Escape", "Home")
-    expect(page.get_by_role("banner")).to_contain_text("bar 1 · beat 1")
+    press(page, "Escape")
+    at_bar(page, 1)
     label, seen, drawn = page.get_by_test_id("pen-label"), set(), 0
     for _ in range(40):
         place = page.get_by_role("banner").inner_text()

@@ -27,8 +27,8 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadSettings
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.pipeline import read
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.selection.pitches import ByInterval
 from ductus.core.time.meters import parse_meter

@@ -26,7 +26,7 @@ from ductus.app.readings import reading_otherwise
 from ductus.app.shown import all_shown, strip_of
 from ductus.core.performance.delay import find_delay
 from ductus.core.playback.click import delay_clicks
-from ductus.core.reading.choosing_beats import ReadBar
+from ductus.core.reading.review.beat_options import ReadBar
 from ductus.demo.keyboard import HIDDEN_LATENESS_US, programme_events
 from ductus.demo.player import play
 

@@ -32,9 +32,9 @@ sys.path.insert(0, str(ROOT / "tools"))
 from ductus.app.joining import joined_on_clock
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
-from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadingResult, ReadSettings
+from ductus.core.reading.model import ReadingResult, ReadSettings
+from ductus.core.reading.page.insertion import page_of
+from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

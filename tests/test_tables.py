@@ -10,7 +10,7 @@ import pytest
 
 from ductus.cli import parser
 from ductus.core.entry.commands.table import COMMANDS
-from ductus.core.reading.choosing import READING_CHOICES
+from ductus.core.reading.review.note_options import READING_CHOICES
 from ductus.core.recording.choices import RECORD_CHOICES
 from ductus.core.score.frame.table import FRAME_EDITS
 from ductus.core.score.mark_edits import MARK_EDITS
@@ -21,7 +21,7 @@ TABLE = (ROOT / "web/src/commands/table.ts").read_text(encoding="utf-8")
 WEB = "".join(p.read_text(encoding="utf-8") for p in (ROOT / "web/src").rglob("*.ts*") if ".gen." not in p.name)
 SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")
-    for p in ("core/entry/line.py", "core/reading/sentence.py", "core/recording/line.py")
+    for p in ("core/entry/line.py", "core/reading/review/prompt.py", "core/recording/line.py")
 )
 RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES, *FRAME_EDITS, *MARK_EDITS]
 PIANO = set(

@@ -1,4 +1,4 @@
-"""Fits the weights by which bars of free playing are chosen (``core/reading/relabel.py``), and prints what they reach on pieces left out.
+"""Fits the weights by which bars of free playing are chosen (``core/reading/beat_tracking/meter_candidates.py``), and prints what they reach on pieces left out.
 
     python tools/fit_bars.py build/fit-corpus.json.gz [--write] [--pieces 900] [--jobs 2]    (some forty minutes)
 
@@ -32,11 +32,19 @@ sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 from bench.reading import Case
 
 from ductus.core.performance.takes import Take
-from ductus.core.reading.bar_evidence import ALL_SLOTS, BARS, DIVISIONS, PACES_S, beat_s, out_of_pace
-from ductus.core.reading.divisions import COMPOUND, Floats
-from ductus.core.reading.free import FOLLOWED, METER_PRIOR, beam_tracks, frames_for, heard, priors
-from ductus.core.reading.relabel import MEASURES, PARTS, SOURCE, behind, features_of, siblings, told_apart
-from ductus.core.reading.settings import ReadSettings
+from ductus.core.reading.beat_tracking.bar_features import ALL_SLOTS, BARS, DIVISIONS, PACES_S, beat_s, out_of_pace
+from ductus.core.reading.beat_tracking.meter_candidates import (
+    MEASURES,
+    PARTS,
+    SOURCE,
+    behind,
+    features_of,
+    siblings,
+    told_apart,
+)
+from ductus.core.reading.beat_tracking.tracker import FOLLOWED, METER_PRIOR, beam_tracks, frames_for, heard, priors
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.quantization.subdivisions import COMPOUND, Floats
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER
 from fit_corpus import UNIT, split_chorales

@@ -1,4 +1,4 @@
-"""Fits the three curves of ``core/reading/doubts.py``: how often a decision taken with some probability is wrong.
+"""Fits the three curves of ``core/reading/review/doubts.py``: how often a decision taken with some probability is wrong.
 
     python tools/fit_doubts.py        # prints the constants to put there
 
@@ -19,9 +19,9 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench.reading import SOURCES, Case, pieces, placed
 
-import ductus.core.reading.against as against
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadSettings
+import ductus.core.reading.writing as against
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

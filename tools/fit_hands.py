@@ -1,4 +1,4 @@
-"""Fits the prior of ``core/reading/hands.py`` and the chain of ``core/reading/boundary.py`` on performances simulated from the fitting corpus.
+"""Fits the prior of ``core/reading/hands/features.py`` and the chain of ``core/reading/hands/split_path.py`` on performances simulated from the fitting corpus.
 
     python tools/fit_hands.py build/fit-corpus.json.gz src/ductus/core/reading/tables/hands.json
 
@@ -23,7 +23,8 @@ from typing import Any
 import numpy as np
 from scipy.optimize import minimize
 
-from ductus.core.reading.boundary import (
+from ductus.core.reading.hands.features import FEATURES, hand_features
+from ductus.core.reading.hands.split_path import (
     BOUNDARIES,
     PAIRS,
     RUNS,
@@ -34,7 +35,6 @@ from ductus.core.reading.boundary import (
     struck,
     unaries,
 )
-from ductus.core.reading.hands import FEATURES, hand_features
 from fit_corpus import Piece
 from hand_variants import ANY, DANCES, Variant, varied
 from simulated_player import SKILLS, choose_pace, play, steady_clock

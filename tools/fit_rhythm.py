@@ -1,4 +1,4 @@
-"""Counts how scores divide their beats: the table of ``core/reading/divisions.py``.
+"""Counts how scores divide their beats: the table of ``core/reading/quantization/subdivisions.py``.
 
     python tools/fit_rhythm.py build/fit-corpus.json.gz src/ductus/core/reading/tables/rhythm.json
 
@@ -16,7 +16,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from ductus.core.reading.divisions import COMPOUND, DIVISIONS, MOST_SLOTS, SIMPLE, smallest_division
+from ductus.core.reading.quantization.subdivisions import COMPOUND, DIVISIONS, MOST_SLOTS, SIMPLE, smallest_division
 from fit_corpus import UNIT
 
 BEATS_A_PIECE = 100

@@ -1,4 +1,4 @@
-"""Fits how a chord's weight speaks for its metrical level: the table of ``core/reading/chords.py``.
+"""Fits how a chord's weight speaks for its metrical level: the table of ``core/reading/beat_tracking/onset_clusters.py``.
 
 python tools/fit_salience.py build/fit-corpus.json.gz src/ductus/core/reading/tables/salience.json
 """
@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from scipy.optimize import minimize
 
-from ductus.core.reading.chords import FEATURES, LEVELS, cluster
+from ductus.core.reading.beat_tracking.onset_clusters import FEATURES, LEVELS, cluster
 from fit_corpus import UNIT
 from hand_variants import RHYTHMS, varied
 from simulated_player import SKILLS, breathing_clock, choose_pace, felt_beat, play

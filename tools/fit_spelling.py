@@ -22,9 +22,9 @@ import numpy as np
 from scipy.optimize import minimize
 
 from ductus.core.pitch.pitches import FIFTHS_OF_STEP
-from ductus.core.reading import key as key_module
-from ductus.core.reading.key import FEATURES, SIGNATURES, key_features, local_windows, turned
-from ductus.core.reading.spelling import spell_notes
+from ductus.core.reading.tonality import key_estimation as key_module
+from ductus.core.reading.tonality.key_estimation import FEATURES, SIGNATURES, key_features, local_windows, turned
+from ductus.core.reading.tonality.spelling import spell_notes
 from fit_corpus import UNIT
 
 RIDGE = 3e-4

@@ -1,4 +1,4 @@
-"""Fits the note-value choice of ``core/reading/values.py`` on performances simulated from the fitting corpus.
+"""Fits the note-value choice of ``core/reading/durations/duration_choice.py`` on performances simulated from the fitting corpus.
 
 python tools/fit_values.py build/fit-corpus.json.gz src/ductus/core/reading/tables/values.json
 """
@@ -17,9 +17,18 @@ import numpy as np
 from scipy.optimize import minimize
 from scipy.sparse import csr_matrix
 
-from ductus.core.reading.alike import alike
-from ductus.core.reading.endings import ALL, FIRST_PASS, NONE, UNIT, Company, Situation, like_features, options_of
-from ductus.core.reading.values import THOUGHTS
+from ductus.core.reading.durations.duration_choice import THOUGHTS
+from ductus.core.reading.durations.offset_options import (
+    ALL,
+    FIRST_PASS,
+    NONE,
+    UNIT,
+    Company,
+    Situation,
+    like_features,
+    options_of,
+)
+from ductus.core.reading.durations.parallel_passages import alike
 from fit_corpus import UNIT as CORPUS_UNIT
 from simulated_player import SKILLS, choose_pace, felt_beat, play, steady_clock
 

@@ -13,7 +13,7 @@ from ductus.app.shown import all_shown
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.errors import DuctusError
 from ductus.core.playback.click import OneTempo
-from ductus.core.reading.choice import ReadingChoice
+from ductus.core.reading.review.option_base import ReadingChoice
 from ductus.core.recording.choices import RecordChoice, RecordShortest
 from ductus.core.score.piece import Piece
 from ductus.core.score.selection.base import Edit

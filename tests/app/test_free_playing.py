@@ -19,18 +19,18 @@ from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.checking import Apart, apart_words
 from ductus.core.playback.click import AsWritten, click_plan
 from ductus.core.playback.performance import written_tempo_map
-from ductus.core.reading.choice import QUESTIONS
-from ductus.core.reading.choosing import ReadTuplets
-from ductus.core.reading.choosing_beats import (
+from ductus.core.reading.model import ReadingResult, ReadNote
+from ductus.core.reading.page.insertion import page_of
+from ductus.core.reading.review.beat_options import (
     ReadAnswer,
     ReadExtent,
     ReadMeter,
     ReadStretch,
     ReadTime,
 )
-from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.questions import hidden_beat, stray_ends
-from ductus.core.reading.settings import ReadingResult, ReadNote
+from ductus.core.reading.review.note_options import ReadTuplets
+from ductus.core.reading.review.option_base import QUESTIONS
+from ductus.core.reading.review.questions import hidden_beat, stray_ends
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.records import KeyChange, MeterChange
 from ductus.core.time.meters import Meter, parse_meter

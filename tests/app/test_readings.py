@@ -15,9 +15,9 @@ from ductus.app.readings import ReadingCache
 from ductus.app.shown import all_shown, strip_of
 from ductus.core.performance.takes import Take
 from ductus.core.phrases import Phrase
-from ductus.core.reading.against import decode
-from ductus.core.reading.choosing import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
-from ductus.core.reading.choosing_beats import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
+from ductus.core.reading.review.beat_options import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
+from ductus.core.reading.review.note_options import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
+from ductus.core.reading.writing import decode
 from ductus.core.recording.choices import RecordPolicy
 from ductus.core.score.frame.meters import TempoFrom
 from ductus.core.score.layouts import new_piece
@@ -305,14 +305,14 @@ def test_long_reading_says_how_far_it_is_and_can_be_stopped(library: Library) ->
 
 
 def test_a_moved_bar_line_reads_only_what_is_near_it(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("ductus.core.reading.nearby.LEAST_NOTES", 10)
-    monkeypatch.setattr("ductus.core.reading.nearby.MOST_SHARE", 0.8)
+    monkeypatch.setattr("ductus.core.reading.incremental.LEAST_NOTES", 10)
+    monkeypatch.setattr("ductus.core.reading.incremental.MOST_SHARE", 0.8)
     at = Sitter(library, library.add(new_piece(bpm=96, meter=Meter(3, 4))))
     at.perform("waltz-with-click", qpm=96.0, count_in=2, shortest=None)
     bar = [b for b in strip_of(at.desk, at.reading().id).beats if b[2] is not None][4]
     before = {n.event: (n.tick, n.ticks, n.staff) for n in at.piece.notes.values()}
     decoded = []
-    monkeypatch.setattr("ductus.core.reading.nearby.decode", lambda *a, **k: decoded.append(a) or decode(*a, **k))
+    monkeypatch.setattr("ductus.core.reading.incremental.decode", lambda *a, **k: decoded.append(a) or decode(*a, **k))
     at.read(ReadBar(bar[1], bar[0] + 120_000))
     assert len(decoded) == 1
     assert len(decoded[0][0].notes) < len(before) * 0.8
@@ -457,7 +457,7 @@ def test_some_notes_of_a_long_take_are_read_again_with_their_neighbours_only(
         seen.append(len(take.notes))
         return decode(take, *rest, **more)  # type: ignore[arg-type]
 
-    monkeypatch.setattr("ductus.core.reading.choices.decode", watched)
+    monkeypatch.setattr("ductus.core.reading.review.options.decode", watched)
     at.read(ReadShortest("quarter"), chosen)
     assert at.said == "12 notes read again: down to quarters"
     assert max(seen) < 450 < len(at.piece.notes)

@@ -7,7 +7,7 @@ import pytest
 from ductus.core.notation.clefs import BOTTOM_LINES, clef_offer, ledger_steps
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.reading.marks import dynamics_of, marks_written, pedals_of
+from ductus.core.reading.page.derived_marks import dynamics_of, marks_written, pedals_of
 from ductus.core.score.changes import Draft
 from ductus.core.score.frame.parts import ClefFrom
 from ductus.core.score.layouts import new_piece

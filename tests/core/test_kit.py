@@ -18,8 +18,8 @@ from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadSettings
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.pipeline import read
 from ductus.core.score.drums import DRUMS, FEET, HANDS, drum_at, drum_by_place
 from ductus.core.score.edits import delete_notes
 from ductus.core.score.frame.bars import InsertBars, RemoveBars

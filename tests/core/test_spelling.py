@@ -15,7 +15,7 @@ from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState
 from ductus.core.pitch.pitches import pitch_on_line
 from ductus.core.pitch.speller import Around, Clues, SpelledChord, features, names_of, weights, worth
-from ductus.core.reading.spelling import spell_notes
+from ductus.core.reading.tonality.spelling import spell_notes
 from ductus.core.score.frame.meters import KeyFrom
 from ductus.core.score.layouts import new_piece
 from ductus.core.score.piece import Piece

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import Counter
 
 from ductus.core.performance.takes import Take
-from ductus.core.reading.ornaments import find_ornaments
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.ornaments.detection import find_ornaments
+from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.demo.player import play

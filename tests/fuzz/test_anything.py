@@ -20,7 +20,7 @@ from starlette.testclient import TestClient
 from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.table import COMMANDS
-from ductus.core.reading.choosing import READING_CHOICES
+from ductus.core.reading.review.note_options import READING_CHOICES
 from ductus.core.score.selection.choosing import Select, SelectByPitch, SelectLast
 from ductus.core.score.selection.table import EDITS
 from ductus.demo.keyboard import programme_events

@@ -12,7 +12,7 @@ from ductus.app.page import about_page
 from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
-from ductus.core.reading.figures import length_words
+from ductus.core.reading.review.rhythm_words import length_words
 from ductus.core.score.changes import Change, Line
 from ductus.core.score.drums import sound_words
 from ductus.core.score.frame.settling import frame_change

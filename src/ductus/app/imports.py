@@ -17,9 +17,9 @@ from ductus.app.library import Library
 from ductus.app.readings import first_reading
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
-from ductus.core.reading.choices import Choices
-from ductus.core.reading.onto_page import blank_page
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.page.insertion import blank_page
+from ductus.core.reading.review.options import Choices
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.instruments import BY_NAME
 from ductus.core.score.lyrics import LONGEST, syllabic, with_syllable

@@ -10,8 +10,8 @@ from ductus.app.jobs import Job
 from ductus.app.readings import first_reading, reading_of, reading_otherwise, worked_out
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
-from ductus.core.reading.choices import Choices, choices_from_json
-from ductus.core.reading.together import Together, Vote, together
+from ductus.core.reading.merging import Together, Vote, together
+from ductus.core.reading.review.options import Choices, choices_from_json
 from ductus.core.score.changes import Change
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Reading

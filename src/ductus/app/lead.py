@@ -9,11 +9,11 @@ from ductus.app.desk import Desk
 from ductus.app.readings import Worked, reading_of, seen_of, worked_out
 from ductus.core.errors import DuctusError
 from ductus.core.performance.takes import Take
-from ductus.core.reading.choices import Choices, read_chosen
-from ductus.core.reading.free import find_beats, late_start
-from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.questions import Question, questions
-from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.beat_tracking.tracker import find_beats, late_start
+from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.page.insertion import page_of
+from ductus.core.reading.review.options import Choices, read_chosen
+from ductus.core.reading.review.questions import Question, questions
 from ductus.core.score.changes import Draft
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter

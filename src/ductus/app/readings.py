@@ -18,8 +18,40 @@ from ductus.core.errors import BadInput, NotThere
 from ductus.core.performance.takes import Take
 from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
 from ductus.core.progress import passed, stretch
-from ductus.core.reading.choice import ReadingChoice, Seen
-from ductus.core.reading.choices import (
+from ductus.core.reading.beat_tracking.set_beats import tapped_map
+from ductus.core.reading.beat_tracking.tracker import find_beats, late_start
+from ductus.core.reading.incremental import read_nearby
+from ductus.core.reading.model import Ornament, Pins, ReadingResult, ReadSettings
+from ductus.core.reading.page.derived_marks import (
+    KINDS_OF,
+    TakeMark,
+    dynamics_of,
+    marks_again,
+    marks_written,
+    pedals_of,
+)
+from ductus.core.reading.page.insertion import (
+    alone_on_page,
+    is_framed,
+    notes_of_reading,
+    put_on_page,
+    said_by_page,
+    there_already,
+)
+from ductus.core.reading.pipeline import likely_meter
+from ductus.core.reading.review.beat_options import (
+    ReadAnswer,
+    ReadBar,
+    ReadExtent,
+    ReadPin,
+    ReadShift,
+    ReadStretch,
+    ReadTaps,
+    ReadTime,
+    ReadUnpinned,
+)
+from ductus.core.reading.review.option_base import ReadingChoice, Seen
+from ductus.core.reading.review.options import (
     Choices,
     ChosenReading,
     Where,
@@ -32,32 +64,7 @@ from ductus.core.reading.choices import (
     read_chosen,
     settle,
 )
-from ductus.core.reading.choosing_beats import (
-    ReadAnswer,
-    ReadBar,
-    ReadExtent,
-    ReadPin,
-    ReadShift,
-    ReadStretch,
-    ReadTaps,
-    ReadTime,
-    ReadUnpinned,
-)
-from ductus.core.reading.free import find_beats, late_start
-from ductus.core.reading.marks import KINDS_OF, TakeMark, dynamics_of, marks_again, marks_written, pedals_of
-from ductus.core.reading.nearby import read_nearby
-from ductus.core.reading.onto_page import (
-    alone_on_page,
-    is_framed,
-    notes_of_reading,
-    put_on_page,
-    said_by_page,
-    there_already,
-)
-from ductus.core.reading.pinning import tapped_map
-from ductus.core.reading.proposals import in_words
-from ductus.core.reading.read import likely_meter
-from ductus.core.reading.settings import Ornament, Pins, ReadingResult, ReadSettings
+from ductus.core.reading.review.rival_words import in_words
 from ductus.core.score.changes import Change, Draft, joined
 from ductus.core.score.drums import kit_of
 from ductus.core.score.harmony import held_to_harmony

@@ -12,10 +12,10 @@ from ductus.core.performance.takes import Heard, Listener, Take, take_of_events
 from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan
 from ductus.core.playback.performance import Sounding, take_sounds
 from ductus.core.playback.rounds import MOST_ROUNDS, Round, takes_of_rounds
-from ductus.core.reading.choices import Choices, Where
 from ductus.core.reading.live import LiveReading
-from ductus.core.reading.onto_page import is_framed, said_by_page, written_note
-from ductus.core.reading.settings import ReadNote, ReadSettings
+from ductus.core.reading.model import ReadNote, ReadSettings
+from ductus.core.reading.page.insertion import is_framed, said_by_page, written_note
+from ductus.core.reading.review.options import Choices, Where
 from ductus.core.score.changes import Draft
 from ductus.core.score.drums import kit_of
 from ductus.core.score.edits import clear_brackets, clear_span

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ductus.app import messages as m
-from ductus.core.reading.figures import length_words
+from ductus.core.reading.review.rhythm_words import length_words
 from ductus.core.score.drums import sound_words
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import Note

@@ -14,14 +14,14 @@ from ductus.app.readings import CACHE, Worked, ornament_key, reading_of, worked_
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.checking import apart_by_bar, apart_words, worst_of
-from ductus.core.reading.choices import option_chosen
-from ductus.core.reading.onto_page import notes_of_reading
-from ductus.core.reading.ornaments import ornament_words
-from ductus.core.reading.questions import hidden_beat, stray_ends
-from ductus.core.reading.sentence import read_sentence, tempo_words
-from ductus.core.reading.settings import Doubt, Ornament
-from ductus.core.reading.tempo import TempoCurve, tempo_curve
-from ductus.core.reading.together import vote_words
+from ductus.core.reading.beat_tracking.tempo_curve import TempoCurve, tempo_curve
+from ductus.core.reading.merging import vote_words
+from ductus.core.reading.model import Doubt, Ornament
+from ductus.core.reading.ornaments.detection import ornament_words
+from ductus.core.reading.page.insertion import notes_of_reading
+from ductus.core.reading.review.options import option_chosen
+from ductus.core.reading.review.prompt import read_sentence, tempo_words
+from ductus.core.reading.review.questions import hidden_beat, stray_ends
 from ductus.core.score.piece import Piece
 from ductus.core.words import capital, count_words, with_the
 

@@ -11,10 +11,10 @@ from typing import Any
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.reading.onto_page import page_of, start_in_piece
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadingResult, ReadSettings
-from ductus.core.reading.together import Vote, together, vote_words
+from ductus.core.reading.merging import Vote, together, vote_words
+from ductus.core.reading.model import ReadingResult, ReadSettings
+from ductus.core.reading.page.insertion import page_of, start_in_piece
+from ductus.core.reading.pipeline import read
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map

@@ -8,7 +8,7 @@ from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.app.readings import kept_take_onto_page
 from ductus.core.performance.takes import Take
-from ductus.core.reading.onto_page import blank_page
+from ductus.core.reading.page.insertion import blank_page
 from ductus.core.score.piece import Piece
 from ductus.demo.band import sparks
 from ductus.demo.player import play

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 import fit_bars
-from ductus.core.reading.free import METER_PRIOR
+from ductus.core.reading.beat_tracking.tracker import METER_PRIOR
 from fit_bars import Group, any_pace, score_of, weight_of
 from fit_corpus import UNIT
 from fit_corpus import stretches as full_bars

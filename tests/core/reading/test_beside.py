@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.against import read_against
-from ductus.core.reading.beats import BeatGrid
-from ductus.core.reading.beside import onto_beats
-from ductus.core.reading.divisions import DIVISIONS, SIMPLE
-from ductus.core.reading.lattice import Feel
-from ductus.core.reading.places import Places
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.quantization.beat_grid import BeatGrid
+from ductus.core.reading.quantization.displaced_onsets import onto_beats
+from ductus.core.reading.quantization.lattice import Feel
+from ductus.core.reading.quantization.placement import Places
+from ductus.core.reading.quantization.subdivisions import DIVISIONS, SIMPLE
+from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

@@ -9,12 +9,12 @@ from fractions import Fraction as F
 import numpy as np
 import pytest
 
-from ductus.core.reading.beats import grid_for
-from ductus.core.reading.divisions import rhythm_table
-from ductus.core.reading.hand_lags import HABITS, habits_of, lags_within, usual
-from ductus.core.reading.lattice import Feel, Hearing, Lattice
-from ductus.core.reading.places import Played, allowed_by_beat, lattice_of, place_notes
-from ductus.core.reading.settings import ReadSettings
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.quantization.asynchrony import HABITS, habits_of, lags_within, usual
+from ductus.core.reading.quantization.beat_grid import grid_for
+from ductus.core.reading.quantization.lattice import Feel, Hearing, Lattice
+from ductus.core.reading.quantization.placement import Played, allowed_by_beat, lattice_of, place_notes
+from ductus.core.reading.quantization.subdivisions import rhythm_table
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map

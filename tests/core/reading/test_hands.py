@@ -8,9 +8,9 @@ import random
 import numpy as np
 import pytest
 
-from ductus.core.reading import boundary
-from ductus.core.reading.boundary import BOUNDARIES, PAIRS, UNARY, hurry, likeliest, struck, unaries
-from ductus.core.reading.hands import hand_logits, hand_weights, hands_by_reach
+from ductus.core.reading.hands import split_path as boundary
+from ductus.core.reading.hands.features import hand_logits, hand_weights, hands_by_reach
+from ductus.core.reading.hands.split_path import BOUNDARIES, PAIRS, UNARY, hurry, likeliest, struck, unaries
 
 Chord = tuple[float, list[int]]
 

@@ -9,11 +9,9 @@ import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.bar_evidence import ALL_SLOTS, FIRST_SLOT, Evidence, levels_of, struck
-from ductus.core.reading.beam import Track, frame_of
-from ductus.core.reading.divisions import SIMPLE
-from ductus.core.reading.free import frames_for, heard, priors, with_triplets
-from ductus.core.reading.line_evidence import (
+from ductus.core.reading.beat_tracking.bar_features import ALL_SLOTS, FIRST_SLOT, Evidence, levels_of, struck
+from ductus.core.reading.beat_tracking.beam_search import Track, frame_of
+from ductus.core.reading.beat_tracking.melody_features import (
     ON_BARS,
     RETURNS,
     Line,
@@ -25,8 +23,10 @@ from ductus.core.reading.line_evidence import (
     over_stronger,
     places_at,
 )
-from ductus.core.reading.relabel import MEASURES, by_meter, features_of, siblings
-from ductus.core.reading.settings import ReadSettings
+from ductus.core.reading.beat_tracking.meter_candidates import MEASURES, by_meter, features_of, siblings
+from ductus.core.reading.beat_tracking.tracker import frames_for, heard, priors, with_triplets
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.quantization.subdivisions import SIMPLE
 from ductus.core.time.meters import parse_meter
 
 BEAT_S = 0.5

@@ -7,7 +7,7 @@ import random
 import pytest
 
 from ductus.core.errors import BadInput
-from ductus.core.reading.pinning import pinned_map, tapped_map
+from ductus.core.reading.beat_tracking.set_beats import pinned_map, tapped_map
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap, steady_map, tempo_of

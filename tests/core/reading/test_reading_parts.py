@@ -12,19 +12,11 @@ import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.beam import BeamSearch, build_targets, frame_of, level_table
-from ductus.core.reading.beats import beat_pattern, grid_for
-from ductus.core.reading.chords import FEATURES, LEVELS, cluster, salience
-from ductus.core.reading.divisions import (
-    COMPOUND,
-    DIVISIONS,
-    SIMPLE,
-    allowed_divisions,
-    rhythm_table,
-    smallest_division,
-)
-from ductus.core.reading.doubts import MOST_PER_100, Rival, Settled, wrong_chance
-from ductus.core.reading.endings import (
+from ductus.core.reading.beat_tracking.beam_search import BeamSearch, build_targets, frame_of, level_table
+from ductus.core.reading.beat_tracking.onset_clusters import FEATURES, LEVELS, cluster, salience
+from ductus.core.reading.beat_tracking.tracker import find_beats, heard, pulses_of, same_bars, search, smoothed
+from ductus.core.reading.durations.duration_choice import choose_values, let_go_at_bar
+from ductus.core.reading.durations.offset_options import (
     AT_QUIET,
     HELD_EDGES,
     N_HELD,
@@ -34,16 +26,37 @@ from ductus.core.reading.endings import (
     classes_of,
     options_of,
 )
-from ductus.core.reading.free import find_beats, heard, pulses_of, same_bars, search, smoothed
-from ductus.core.reading.hands import FEATURES as HAND_FEATURES
-from ductus.core.reading.hands import hand_features
-from ductus.core.reading.key import FEATURES as FEATURES_OF_KEY
-from ductus.core.reading.key import key_scores, local_evidence, local_windows, spelling_table, turned
-from ductus.core.reading.lattice import MOST_TOGETHER, segments_of
-from ductus.core.reading.places import LEAST_CENTRED_SD_S, Played, allowed_by_beat, estimate_feel, place_notes, plainer
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import Pins, ReadSettings
-from ductus.core.reading.values import choose_values, let_go_at_bar
+from ductus.core.reading.hands.features import FEATURES as HAND_FEATURES
+from ductus.core.reading.hands.features import hand_features
+from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.pipeline import read
+from ductus.core.reading.quantization.beat_grid import beat_pattern, grid_for
+from ductus.core.reading.quantization.lattice import MOST_TOGETHER, segments_of
+from ductus.core.reading.quantization.placement import (
+    LEAST_CENTRED_SD_S,
+    Played,
+    allowed_by_beat,
+    estimate_feel,
+    place_notes,
+    plainer,
+)
+from ductus.core.reading.quantization.subdivisions import (
+    COMPOUND,
+    DIVISIONS,
+    SIMPLE,
+    allowed_divisions,
+    rhythm_table,
+    smallest_division,
+)
+from ductus.core.reading.review.doubts import MOST_PER_100, Rival, Settled, wrong_chance
+from ductus.core.reading.tonality.key_estimation import FEATURES as FEATURES_OF_KEY
+from ductus.core.reading.tonality.key_estimation import (
+    key_scores,
+    local_evidence,
+    local_windows,
+    spelling_table,
+    turned,
+)
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap, steady_map

@@ -12,18 +12,18 @@ import pytest
 
 from ductus.core.performance.takes import SUSTAIN, PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, parse_pitch
-from ductus.core.reading.against import sounding_ends, with_pedal
-from ductus.core.reading.alike import alike
-from ductus.core.reading.beats import grid_for
-from ductus.core.reading.divisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
-from ductus.core.reading.hands import hands_by_reach
-from ductus.core.reading.key import estimate_key
+from ductus.core.reading.durations.parallel_passages import alike
+from ductus.core.reading.hands.features import hands_by_reach
 from ductus.core.reading.live import LiveReading, followed, grown
-from ductus.core.reading.ornaments import find_ornaments
-from ductus.core.reading.places import Played, place_notes
-from ductus.core.reading.read import likely_meter, read
-from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
-from ductus.core.reading.spelling import spell_notes
+from ductus.core.reading.model import Pins, ReadNote, ReadSettings
+from ductus.core.reading.ornaments.detection import find_ornaments
+from ductus.core.reading.pipeline import likely_meter, read
+from ductus.core.reading.quantization.beat_grid import grid_for
+from ductus.core.reading.quantization.placement import Played, place_notes
+from ductus.core.reading.quantization.subdivisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
+from ductus.core.reading.tonality.key_estimation import estimate_key
+from ductus.core.reading.tonality.spelling import spell_notes
+from ductus.core.reading.writing import sounding_ends, with_pedal
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map

@@ -13,9 +13,9 @@ import pytest
 
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
-from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.page.insertion import page_of
+from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

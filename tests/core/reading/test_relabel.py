@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.bar_evidence import (
+from ductus.core.reading.beat_tracking.bar_features import (
     ALL_SLOTS,
     BARS,
     DIVISIONS,
@@ -29,14 +29,22 @@ from ductus.core.reading.bar_evidence import (
     pace_of_kind,
     repetition,
 )
-from ductus.core.reading.beam import JUMPED, BeamSearch, Hypotheses, Track, frame_of
-from ductus.core.reading.divisions import COMPOUND, SIMPLE, allowed_divisions, rhythm_table
-from ductus.core.reading.free import find_beats, frames_for, heard, priors, read_freely, with_halved, with_triplets
-from ductus.core.reading.onto_page import page_of
-from ductus.core.reading.relabel import MEASURES, features_of, siblings, told_apart, weights
-from ductus.core.reading.sentence import pace_words
-from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
-from ductus.core.reading.tempo import tempo_curve
+from ductus.core.reading.beat_tracking.beam_search import JUMPED, BeamSearch, Hypotheses, Track, frame_of
+from ductus.core.reading.beat_tracking.meter_candidates import MEASURES, features_of, siblings, told_apart, weights
+from ductus.core.reading.beat_tracking.tempo_curve import tempo_curve
+from ductus.core.reading.beat_tracking.tracker import (
+    find_beats,
+    frames_for,
+    heard,
+    priors,
+    read_freely,
+    with_halved,
+    with_triplets,
+)
+from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.page.insertion import page_of
+from ductus.core.reading.quantization.subdivisions import COMPOUND, SIMPLE, allowed_divisions, rhythm_table
+from ductus.core.reading.review.prompt import pace_words
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.player import play

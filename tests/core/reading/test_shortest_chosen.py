@@ -8,8 +8,8 @@ from fractions import Fraction
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.against import read_against
-from ductus.core.reading.settings import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

@@ -10,9 +10,9 @@ import pytest
 from ductus.core.errors import BadInput
 from ductus.core.performance.aligning import align
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.read import read
-from ductus.core.reading.settings import ReadSettings
-from ductus.core.reading.together import Vote, together, vote_words
+from ductus.core.reading.merging import Vote, together, vote_words
+from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.pipeline import read
 from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map

@@ -11,8 +11,9 @@ import numpy as np
 import pytest
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.beam import HINT_SD, Track, frame_of
-from ductus.core.reading.free import (
+from ductus.core.reading.beat_tracking.beam_search import HINT_SD, Track, frame_of
+from ductus.core.reading.beat_tracking.meter_candidates import in_order
+from ductus.core.reading.beat_tracking.tracker import (
     Beats,
     beaten_alike,
     find_beats,
@@ -21,9 +22,8 @@ from ductus.core.reading.free import (
     priors,
     searches_for,
 )
-from ductus.core.reading.proposals import BEATS_APART, bars_alike, in_words
-from ductus.core.reading.relabel import in_order
-from ductus.core.reading.settings import Pins, ReadSettings
+from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.review.rival_words import BEATS_APART, bars_alike, in_words
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER

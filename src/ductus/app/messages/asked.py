@@ -10,7 +10,7 @@ from annotated_types import Ge, Le, MaxLen
 from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.performance.delay import MOST_LATE_US
 from ductus.core.playback.click import TempoChoice
-from ductus.core.reading.choosing import AnyReadingChoice
+from ductus.core.reading.review.note_options import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
 from ductus.core.score.frame.table import AnyFrameEdit
 from ductus.core.score.mark_edits import AnyMarkEdit

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ductus.app.messages.phrases import PhraseFact
-from ductus.core.reading.choosing import AnyReadingChoice
+from ductus.core.reading.review.note_options import AnyReadingChoice
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.core.entry.commands.table import AnyCommand
-from ductus.core.reading.choosing import AnyReadingChoice
+from ductus.core.reading.review.note_options import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
 
 

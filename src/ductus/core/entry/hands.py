@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from ductus.core.entry.state import EntryState
-from ductus.core.reading.hands import hands_by_reach
+from ductus.core.reading.hands.features import hands_by_reach
 from ductus.core.score.changes import Line
 from ductus.core.score.drums import FEET
 from ductus.core.score.drums import HANDS as HANDS_UP

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from ductus.core.performance.takes import Take
 from ductus.core.playback.tempi import written_tempo_map
-from ductus.core.reading.settings import ReadingResult
+from ductus.core.reading.model import ReadingResult
 from ductus.core.score.piece import Piece
 
 NAMED = 3  # worst bars that are named

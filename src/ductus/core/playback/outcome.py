@@ -12,8 +12,8 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ductus.core.playback.tempi import written_tempo_map
-from ductus.core.reading.settings import ReadingResult
-from ductus.core.reading.tempo import average_tempo
+from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
+from ductus.core.reading.model import ReadingResult
 from ductus.core.score.changes import Draft
 from ductus.core.score.piece import Piece
 from ductus.core.score.records import TempoMark

@@ -9,14 +9,14 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.reading.against import played_notes, write_down
-from ductus.core.reading.beats import grid_for
-from ductus.core.reading.kit import strangers
-from ductus.core.reading.lattice import Feel
-from ductus.core.reading.ornaments import dressed, find_ornaments, plainly
-from ductus.core.reading.places import CHORD_SD_PRIOR_S, NOTE_SD_S, place_onward
-from ductus.core.reading.settings import Pins, ReadNote, ReadSettings
-from ductus.core.reading.uncounted import as_signs
+from ductus.core.reading.model import Pins, ReadNote, ReadSettings
+from ductus.core.reading.ornaments.detection import dressed, find_ornaments, plainly
+from ductus.core.reading.ornaments.notation import as_signs
+from ductus.core.reading.percussion import strangers
+from ductus.core.reading.quantization.beat_grid import grid_for
+from ductus.core.reading.quantization.lattice import Feel
+from ductus.core.reading.quantization.placement import CHORD_SD_PRIOR_S, NOTE_SD_S, place_onward
+from ductus.core.reading.writing import played_notes, write_down
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap

@@ -11,7 +11,7 @@ from ductus.core.entry.commands.values import Dot, ShiftValue
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState
-from ductus.core.score.layouts import new_piece
+from ductus.core.score.catalogues.layouts import new_piece
 
 EVENTS = 10_000
 MOVES = (

@@ -22,7 +22,7 @@ from tests.formats.round_trip import scores, tried
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
 from ductus.app.library import Library
-from ductus.core.score.layouts import new_piece
+from ductus.core.score.catalogues.layouts import new_piece
 from ductus.demo.shelf import PIECES
 from ductus.formats.musicxml_read import read_musicxml
 from ductus.formats.musicxml_write import write_musicxml

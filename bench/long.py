@@ -29,8 +29,8 @@ from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.selection.pitches import ByInterval
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.note_edits.pitches import ByInterval
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.demo.player import play

@@ -11,9 +11,9 @@ from tests.ui.conftest import Server
 
 from ductus.app.export import kind_of
 from ductus.core.errors import BadInput
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.wording import wish_of
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.piece import Piece
 from ductus.engraving.pages import PageSetup
 
 MARKS = 2000

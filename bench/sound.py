@@ -20,11 +20,11 @@ from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
 from ductus.app.library import Library
 from ductus.core.pitch.pitches import spell_in_key
-from ductus.core.score.frame.patterns import MakePattern
-from ductus.core.score.instruments import instrument
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.catalogues.instruments import instrument
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
+from ductus.core.score.structure_edits.drum_patterns import MakePattern
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.audio import RATE, write_audio
 

@@ -33,8 +33,8 @@ from tests.building import midi_of, random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
 from ductus.app.library import Library
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Part
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Part
 from ductus.demo.player import play
 
 RESULTS = Path(__file__).parent / "results.json"

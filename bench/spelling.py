@@ -14,8 +14,8 @@ from ductus.core.entry.events import KeyDown, KeyUp
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.errors import BadInput
-from ductus.core.score.piece import Piece, make_piece
-from ductus.core.score.records import KeyChange, MeterChange, Part
+from ductus.core.score.model.piece import Piece, make_piece
+from ductus.core.score.model.records import KeyChange, MeterChange, Part
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from spelling_scores import MEASURED, Score, Struck, load_all, measured

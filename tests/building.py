@@ -12,10 +12,10 @@ import mido
 
 from ductus.core.performance.takes import PlayedNote
 from ductus.core.pitch.pitches import parse_pitch, spell_in_key
-from ductus.core.score.changes import Draft
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import ticks_of_quarters
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from ductus.cli import parser
-from ductus.core.score.records import MeterChange
+from ductus.core.score.model.records import MeterChange
 from ductus.core.time.meters import Meter
 from ductus.demo.scenario import waltz
 from ductus.formats.midi import write_midi

@@ -12,9 +12,9 @@ from ductus.cli import parser
 from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.reading.review.note_options import READING_CHOICES
 from ductus.core.recording.choices import RECORD_CHOICES
-from ductus.core.score.frame.table import FRAME_EDITS
-from ductus.core.score.mark_edits import MARK_EDITS
-from ductus.core.score.selection.table import EDITS
+from ductus.core.score.mark_edits.commands import MARK_EDITS
+from ductus.core.score.note_edits.registry import EDITS
+from ductus.core.score.structure_edits.registry import FRAME_EDITS
 
 ROOT = Path(__file__).parent.parent
 TABLE = (ROOT / "web/src/commands/table.ts").read_text(encoding="utf-8")

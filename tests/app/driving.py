@@ -15,9 +15,9 @@ from ductus.core.errors import DuctusError
 from ductus.core.playback.click import OneTempo
 from ductus.core.reading.review.option_base import ReadingChoice
 from ductus.core.recording.choices import RecordChoice, RecordShortest
-from ductus.core.score.piece import Piece
-from ductus.core.score.selection.base import Edit
-from ductus.core.score.selection.choosing import Select, Selecting
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.base import Edit
+from ductus.core.score.note_edits.select import Select, Selecting
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
 

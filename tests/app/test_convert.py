@@ -19,7 +19,7 @@ import soundfile
 
 from ductus.app.library import Library
 from ductus.cli import main
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.demo.scenario import jig, song, waltz
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi import write_midi

@@ -31,8 +31,8 @@ from ductus.core.reading.review.beat_options import (
 from ductus.core.reading.review.note_options import ReadTuplets
 from ductus.core.reading.review.option_base import QUESTIONS
 from ductus.core.reading.review.questions import hidden_beat, stray_ends
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.records import KeyChange, MeterChange
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.records import KeyChange, MeterChange
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

@@ -14,7 +14,7 @@ from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.core.playback.performance import written_tempo_map
 from ductus.core.reading.review.beat_options import ReadBeats
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.band import sparks

@@ -14,8 +14,8 @@ from ductus.app.library import Library
 from ductus.app.shown import all_shown
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.demo.player import play

@@ -17,16 +17,16 @@ from ductus.app.jobs import TRIES, Job, Question, answered, carry_out
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change, Draft, differences
-from ductus.core.score.frame.bars import EmptyBars, InsertBars
-from ductus.core.score.frame.base import FrameEdit
-from ductus.core.score.frame.meters import KeyFrom, PickUp
-from ductus.core.score.piece import Piece, make_piece, records_of
-from ductus.core.score.records import Note
-from ductus.core.score.selection.choosing import SelectLast
-from ductus.core.score.selection.pitches import ByInterval
-from ductus.core.score.selection.places import Delete
-from ductus.core.score.selection.sounding import QuantizeInPlace
+from ductus.core.score.model.changes import Change, Draft, differences
+from ductus.core.score.model.piece import Piece, make_piece, records_of
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.pitches import ByInterval
+from ductus.core.score.note_edits.positions import Delete
+from ductus.core.score.note_edits.select import SelectLast
+from ductus.core.score.note_edits.sounding import QuantizeInPlace
+from ductus.core.score.structure_edits.bars import EmptyBars, InsertBars
+from ductus.core.score.structure_edits.base import FrameEdit
+from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom, PickUp
 from ductus.core.time.ticks import QUARTER
 from ductus.web.runtime import for_players
 from ductus.web.wire import message_from

@@ -12,12 +12,12 @@ from ductus.app.library import Library
 from ductus.app.sheet import PageSize
 from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.pen import OtherStaff, PenTo, PlacePen
-from ductus.core.score.frame.bars import InsertBars
-from ductus.core.score.frame.meters import MeterFrom
-from ductus.core.score.frame.parts import RemovePart
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.mark_edits import DropMarks, NudgeMarks
-from ductus.core.score.selection.choosing import Select
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.mark_edits.commands import DropMarks, NudgeMarks
+from ductus.core.score.note_edits.select import Select
+from ductus.core.score.structure_edits.bars import InsertBars
+from ductus.core.score.structure_edits.meter_key_tempo import MeterFrom
+from ductus.core.score.structure_edits.parts import RemovePart
 from ductus.core.time.ticks import QUARTER
 from ductus.engraving.pages import PageSetup, printed
 from ductus.formats.musicxml_write import Window, write_musicxml

@@ -10,7 +10,7 @@ import pytest
 from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.app.proof import bars_in_words
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
 from ductus.demo.scenario import jig, waltz

@@ -19,14 +19,14 @@ from ductus.core.reading.review.beat_options import ReadBar, ReadBeats, ReadMete
 from ductus.core.reading.review.note_options import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
 from ductus.core.reading.writing import decode
 from ductus.core.recording.choices import RecordPolicy
-from ductus.core.score.frame.meters import TempoFrom
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.mark_edits import DropMarks, NudgeMarks
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Reading
-from ductus.core.score.selection.lengths import SetLength
-from ductus.core.score.selection.pitches import Octave
-from ductus.core.score.selection.places import Delete
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.mark_edits.commands import DropMarks, NudgeMarks
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Reading
+from ductus.core.score.note_edits.durations import SetLength
+from ductus.core.score.note_edits.pitches import Octave
+from ductus.core.score.note_edits.positions import Delete
+from ductus.core.score.structure_edits.meter_key_tempo import TempoFrom
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue

@@ -22,10 +22,10 @@ from ductus.core.recording.choices import (
     RecordTempo,
     RecordUntil,
 )
-from ductus.core.score.frame.cutting import CutBar
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import KeyChange, MeterChange, TempoMark
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import KeyChange, MeterChange, TempoMark
+from ductus.core.score.structure_edits.split_bars import CutBar
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from tests.app.driving import EPOCH_US, Sitter

@@ -10,8 +10,8 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.click import AsWritten, Silence, click_plan
 from ductus.core.playback.rounds import round_of, takes_of_rounds
 from ductus.core.recording.choices import RecordHands, RecordPolicy, RecordUntil
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.records import MeterChange, Note, TempoMark
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.records import MeterChange, Note, TempoMark
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from tests.app.driving import EPOCH_US, Sitter

@@ -16,8 +16,8 @@ from ductus.core.entry.commands.pen import PenTo, TypedPlace
 from ductus.core.entry.commands.values import StepBase
 from ductus.core.errors import NotKept
 from ductus.core.performance.takes import Heard
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.selection.choosing import Select
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.note_edits.select import Select
 from ductus.core.time.ticks import QUARTER
 from ductus.store import takes as take_store
 from tests.app.driving import EPOCH_US

@@ -21,13 +21,13 @@ from ductus.core.entry.commands.choices import (
 )
 from ductus.core.entry.commands.pen import Back, HoldInBars, OtherStaff, PenTo, Rest, ReturnToStart, ToVoice, TypedPlace
 from ductus.core.entry.commands.values import Dot, FixVelocity, SoundLate, StepBase, TupletOf
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.records import Mark, MeterChange
-from ductus.core.score.selection.base import Question
-from ductus.core.score.selection.choosing import Select, SelectByPitch, SelectLast
-from ductus.core.score.selection.pitches import Octave
-from ductus.core.score.selection.places import Delete, MoveToVoice
-from ductus.core.score.selection.repeating import Repeat
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.records import Mark, MeterChange
+from ductus.core.score.note_edits.base import Question
+from ductus.core.score.note_edits.pitches import Octave
+from ductus.core.score.note_edits.positions import Delete, MoveToVoice
+from ductus.core.score.note_edits.repeat_bars import Repeat
+from ductus.core.score.note_edits.select import Select, SelectByPitch, SelectLast
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import waltz
@@ -309,7 +309,7 @@ def test_a_slur_goes_with_its_notes_and_half_of_one_is_never_left(at: Sitter) ->
         at.press(key)
     a, b, c = [n.id for n in sorted(at.piece.notes.values(), key=lambda n: n.tick)]
     slur = Mark("m90", "slur", "p1", 1, 1, 0, 3 * QUARTER, notes=(a, b, c))
-    at.desk.apply(__import__("ductus.core.score.changes", fromlist=["Change"]).Change("slur", ((None, slur),)))
+    at.desk.apply(__import__("ductus.core.score.model.changes", fromlist=["Change"]).Change("slur", ((None, slur),)))
     at.edit(Delete(), [c])
     assert at.piece.marks["m90"].notes == (a, b)
     assert at.piece.marks["m90"].ticks == 2 * QUARTER

@@ -7,11 +7,11 @@ from music21 import harmony
 
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
-from ductus.core.score.accompaniments import FIGURES, HIGH, LOW, tones
-from ductus.core.score.frame.accompanying import Accompany
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark
+from ductus.core.score.catalogues.accompaniment_figures import FIGURES, HIGH, LOW, tones
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark
+from ductus.core.score.structure_edits.accompaniment import Accompany
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.ticks import QUARTER
 

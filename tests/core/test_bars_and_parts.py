@@ -10,19 +10,19 @@ import pytest
 
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.score.changes import Draft
-from ductus.core.score.frame.bars import CopyBars, EmptyBars, InsertBars, RemoveBars, SectionAgain, TrimBars
-from ductus.core.score.frame.base import FrameEdit, FrameQuestion
-from ductus.core.score.frame.meters import KeyFrom, MeterFrom
-from ductus.core.score.frame.parts import AddPart, ChangePart, ClefFrom, MovePart, RemovePart, StavesOf
-from ductus.core.score.frame.table import FRAME_EDITS
-from ductus.core.score.frame.transposing import TransposeBy, TransposeTo
-from ductus.core.score.instruments import INSTRUMENTS
-from ductus.core.score.mark_edits import FlipMarks, NudgeMarks
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece, make_piece, records_of
-from ductus.core.score.records import Note
-from ductus.core.score.wording import wish_of
+from ductus.core.score.catalogues.instruments import INSTRUMENTS
+from ductus.core.score.mark_edits.commands import FlipMarks, NudgeMarks
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece, make_piece, records_of
+from ductus.core.score.model.records import Note
+from ductus.core.score.structure_edits.bars import CopyBars, EmptyBars, InsertBars, RemoveBars, SectionAgain, TrimBars
+from ductus.core.score.structure_edits.base import FrameEdit, FrameQuestion
+from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom, MeterFrom
+from ductus.core.score.structure_edits.parts import AddPart, ChangePart, ClefFrom, MovePart, RemovePart, StavesOf
+from ductus.core.score.structure_edits.registry import FRAME_EDITS
+from ductus.core.score.structure_edits.transpose import TransposeBy, TransposeTo
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.shelf import PIECES
 from ductus.formats.musicxml_write import write_musicxml
@@ -220,7 +220,7 @@ def test_two_staves_become_one_and_no_note_is_lost() -> None:
 def test_a_clef_does_not_change_inside_a_tuplet() -> None:
     piece = random_piece(1, "4/4", 2)
     draft = Draft(piece)
-    from ductus.core.score.records import Mark
+    from ductus.core.score.model.records import Mark
     from ductus.core.time.values import TRIPLET
 
     draft.put(Mark(draft.new_id("m"), "tuplet", "p1", 1, 1, 0, QUARTER, tuplet=TRIPLET))

@@ -16,17 +16,17 @@ from ductus.core.notation.bars import notate_bar
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import Sounded, performed
 from ductus.core.playback.proving import chords_of
-from ductus.core.score.changes import Draft
-from ductus.core.score.checking import check_piece
-from ductus.core.score.mark_edits import DropMarks, MarkReaches, NudgeMarks, Reword
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.copying import excerpt_of, paste
-from ductus.core.score.selection.places import Delete, MoveBy
-from ductus.core.score.selection.table import edit_notes
-from ductus.core.score.wording import wish_of
+from ductus.core.score.mark_edits.commands import DropMarks, MarkReaches, NudgeMarks, Reword
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
+from ductus.core.score.model.validation import check_piece
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.clipboard import excerpt_of, paste
+from ductus.core.score.note_edits.positions import Delete, MoveBy
+from ductus.core.score.note_edits.registry import edit_notes
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_read import read_musicxml

@@ -9,9 +9,9 @@ import pytest
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, Silence, click_plan
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import MeterChange, Note, TempoMark
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import MeterChange, Note, TempoMark
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue

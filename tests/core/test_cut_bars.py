@@ -15,16 +15,16 @@ from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.playback.click import click_ranks
-from ductus.core.score.changes import Draft
-from ductus.core.score.form import playing_order
-from ductus.core.score.frame.accompanying import Accompany
-from ductus.core.score.frame.bars import CopyBars, InsertBars, RemoveBars
-from ductus.core.score.frame.cutting import CutBar, JoinBar
-from ductus.core.score.frame.meters import MeterFrom
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece, make_piece, records_of
-from ductus.core.score.records import BarSign
-from ductus.core.score.wording import wish_of
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece, make_piece, records_of
+from ductus.core.score.model.playing_order import playing_order
+from ductus.core.score.model.records import BarSign
+from ductus.core.score.structure_edits.accompaniment import Accompany
+from ductus.core.score.structure_edits.bars import CopyBars, InsertBars, RemoveBars
+from ductus.core.score.structure_edits.meter_key_tempo import MeterFrom
+from ductus.core.score.structure_edits.split_bars import CutBar, JoinBar
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER

@@ -10,10 +10,10 @@ from ductus.core.entry.state import EntryState
 from ductus.core.notation.clefs import clef_offer
 from ductus.core.notation.drawn import drawn_at, pitch_drawn_at
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.instruments import INSTRUMENTS
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
+from ductus.core.score.catalogues.instruments import INSTRUMENTS
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_write import write_musicxml
 

@@ -29,9 +29,9 @@ from ductus.core.entry.machine import advance_entry, left_in_bar
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.notation.bars import notate_bar
-from ductus.core.score.changes import Change
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece, records_of
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Piece, records_of
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from tests.building import one_chord_at_a_time, piece_of

@@ -7,15 +7,15 @@ from __future__ import annotations
 
 import pytest
 
-from ductus.core.score.changes import Change
-from ductus.core.score.form import form_of, playing_order
-from ductus.core.score.frame.bars import CopyBars, InsertBars, RemoveBars
-from ductus.core.score.frame.base import FrameEdit, FrameQuestion
-from ductus.core.score.frame.meters import MeterFrom, PickUp
-from ductus.core.score.frame.settling import frame_change
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.wording import wish_of
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import form_of, playing_order
+from ductus.core.score.structure_edits.bars import CopyBars, InsertBars, RemoveBars
+from ductus.core.score.structure_edits.base import FrameEdit, FrameQuestion
+from ductus.core.score.structure_edits.meter_key_tempo import MeterFrom, PickUp
+from ductus.core.score.structure_edits.settling import frame_change
 from ductus.core.time.ticks import QUARTER
 from tests.building import piece_of
 

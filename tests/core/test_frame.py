@@ -8,10 +8,10 @@ import music21
 import pytest
 
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change
-from ductus.core.score.frame.base import FrameEdit
-from ductus.core.score.frame.meters import KeyFrom, MeterFrom, PickUp, TempoFrom
-from ductus.core.score.piece import Piece, records_of
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Piece, records_of
+from ductus.core.score.structure_edits.base import FrameEdit
+from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom, MeterFrom, PickUp, TempoFrom
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import bends, jig, waltz

@@ -8,7 +8,7 @@ from ductus.core.entry.commands.pen import Back, PenTo
 from ductus.core.entry.events import KeyDown, KeyUp
 from ductus.core.entry.line import line_words
 from ductus.core.entry.state import evolved
-from ductus.core.score.records import Note
+from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 from tests.core.test_entry import Player
 

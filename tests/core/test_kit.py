@@ -20,19 +20,19 @@ from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
-from ductus.core.score.drums import DRUMS, FEET, HANDS, drum_at, drum_by_place
-from ductus.core.score.edits import delete_notes
-from ductus.core.score.frame.bars import InsertBars, RemoveBars
-from ductus.core.score.frame.patterns import (
+from ductus.core.score.catalogues.drum_patterns import READY, varied_bars
+from ductus.core.score.catalogues.drums import DRUMS, FEET, HANDS, drum_at, drum_by_place
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import delete_notes
+from ductus.core.score.structure_edits.bars import InsertBars, RemoveBars
+from ductus.core.score.structure_edits.drum_patterns import (
     FollowPattern,
     LetPatternGo,
     MakePattern,
     RepeatPattern,
     StrikeCell,
 )
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.patterns import READY, varied_bars
-from ductus.core.score.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import steady_map
 from ductus.core.time.ticks import QUARTER

@@ -13,19 +13,27 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import performed
 from ductus.core.playback.shaping import LEVELS, Loudness
 from ductus.core.playback.tempi import paces, written_tempo_map
-from ductus.core.score.changes import Draft
-from ductus.core.score.form import playing_order
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.lyrics import spread
-from ductus.core.score.mark_edits import BendSlurs, DropMarks, FlipMarks, MarkReaches, MarksInPlace, NudgeMarks, Reword
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.copying import excerpt_of, paste
-from ductus.core.score.selection.places import Delete, MoveBy
-from ductus.core.score.selection.table import edit_notes
-from ductus.core.score.wording import DYNAMICS, VOCABULARY, suggestions, wish_of
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.mark_edits.commands import (
+    BendSlurs,
+    DropMarks,
+    FlipMarks,
+    MarkReaches,
+    MarksInPlace,
+    NudgeMarks,
+    Reword,
+)
+from ductus.core.score.mark_edits.lyrics import spread
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import DYNAMICS, VOCABULARY, suggestions, wish_of
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import playing_order
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.clipboard import excerpt_of, paste
+from ductus.core.score.note_edits.positions import Delete, MoveBy
+from ductus.core.score.note_edits.registry import edit_notes
 from ductus.core.time.ticks import QUARTER
 from tests.core.test_entry import Player
 

@@ -18,10 +18,10 @@ from ductus.core.entry.commands.values import NoTuplet, StepBase, TupletOf
 from ductus.core.notation.bars import notate_bar
 from ductus.core.notation.symbols import Symbol
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.score.changes import Draft
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import Tuplet

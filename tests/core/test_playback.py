@@ -20,8 +20,8 @@ from ductus.core.playback.performance import (
     take_sounds,
     written_tempo_map,
 )
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.records import Mark, Part, TempoMark
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.records import Mark, Part, TempoMark
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import Pulse, PulseMap, tempo_of
 from ductus.core.time.ticks import QUARTER

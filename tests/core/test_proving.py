@@ -12,8 +12,8 @@ from ductus.core.errors import BadInput
 from ductus.core.performance.following import Follower, runs
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.playback.proving import Place, chords_of, prove, taken_over, to_strike
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.player import play
 from ductus.demo.scenario import bends, dance, jig, waltz

@@ -12,15 +12,12 @@ from hypothesis import strategies as st
 from ductus.core.errors import BadInput
 from ductus.core.notation.bars import notate_bar
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.edits import mark_tuplet
-from ductus.core.score.frame.meters import KeyFrom
-from ductus.core.score.piece import Piece, records_of
-from ductus.core.score.records import Mark, Part
-from ductus.core.score.selection.base import At, Edit, Question
-from ductus.core.score.selection.choosing import Select, SelectByPitch, SelectLast, select
-from ductus.core.score.selection.copying import excerpt_of, paste
-from ductus.core.score.selection.lengths import (
+from ductus.core.score.model.changes import Change, Draft
+from ductus.core.score.model.piece import Piece, records_of
+from ductus.core.score.model.records import Mark, Part
+from ductus.core.score.note_edits.base import At, Edit, Question
+from ductus.core.score.note_edits.clipboard import excerpt_of, paste
+from ductus.core.score.note_edits.durations import (
     CorrectValue,
     EndAt,
     EndLater,
@@ -31,10 +28,13 @@ from ductus.core.score.selection.lengths import (
     Split,
     TakeRest,
 )
-from ductus.core.score.selection.pitches import Octave, Respell, StaffSteps, Transpose, Velocity
-from ductus.core.score.selection.places import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
-from ductus.core.score.selection.repeating import Repeat
-from ductus.core.score.selection.table import EDITS, edit_notes
+from ductus.core.score.note_edits.pitches import Octave, Respell, StaffSteps, Transpose, Velocity
+from ductus.core.score.note_edits.positions import Delete, MoveBy, MoveTo, MoveToVoice, OtherHand
+from ductus.core.score.note_edits.registry import EDITS, edit_notes
+from ductus.core.score.note_edits.repeat_bars import Repeat
+from ductus.core.score.note_edits.select import Select, SelectByPitch, SelectLast, select
+from ductus.core.score.note_edits.write import mark_tuplet
+from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue, Tuplet
 from tests.building import one_chord_at_a_time, piece_of, random_piece

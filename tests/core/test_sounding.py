@@ -16,13 +16,15 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.pitch.scales import SCALES, named_scale_classes
 from ductus.core.playback.click import AsWritten, OneTempo, practice_map
 from ductus.core.playback.performance import FEEL_US, Manner, playback
-from ductus.core.score.harmony import held_to_harmony
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.sounding import (
+from ductus.core.score.catalogues.harmony import held_to_harmony
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.registry import edit_notes
+from ductus.core.score.note_edits.sounding import (
     AccentVelocity,
     DrawVelocity,
     GradualVelocity,
@@ -34,8 +36,6 @@ from ductus.core.score.selection.sounding import (
     SoundAt,
     grid_of,
 )
-from ductus.core.score.selection.table import edit_notes
-from ductus.core.score.wording import wish_of
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_write import write_musicxml
 

@@ -12,14 +12,14 @@ from ductus.core.entry.commands.pen import HoldInBars, Rest, TypedPlace
 from ductus.core.entry.commands.values import StepBase
 from ductus.core.entry.ways.one_beat import scaled
 from ductus.core.errors import BadInput
-from ductus.core.score.frame.bars import CopyBars, InsertBars, SectionAgain
-from ductus.core.score.frame.transposing import TransposeBy
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.pitches import ByInterval, Octave
-from ductus.core.score.selection.table import edit_notes
-from ductus.core.score.wording import wish_of
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.pitches import ByInterval, Octave
+from ductus.core.score.note_edits.registry import edit_notes
+from ductus.core.score.structure_edits.bars import CopyBars, InsertBars, SectionAgain
+from ductus.core.score.structure_edits.transpose import TransposeBy
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_read.score import read_musicxml
 from ductus.formats.musicxml_write import write_musicxml

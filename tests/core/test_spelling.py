@@ -16,9 +16,9 @@ from ductus.core.entry.state import EntryState
 from ductus.core.pitch.pitches import pitch_on_line
 from ductus.core.pitch.speller import Around, Clues, SpelledChord, features, names_of, weights, worth
 from ductus.core.reading.tonality.spelling import spell_notes
-from ductus.core.score.frame.meters import KeyFrom
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom
 from spelling_scores import KEYBOARD, MEASURED, VOCAL, fitted_on, load, measured, paths
 
 MINOR = range(-7, 8)

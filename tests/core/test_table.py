@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ductus.core.score.table import MANY, ONE, Table
+from ductus.core.score.model.persistent_map import MANY, ONE, Table
 
 KEYS = st.text(min_size=1, max_size=3)
 CHANGES = st.lists(st.dictionaries(KEYS, st.none() | st.integers(), max_size=6), max_size=8)

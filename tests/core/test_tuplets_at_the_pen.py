@@ -11,8 +11,8 @@ from ductus.core.entry.commands.pen import Back, Rest, TypedPlace
 from ductus.core.entry.commands.values import FillTuplet, NoTuplet, StepBase, TupletOf
 from ductus.core.entry.line import line_words
 from ductus.core.notation.bars import notate_bar
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER, ticks_of_quarters
 from tests.core.test_entry import Player

@@ -54,9 +54,9 @@ from ductus.core.entry.ways.registry import BY_NAME, WAY_WORDS
 from ductus.core.errors import BadInput, CannotWrite, NotThere
 from ductus.core.notation.bars import notate_bar
 from ductus.core.pitch.chords import KINDS, nearest_allowed, parse_chord
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import records_of
-from ductus.core.score.records import Note
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import records_of
+from ductus.core.score.model.records import Note
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.ticks import QUARTER, shown_ticks
 from ductus.core.time.values import NoteValue, Tuplet

@@ -6,7 +6,7 @@ from ductus.core.entry.commands.choices import PolicyTo
 from ductus.core.entry.commands.pen import TypedPlace
 from ductus.core.entry.commands.values import StepBase
 from ductus.core.notation.clefs import other_hand_offer
-from ductus.core.score.layouts import new_piece
+from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.time.ticks import QUARTER
 from tests.core.test_entry import Player
 

@@ -15,9 +15,9 @@ import pytest
 from ductus.app.export import kind_of
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.long_rests import long_rests
-from ductus.core.score.frame.parts import AddPart
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import BarSign, Mark, Record, TempoMark
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import BarSign, Mark, Record, TempoMark
+from ductus.core.score.structure_edits.parts import AddPart
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue
 from ductus.demo.scenario import song
@@ -127,7 +127,7 @@ def test_the_head_of_the_piece_stands_on_the_first_page_and_page_numbers_on_all(
         "lyricist": "words: N. Oar",
         "rights": "© 2026 the barge",
     }
-    from ductus.core.score.edits import change_facts
+    from ductus.core.score.note_edits.write import change_facts
 
     piece = change_facts(piece, **facts).apply(piece)
     pages = printed(piece, PageSetup()).pages

@@ -13,14 +13,14 @@ from hypothesis import strategies as st
 
 from ductus.app.sheet import Sheet
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.score.changes import Draft
-from ductus.core.score.frame.meters import KeyFrom
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.mark_edits import MarksInPlace, NudgeMarks
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import BarSign, Mark, Note, Syllable
-from ductus.core.score.wording import wish_of
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.mark_edits.commands import MarksInPlace, NudgeMarks
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import BarSign, Mark, Note, Syllable
+from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song, waltz
 from ductus.engraving.engraver import Engraver

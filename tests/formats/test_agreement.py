@@ -18,10 +18,10 @@ from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.notation.bars import notate_bar
 from ductus.core.playback.performance import one_by_one, performed, playback
 from ductus.core.playback.tempi import written_tempo_map
-from ductus.core.score.piece import Piece
-from ductus.core.score.selection.choosing import Select
-from ductus.core.score.selection.places import Delete
-from ductus.core.score.selection.table import EDITS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.positions import Delete
+from ductus.core.score.note_edits.registry import EDITS
+from ductus.core.score.note_edits.select import Select
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.midi import FILE_QUARTER, file_ticks, write_midi
 from ductus.formats.musicxml_write import write_musicxml

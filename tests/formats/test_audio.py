@@ -18,9 +18,9 @@ from ductus.core.errors import BadInput, Stopped
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import Manner
 from ductus.core.progress import watched
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.band import sparks
 from ductus.demo.scenario import song

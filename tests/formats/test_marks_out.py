@@ -11,18 +11,19 @@ from music21 import articulations, chord, dynamics, expressions, harmony, spanne
 
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import parse_chord
-from ductus.core.score import marks, wording
-from ductus.core.score.form import playing_order
-from ductus.core.score.mark_words import EXPRESSIONS, TEMPO_WORDS
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.copying import excerpt_of, paste
-from ductus.core.score.selection.places import MoveBy
-from ductus.core.score.selection.table import edit_notes
-from ductus.core.score.signs import NOTE_SIGNS
-from ductus.core.score.wording import DYNAMICS, VOCABULARY, wish_of
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language import parser as wording
+from ductus.core.score.mark_language.modifiers import EXPRESSIONS, TEMPO_WORDS
+from ductus.core.score.mark_language.parser import DYNAMICS, VOCABULARY, wish_of
+from ductus.core.score.model import mark_kinds as marks
+from ductus.core.score.model.note_signs import NOTE_SIGNS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import playing_order
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.clipboard import excerpt_of, paste
+from ductus.core.score.note_edits.positions import MoveBy
+from ductus.core.score.note_edits.registry import edit_notes
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song
 from ductus.formats import musicxml_marks

@@ -12,7 +12,7 @@ import music21
 import pytest
 from lxml import etree
 
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.demo.band import sparks
 from ductus.demo.scenario import dance, waltz
 from ductus.demo.shelf import PIECES
@@ -135,7 +135,7 @@ def test_divisions_are_reduced() -> None:
 
 
 def test_words_of_people_cannot_break_the_file(schema: etree.XMLSchema) -> None:
-    from ductus.core.score.edits import change_facts
+    from ductus.core.score.note_edits.write import change_facts
 
     piece = piece_of("4/4", [(0, 1)])
     piece = change_facts(piece, title='<b>&"\x00 ]]>').apply(piece)

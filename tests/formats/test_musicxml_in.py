@@ -16,11 +16,11 @@ from hypothesis import strategies as st
 
 from ductus.app.export import Wanted, kind_of
 from ductus.core.errors import BadInput, TooMuch
-from ductus.core.score.edits import change_facts
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.signs import NOTE_SIGNS
-from ductus.core.score.wording import wish_of
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.note_signs import NOTE_SIGNS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import change_facts
 from ductus.core.time.ticks import QUARTER, quarters_of_ticks
 from ductus.demo.shelf import PIECES
 from ductus.engraving.pages import PageSetup

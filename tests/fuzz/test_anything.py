@@ -21,8 +21,8 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.table import COMMANDS
 from ductus.core.reading.review.note_options import READING_CHOICES
-from ductus.core.score.selection.choosing import Select, SelectByPitch, SelectLast
-from ductus.core.score.selection.table import EDITS
+from ductus.core.score.note_edits.registry import EDITS
+from ductus.core.score.note_edits.select import Select, SelectByPitch, SelectLast
 from ductus.demo.keyboard import programme_events
 from ductus.demo.scenario import waltz
 from ductus.formats.midi import write_midi

@@ -16,7 +16,7 @@ from starlette.testclient import TestClient
 from ductus.app.journal import Entry
 from ductus.app.library import Library
 from ductus.core.performance.takes import Heard
-from ductus.core.score.edits import change_facts
+from ductus.core.score.note_edits.write import change_facts
 from ductus.demo.scenario import bends, waltz
 from ductus.demo.shelf import PIECES
 from ductus.formats.midi import write_midi

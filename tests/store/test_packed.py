@@ -25,10 +25,10 @@ from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotKept
 from ductus.core.performance.takes import Heard
 from ductus.core.recording.choices import RecordChoices
-from ductus.core.score.edits import change_facts
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import records_of
-from ductus.core.score.typed import well_typed
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.field_types import well_typed
+from ductus.core.score.model.piece import records_of
+from ductus.core.score.note_edits.write import change_facts
 from ductus.demo.scenario import bends, waltz
 from ductus.demo.shelf import PIECES
 from ductus.formats.midi import write_midi

@@ -16,10 +16,10 @@ import pytest
 from ductus.app.desk import Desk
 from ductus.app.library import Library
 from ductus.app.row_writer import RowWriter, Waiting
-from ductus.core.score.changes import Change
-from ductus.core.score.edits import change_facts
-from ductus.core.score.piece import Piece, records_of
-from ductus.core.score.records import Note
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Piece, records_of
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.write import change_facts
 from ductus.store.pending import all_written, write_some
 from ductus.store.rows import MANY_ROWS, change_from_kept
 from tests.building import random_piece

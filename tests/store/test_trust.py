@@ -16,7 +16,7 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo
 from ductus.core.errors import BadInput, NotKept, NotThere
-from ductus.core.score.layouts import new_piece
+from ductus.core.score.catalogues.layouts import new_piece
 from ductus.demo.keyboard import programme_events
 from ductus.store.database import Database, migrations
 from tests.app.driving import EPOCH_US, Sitter

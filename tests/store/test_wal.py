@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from ductus.app.library import Library
-from ductus.core.score.layouts import new_piece
+from ductus.core.score.catalogues.layouts import new_piece
 from ductus.store.wal import FRAME, HEADER, damage_of, unreadable
 
 

@@ -9,7 +9,7 @@ from fractions import Fraction as F
 import pytest
 from playwright.sync_api import Page, TimeoutError, expect
 
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.demo.scenario import bends, waltz
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, exported, open_piece, pass_time, play_through, play_until, press, says

@@ -12,7 +12,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from ductus.app.library import Library
 from ductus.app.works import Works
-from ductus.core.score.edits import delete_notes
+from ductus.core.score.note_edits.write import delete_notes
 from ductus.demo.keyboard import PROGRAMMES
 from ductus.demo.scenario import jig, waltz
 from ductus.demo.shelf import FREELY, HASTY, fill_library

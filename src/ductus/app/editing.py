@@ -13,17 +13,17 @@ from ductus.core.entry.commands.marking import WithHere
 from ductus.core.entry.commands.table import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
 from ductus.core.reading.review.rhythm_words import length_words
-from ductus.core.score.changes import Change, Line
-from ductus.core.score.drums import sound_words
-from ductus.core.score.frame.settling import frame_change
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece, note_order
-from ductus.core.score.records import Note
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.copying import Excerpt, excerpt_of, paste, paste_reach
-from ductus.core.score.selection.places import Delete
-from ductus.core.score.selection.table import edit_notes
-from ductus.core.score.wording import wish_of
+from ductus.core.score.catalogues.drums import sound_words
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.changes import Change, Line
+from ductus.core.score.model.piece import Piece, note_order
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.clipboard import Excerpt, excerpt_of, paste, paste_reach
+from ductus.core.score.note_edits.positions import Delete
+from ductus.core.score.note_edits.registry import edit_notes
+from ductus.core.score.structure_edits.settling import frame_change
 from ductus.core.words import count_words, listed
 
 AT_ONCE = 600  # an edit that reaches more notes than this is long work

@@ -20,12 +20,12 @@ from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.writing import dropped_words
-from ductus.core.score.changes import Change, PenPlace
-from ductus.core.score.records import Note
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.choosing import Select, select
-from ductus.core.score.selection.copying import Excerpt
-from ductus.core.score.selection.table import edit_notes
+from ductus.core.score.model.changes import Change, PenPlace
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.clipboard import Excerpt
+from ductus.core.score.note_edits.registry import edit_notes
+from ductus.core.score.note_edits.select import Select, select
 
 
 def within_view(before: EntryState, outcome: Outcome, view: View) -> Outcome:

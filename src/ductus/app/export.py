@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.playback.performance import AS_SET, Manner
 from ductus.core.progress import passed, stretch
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.engraving.pages import PageSetup, extract, printed
 from ductus.engraving.pdf import pdf_of, with_fonts
 from ductus.formats.archives import zipped

@@ -18,12 +18,12 @@ from ductus.core.notation.drawn import drawn_at
 from ductus.core.phrases import Phrase
 from ductus.core.recording.choices import RecordChoices
 from ductus.core.recording.line import recording_sentence
-from ductus.core.score.drums import drum_by_place, drum_of, sound_words
-from ductus.core.score.form import form_of
-from ductus.core.score.frame.parts import ClefFrom
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Facts, Note, Part
-from ductus.core.score.selection.places import OtherHand
+from ductus.core.score.catalogues.drums import drum_by_place, drum_of, sound_words
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import form_of
+from ductus.core.score.model.records import Facts, Note, Part
+from ductus.core.score.note_edits.positions import OtherHand
+from ductus.core.score.structure_edits.parts import ClefFrom
 from ductus.core.time.bars import Timeline, beat_words
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.words import capital, count_words

@@ -13,7 +13,7 @@ from ductus.app.imports import Brought, bring, onto_shelf
 from ductus.app.jobs import Job, carry_out
 from ductus.app.library import Library
 from ductus.core.errors import BadInput
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.words import count_words
 from ductus.formats.archives import NOTHING, ZIP, opened
 from ductus.formats.midi_read import is_midi

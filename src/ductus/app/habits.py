@@ -21,8 +21,8 @@ from ductus.core.entry.state import (
     evolved,
 )
 from ductus.core.recording.choices import RecordChoices
-from ductus.core.score.edits import MAX_VOICES, POLICIES
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import MAX_VOICES, POLICIES
 from ductus.core.time.values import STEP_BASES, Tuplet
 
 KEPT = (

@@ -20,11 +20,11 @@ from ductus.core.performance.takes import Take
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.page.insertion import blank_page
 from ductus.core.reading.review.options import Choices
-from ductus.core.score.changes import Change, Draft, joined
-from ductus.core.score.instruments import BY_NAME
-from ductus.core.score.lyrics import LONGEST, syllabic, with_syllable
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import MAX_TEXT, BarSign, Mark, Part, Reading, Syllable, checked_text, printable
+from ductus.core.score.catalogues.instruments import BY_NAME
+from ductus.core.score.mark_edits.lyrics import LONGEST, syllabic, with_syllable
+from ductus.core.score.model.changes import Change, Draft, joined
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import MAX_TEXT, BarSign, Mark, Part, Reading, Syllable, checked_text, printable
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words

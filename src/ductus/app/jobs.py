@@ -14,8 +14,8 @@ from ductus.app.desk import Desk
 from ductus.app.steps import caught_up
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.progress import watched
-from ductus.core.score.changes import Change, rebased
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.changes import Change, rebased
+from ductus.core.score.model.piece import Piece
 from ductus.store.rows import MANY_ROWS
 
 TRIES = 6

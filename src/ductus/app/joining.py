@@ -12,9 +12,9 @@ from ductus.core.errors import BadInput
 from ductus.core.performance.takes import Take
 from ductus.core.reading.merging import Together, Vote, together
 from ductus.core.reading.review.options import Choices, choices_from_json
-from ductus.core.score.changes import Change
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Reading
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Reading
 from ductus.core.words import listed
 from ductus.store.takes import JOINED, VOTES, TakeRow
 

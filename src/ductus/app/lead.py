@@ -14,8 +14,8 @@ from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.review.options import Choices, read_chosen
 from ductus.core.reading.review.questions import Question, questions
-from ductus.core.score.changes import Draft
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 

@@ -15,8 +15,8 @@ from ductus.app.journal import Journal
 from ductus.app.row_writer import RowWriter
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import Take
-from ductus.core.score.piece import Piece, make_piece
-from ductus.core.score.records import MAX_TEXT, Facts, Record, printable
+from ductus.core.score.model.piece import Piece, make_piece
+from ductus.core.score.model.records import MAX_TEXT, Facts, Record, printable
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange
 from ductus.engraving.pages import STYLE

@@ -12,8 +12,8 @@ from ductus.app.sheets import WHOLE
 from ductus.app.steps import Step
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.words import capital, count_words
 
 

@@ -11,17 +11,17 @@ from ductus.core.entry.state import EntryState
 from ductus.core.errors import NotThere
 from ductus.core.notation.aloud import bar_aloud, column_aloud, voice_aloud
 from ductus.core.pitch.keys import key_words
-from ductus.core.score.changes import Change
-from ductus.core.score.form import bars_words
-from ductus.core.score.frame.base import FrameQuestion
-from ductus.core.score.frame.cutting import short_end
-from ductus.core.score.frame.settling import frame_change
-from ductus.core.score.layouts import felt_beat
-from ductus.core.score.mark_edits import drawn_records, mark_words, record_words
-from ductus.core.score.marks import KINDS
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import BarSign, Mark, Part, Record
-from ductus.core.score.signs import MOVABLE
+from ductus.core.score.catalogues.layouts import felt_beat
+from ductus.core.score.mark_edits.commands import drawn_records, mark_words, record_words
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.mark_kinds import KINDS
+from ductus.core.score.model.note_signs import MOVABLE
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import bars_words
+from ductus.core.score.model.records import BarSign, Mark, Part, Record
+from ductus.core.score.structure_edits.base import FrameQuestion
+from ductus.core.score.structure_edits.settling import frame_change
+from ductus.core.score.structure_edits.split_bars import short_end
 from ductus.core.time.bars import beat_number
 from ductus.core.time.meters import default_groups
 from ductus.core.time.ticks import shown_ticks

@@ -8,7 +8,7 @@ from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.playback.proving import Difference, Place, Proof, prove, taken_over
-from ductus.core.score.changes import Change, joined
+from ductus.core.score.model.changes import Change, joined
 from ductus.core.words import capital, count_words, with_the
 
 HANDS = {0: "", 1: ", the upper staff alone", 2: ", the lower staff alone"}

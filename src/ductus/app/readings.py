@@ -65,13 +65,13 @@ from ductus.core.reading.review.options import (
     settle,
 )
 from ductus.core.reading.review.rival_words import in_words
-from ductus.core.score.changes import Change, Draft, joined
-from ductus.core.score.drums import kit_of
-from ductus.core.score.harmony import held_to_harmony
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note, Reading
-from ductus.core.score.selection.base import At
-from ductus.core.score.selection.sounding import QuantizeInPlace
+from ductus.core.score.catalogues.drums import kit_of
+from ductus.core.score.catalogues.harmony import held_to_harmony
+from ductus.core.score.model.changes import Change, Draft, joined
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note, Reading
+from ductus.core.score.note_edits.base import At
+from ductus.core.score.note_edits.sounding import QuantizeInPlace
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import capital, count_words, listed

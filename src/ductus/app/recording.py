@@ -16,11 +16,11 @@ from ductus.core.reading.live import LiveReading
 from ductus.core.reading.model import ReadNote, ReadSettings
 from ductus.core.reading.page.insertion import is_framed, said_by_page, written_note
 from ductus.core.reading.review.options import Choices, Where
-from ductus.core.score.changes import Draft
-from ductus.core.score.drums import kit_of
-from ductus.core.score.edits import clear_brackets, clear_span
-from ductus.core.score.piece import Piece, bars_touched
-from ductus.core.score.records import Note, Reading
+from ductus.core.score.catalogues.drums import kit_of
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece, bars_touched
+from ductus.core.score.model.records import Note, Reading
+from ductus.core.score.note_edits.write import clear_brackets, clear_span
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import listed
 from ductus.store.journal import CutOff

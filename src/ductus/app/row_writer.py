@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ductus.core.errors import NotKept
-from ductus.core.score.piece import Row, record_of
+from ductus.core.score.model.piece import Row, record_of
 from ductus.store.database import Database
 from ductus.store.pending import all_written, write_some
 

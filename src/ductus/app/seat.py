@@ -15,8 +15,8 @@ from pydantic import TypeAdapter
 
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState, evolved
-from ductus.core.score.piece import Piece
-from ductus.core.score.selection.copying import Excerpt
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.clipboard import Excerpt
 from ductus.store.seats import SeatRow, forget_seats, keep_seat, load_seat
 
 KEPT_S = 86_400  # a day

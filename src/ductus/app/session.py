@@ -34,9 +34,9 @@ from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.entry.writing import pending_words
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Heard
-from ductus.core.score.changes import Change
-from ductus.core.score.frame.base import FrameQuestion
-from ductus.core.score.selection.base import Question
+from ductus.core.score.model.changes import Change
+from ductus.core.score.note_edits.base import Question
+from ductus.core.score.structure_edits.base import FrameQuestion
 
 log = logging.getLogger(__name__)
 AGAIN_US = 50_000  # a key that was gathered before a break is looked after so soon

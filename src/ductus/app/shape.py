@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from ductus.app import messages as m
 from ductus.core.reading.review.rhythm_words import length_words
-from ductus.core.score.drums import sound_words
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
-from ductus.core.score.selection.sounding import QuantizeInPlace, Tempo, as_played, as_set, moved_words, sounding_notes
+from ductus.core.score.catalogues.drums import sound_words
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.sounding import QuantizeInPlace, Tempo, as_played, as_set, moved_words, sounding_notes
 
 MOST_NOTES = 4_000
 

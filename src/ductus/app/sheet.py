@@ -12,9 +12,9 @@ from statistics import median
 from typing import Literal
 
 from ductus.core.notation.bars import notate_bar
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Part
-from ductus.core.score.table import ONE, Table
+from ductus.core.score.model.persistent_map import ONE, Table
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Part
 from ductus.engraving.breaking import balanced, broken, ends_with_rest
 from ductus.engraving.engraver import MARGINS, PAGE_WIDTH, Engraver
 from ductus.engraving.layout import SystemRange, bar_units, relayout

@@ -22,7 +22,7 @@ from ductus.core.reading.page.insertion import notes_of_reading
 from ductus.core.reading.review.options import option_chosen
 from ductus.core.reading.review.prompt import read_sentence, tempo_words
 from ductus.core.reading.review.questions import hidden_beat, stray_ends
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.words import capital, count_words, with_the
 
 MOST_VOTES = 4  # places where takes differ that are named

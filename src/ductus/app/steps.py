@@ -6,8 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ductus.app.sheet import Widths
-from ductus.core.score.changes import Change, differences
-from ductus.core.score.piece import TABLES, Piece
+from ductus.core.score.model.changes import Change, differences
+from ductus.core.score.model.piece import TABLES, Piece
 from ductus.store.rows import MANY_ROWS, Kept, kept_rows
 
 STEPS_KEPT, LARGE_KEPT = 64, 8  # of all edits, and of those of very many rows

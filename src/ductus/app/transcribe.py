@@ -15,7 +15,7 @@ from ductus.core.reading.merging import Vote, together, vote_words
 from ductus.core.reading.model import ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of, start_in_piece
 from ductus.core.reading.pipeline import read
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap, steady_map
 from ductus.core.time.ticks import quarters_of_ticks, shown_ticks

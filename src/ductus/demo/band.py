@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.drums import DRUMS, drum_pitch
-from ductus.core.score.frame.patterns import MakePattern, StrikeCell
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
+from ductus.core.score.catalogues.drums import DRUMS, drum_pitch
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
+from ductus.core.score.structure_edits.drum_patterns import MakePattern, StrikeCell
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import filled

@@ -10,7 +10,7 @@ from functools import lru_cache
 from ductus.core.errors import NotThere
 from ductus.core.performance.takes import SUSTAIN
 from ductus.core.playback.click import DELAY_COUNT_IN, DELAY_QPM, OneTempo, click_plan, delay_clicks
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.demo.band import sparks
 from ductus.demo.player import play, with_slips
 from ductus.demo.scenario import bends, dance, jig, waltz

@@ -11,8 +11,8 @@ import random
 from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 
 ONSET_SD_S = 0.012

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.lyrics import syllables
-from ductus.core.score.marking import marked, where
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, MeterChange, Note, Record
-from ductus.core.score.wording import wish_of
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.mark_edits.lyrics import syllables
+from ductus.core.score.mark_edits.place_marks import marked, where
+from ductus.core.score.mark_language.parser import wish_of
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, MeterChange, Note, Record
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.shorthand import parse_line

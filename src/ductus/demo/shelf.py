@@ -9,7 +9,7 @@ from ductus.app.library import Library
 from ductus.app.readings import kept_take_onto_page
 from ductus.core.performance.takes import Take
 from ductus.core.reading.page.insertion import blank_page
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.demo.band import sparks
 from ductus.demo.player import play
 from ductus.demo.scenario import bends, dance, jig, song, waltz

@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from types import MappingProxyType
 
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.engraving.layout import SIGNATURE_UNITS, bar_units
 
 SPACE = 180  # units of the drawing in a staff space

@@ -13,8 +13,8 @@ import threading
 from collections import OrderedDict
 from dataclasses import dataclass
 
-from ductus.core.score.marks import KINDS
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.mark_kinds import KINDS
+from ductus.core.score.model.piece import Piece
 from ductus.engraving.drawing import Apart, Drawing, Here, Order
 from ductus.engraving.finish import finished
 from ductus.engraving.layout import SystemRange
@@ -68,7 +68,7 @@ class Engraver:
 
     def _warm_up(self) -> None:
         """Engrave one empty bar: the first engraving reads the fonts and costs ten times the others."""
-        from ductus.core.score.layouts import new_piece
+        from ductus.core.score.catalogues.layouts import new_piece
 
         self.engrave(new_piece(), SystemRange(0, 0))
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.formats.musicxml_marks import CONTROL
 
 PLACEHOLDER = re.compile(

@@ -14,8 +14,8 @@ from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass
 
 from ductus.core.pitch.keys import signature
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Syllable
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Syllable
 from ductus.core.time.values import BASE_TICKS
 
 LINE_UNITS = 100.0

@@ -22,9 +22,9 @@ from lxml import etree
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.long_rests import long_rests
 from ductus.core.progress import passed, stretch
-from ductus.core.score.changes import Draft
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Facts, Part
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Facts, Part
 from ductus.engraving.breaking import LEAST_GAP, SPACE, balanced, broken, ends_with_rest
 from ductus.engraving.finish import finished
 from ductus.formats.musicxml_write import Window, write_musicxml

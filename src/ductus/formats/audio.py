@@ -25,8 +25,8 @@ from ductus.core.performance.takes import PERCUSSION_CHANNEL
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import AS_SET, Manner, Sounding, playback
 from ductus.core.progress import passed, stretch
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Part
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Part
 
 Floats = npt.NDArray[np.float32]
 PACKAGE = Path(__file__).parents[1]

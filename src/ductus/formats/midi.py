@@ -13,8 +13,8 @@ from ductus.core.performance.takes import SUSTAIN
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
 from ductus.core.playback.performance import AS_SET, Manner, channels_of, one_by_one, performed, unfolded
 from ductus.core.playback.tempi import Pace, pace_at, paces
-from ductus.core.score.form import Stretch, played_ticks, playing_order
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import Stretch, played_ticks, playing_order
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER

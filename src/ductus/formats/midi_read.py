@@ -16,7 +16,7 @@ from mido.midifiles.meta import KeySignatureError
 from ductus.core.errors import BadInput, TooMuch
 from ductus.core.performance.takes import PERCUSSION_CHANNEL, Heard, Take, take_of_events
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
-from ductus.core.score.records import printable
+from ductus.core.score.model.records import printable
 from ductus.core.time.meters import UNITS, Meter
 from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER

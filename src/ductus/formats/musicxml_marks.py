@@ -16,10 +16,10 @@ from lxml import etree
 from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.chords import ChordSymbol, parse_chord, transposed_chord
-from ductus.core.score.marks import KINDS
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import BarSign, Mark, Note, TempoMark
-from ductus.core.score.signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
+from ductus.core.score.model.mark_kinds import KINDS
+from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import BarSign, Mark, Note, TempoMark
 from ductus.core.time.bars import Bar
 from ductus.formats.musicxml_xml import Element, sub
 

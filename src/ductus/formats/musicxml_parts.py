@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from ductus.core.playback.performance import channels_of
-from ductus.core.score.drums import DRUMS
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Part
+from ductus.core.score.catalogues.drums import DRUMS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Part
 from ductus.formats.musicxml_xml import Element, sub
 
 

@@ -19,9 +19,9 @@ from ductus.core.notation.beams import one_beam
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
 from ductus.core.pitch.intervals import fifths_of, transposed, written_interval
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.drums import DRUMS
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import ClefChange, Note, Part
+from ductus.core.score.catalogues.drums import DRUMS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import ClefChange, Note, Part
 from ductus.core.time.bars import Bar
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words

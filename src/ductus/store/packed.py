@@ -15,10 +15,10 @@ from typing import Any
 from ductus import __version__
 from ductus.core.errors import BadInput
 from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
-from ductus.core.score.checking import check_piece
-from ductus.core.score.piece import TABLES, Piece, make_piece, records_of
-from ductus.core.score.records import KIND_OF, Record
-from ductus.core.score.typed import check_typed
+from ductus.core.score.model.field_types import check_typed
+from ductus.core.score.model.piece import TABLES, Piece, make_piece, records_of
+from ductus.core.score.model.records import KIND_OF, Record
+from ductus.core.score.model.validation import check_piece
 from ductus.formats.archives import NOTHING, ZIP, Archive, opened, zipped
 from ductus.store import pieces
 from ductus.store.pieces import HABITS

@@ -10,8 +10,8 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Sequence
 
-from ductus.core.score.changes import Change
-from ductus.core.score.piece import Row
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Row
 from ductus.store.records import write_rows
 from ductus.store.rows import MANY_ROWS, Kept, change_from_kept
 

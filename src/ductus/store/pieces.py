@@ -10,9 +10,9 @@ from datetime import UTC, datetime
 from functools import partial
 
 from ductus.core.errors import CHANGED_ELSEWHERE, NotThere, Stale
-from ductus.core.score.changes import Change
-from ductus.core.score.piece import Piece, make_piece, records_of
-from ductus.core.score.records import Record
+from ductus.core.score.model.changes import Change
+from ductus.core.score.model.piece import Piece, make_piece, records_of
+from ductus.core.score.model.records import Record
 from ductus.store.pending import write_all_pending, write_or_put_off, write_pending
 from ductus.store.records import read_records, write_rows
 from ductus.store.rows import Kept, change_from_kept, from_columns, kept_rows, pen_to_json, to_columns

@@ -7,8 +7,8 @@ import sqlite3
 from collections.abc import Iterable, Iterator
 from itertools import groupby
 
-from ductus.core.score.piece import Row
-from ductus.core.score.records import KIND_OF, Facts, Record
+from ductus.core.score.model.piece import Row
+from ductus.core.score.model.records import KIND_OF, Facts, Record
 from ductus.store.rows import Columns, from_columns, to_columns
 
 PUT = {

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from ductus.core.pitch.pitches import Pitch, parse_pitch
-from ductus.core.score.changes import Change, PenPlace
-from ductus.core.score.lyrics import syllables
-from ductus.core.score.piece import record_of
-from ductus.core.score.records import (
+from ductus.core.score.mark_edits.lyrics import syllables
+from ductus.core.score.model.changes import Change, PenPlace
+from ductus.core.score.model.piece import record_of
+from ductus.core.score.model.records import (
     KIND_OF,
     BarSign,
     Cell,

@@ -11,14 +11,14 @@ from fastapi import APIRouter, Query, Response
 from ductus.app.export import Wanted, kind_of
 from ductus.core.errors import NotThere
 from ductus.core.playback.performance import Manner
-from ductus.core.score.accompaniments import FIGURES
-from ductus.core.score.drums import DRUMS
-from ductus.core.score.form import bars_words
-from ductus.core.score.instruments import INSTRUMENTS
-from ductus.core.score.patterns import READY, varied_bars
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Pattern
-from ductus.core.score.wording import suggestions
+from ductus.core.score.catalogues.accompaniment_figures import FIGURES
+from ductus.core.score.catalogues.drum_patterns import READY, varied_bars
+from ductus.core.score.catalogues.drums import DRUMS
+from ductus.core.score.catalogues.instruments import INSTRUMENTS
+from ductus.core.score.mark_language.parser import suggestions
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import bars_words
+from ductus.core.score.model.records import Pattern
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import listed
 from ductus.engraving.pages import LARGEST, SMALLEST, PageSetup, printed

@@ -25,7 +25,7 @@ from ductus.app.seat import is_token
 from ductus.app.session import Session
 from ductus.app.shown import all_shown
 from ductus.core.errors import DuctusError, NotKept
-from ductus.core.score.changes import Change
+from ductus.core.score.model.changes import Change
 from ductus.web.wire import fact_json, numbered_message
 
 QUIET_S = 0.12  # after an edit, before its readings are worked out again

@@ -15,8 +15,8 @@ from ductus.app.works import Works
 from ductus.core.performance.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
 from ductus.core.playback.performance import Manner, company_at, playback, take_sounds
-from ductus.core.score.edits import change_facts
-from ductus.core.score.records import checked_text
+from ductus.core.score.model.records import checked_text
+from ductus.core.score.note_edits.write import change_facts
 from ductus.core.time.bars import MAX_BAR
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.engraving.pdf import music_font

@@ -9,8 +9,8 @@ from fastapi import APIRouter, Response, UploadFile
 from ductus.app.files import take_in
 from ductus.core.errors import NotThere, TooMuch
 from ductus.core.pitch.keys import check_fifths
-from ductus.core.score.layouts import new_piece
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.layouts import new_piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import meter_sign, parse_meter
 from ductus.core.time.ticks import ticks_of_shown
 from ductus.store.packed import MEDIA_TYPE

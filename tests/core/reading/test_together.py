@@ -13,7 +13,7 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.merging import Vote, together, vote_words
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse import steady_map
 from ductus.demo.player import play

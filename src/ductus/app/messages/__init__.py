@@ -89,7 +89,7 @@ from ductus.app.messages.told import (
     WeighedNotesFact,
     Welcome,
 )
-from ductus.core.score.frame.table import AnyFrameEdit
+from ductus.core.score.structure_edits.registry import AnyFrameEdit
 
 __all__ = [
     "FACTS",

@@ -12,11 +12,11 @@ from ductus.core.performance.delay import MOST_LATE_US
 from ductus.core.playback.click import TempoChoice
 from ductus.core.reading.review.note_options import AnyReadingChoice
 from ductus.core.recording.choices import AnyRecordChoice
-from ductus.core.score.frame.table import AnyFrameEdit
-from ductus.core.score.mark_edits import AnyMarkEdit
-from ductus.core.score.selection.choosing import Selecting
-from ductus.core.score.selection.sounding import QuantizeInPlace
-from ductus.core.score.selection.table import NoteEdit
+from ductus.core.score.mark_edits.commands import AnyMarkEdit
+from ductus.core.score.note_edits.registry import NoteEdit
+from ductus.core.score.note_edits.select import Selecting
+from ductus.core.score.note_edits.sounding import QuantizeInPlace
+from ductus.core.score.structure_edits.registry import AnyFrameEdit
 from ductus.core.time.bars import MAX_BAR
 
 MAX_TIME_US = 2**52

@@ -10,8 +10,8 @@ from ductus.app.messages.phrases import PhraseFact
 from ductus.app.sheet import BarView
 from ductus.core.playback.click import Click, TempoChoice
 from ductus.core.playback.performance import Sounding
-from ductus.core.score.frame.table import AnyFrameEdit
-from ductus.core.score.selection.table import NoteEdit
+from ductus.core.score.note_edits.registry import NoteEdit
+from ductus.core.score.structure_edits.registry import AnyFrameEdit
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,10 +10,10 @@ from ductus.core.entry.state import BRUSHED_US, EntryState, Outcome, evolved
 from ductus.core.entry.writing import heard_as
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.pitch.speller import grace_pitches
-from ductus.core.score.changes import Draft
-from ductus.core.score.drums import drum_pitch
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.catalogues.drums import drum_pitch
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.words import count_words, listed
 
 MOST_GRACES = 16

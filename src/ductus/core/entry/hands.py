@@ -8,10 +8,10 @@ import numpy as np
 
 from ductus.core.entry.state import EntryState
 from ductus.core.reading.hands.features import hands_by_reach
-from ductus.core.score.changes import Line
-from ductus.core.score.drums import FEET
-from ductus.core.score.drums import HANDS as HANDS_UP
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.drums import FEET
+from ductus.core.score.catalogues.drums import HANDS as HANDS_UP
+from ductus.core.score.model.changes import Line
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.ticks import QUARTER
 
 LOOK_BACK = 8 * QUARTER  # what was written this far before the pen tells where the hands are

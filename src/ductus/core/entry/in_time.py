@@ -14,7 +14,7 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.bars import Bar
 from ductus.core.time.values import BASE_TICKS
 

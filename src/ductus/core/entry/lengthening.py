@@ -11,10 +11,10 @@ from dataclasses import replace
 
 from ductus.core.entry.state import Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.writing import heard_as, moved_on, put_step, span_is_full, step_words, strikes_of, with_room
-from ductus.core.score.changes import Draft
-from ductus.core.score.drums import sound_words
-from ductus.core.score.edits import clear_span, free_voice
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.drums import sound_words
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import clear_span, free_voice
 from ductus.core.words import capital, count_words, listed
 
 

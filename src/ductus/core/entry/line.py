@@ -41,11 +41,11 @@ from ductus.core.entry.ways.registry import WAY_WORDS
 from ductus.core.entry.writing import open_slot
 from ductus.core.phrases import Choice, Phrase, plain
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
-from ductus.core.score.drums import DRUMS
-from ductus.core.score.edits import MAX_VOICES
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Part
-from ductus.core.score.signs import NOTE_SIGNS
+from ductus.core.score.catalogues.drums import DRUMS
+from ductus.core.score.model.note_signs import NOTE_SIGNS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Part
+from ductus.core.score.note_edits.write import MAX_VOICES
 from ductus.core.words import article, count_words, listed, with_the
 
 FIRST_WORDS = {

@@ -17,9 +17,9 @@ from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
-from ductus.core.score.changes import Change, PenPlace, joined
-from ductus.core.score.drums import HIGHEST, LOWEST, drum_of
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.drums import HIGHEST, LOWEST, drum_of
+from ductus.core.score.model.changes import Change, PenPlace, joined
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.bars import MAX_BAR, mixed
 
 

@@ -6,11 +6,11 @@ from dataclasses import replace
 
 from ductus.core.entry.graces import give_graces
 from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
-from ductus.core.score.changes import Draft, joined
-from ductus.core.score.marking import Where, home_of, tops
-from ductus.core.score.marks import KINDS
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
+from ductus.core.score.mark_edits.place_marks import Where, home_of, tops
+from ductus.core.score.model.changes import Draft, joined
+from ductus.core.score.model.mark_kinds import KINDS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
 
 
 def open_words(mark: OpenMark) -> str:

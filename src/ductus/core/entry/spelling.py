@@ -17,9 +17,9 @@ from ductus.core.pitch.speller import (
     plain_names,
     weighed_names,
 )
-from ductus.core.score.changes import Draft, Line
-from ductus.core.score.piece import Piece, note_order
-from ductus.core.score.records import Note
+from ductus.core.score.model.changes import Draft, Line
+from ductus.core.score.model.piece import Piece, note_order
+from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 
 BEFORE_TICKS = 8 * QUARTER  # the voice is looked back on so far

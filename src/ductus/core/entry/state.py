@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from ductus.core.chance import scattered
-from ductus.core.score.changes import Change, Line
+from ductus.core.score.model.changes import Change, Line
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
 from ductus.core.words import count_words

@@ -14,9 +14,13 @@ from ductus.core.entry.spelling import correct_last, spelled_at
 from ductus.core.entry.state import EntryState, Held, Outcome, Step, StepValue, evolved
 from ductus.core.pitch.chords import nearest_allowed
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.changes import Draft
-from ductus.core.score.drums import DRUMS, FEET, HANDS, drum_by_place, drum_of, drum_pitch, sound_words
-from ductus.core.score.edits import (
+from ductus.core.score.catalogues.drums import DRUMS, FEET, HANDS, drum_by_place, drum_of, drum_pitch, sound_words
+from ductus.core.score.catalogues.harmony import classes_at
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.tuplet_slots import Slot, slot_at, value_within
+from ductus.core.score.note_edits.write import (
     Placed,
     Strike,
     clear_brackets,
@@ -25,10 +29,6 @@ from ductus.core.score.edits import (
     mark_tuplet,
     place_chord,
 )
-from ductus.core.score.harmony import classes_at
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
-from ductus.core.score.slots import Slot, slot_at, value_within
 from ductus.core.time.values import value_for_ticks
 from ductus.core.words import capital, count_words, listed
 

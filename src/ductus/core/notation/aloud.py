@@ -12,11 +12,11 @@ from dataclasses import replace
 from ductus.core.notation.bars import notate_bar
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.keys import key_words
-from ductus.core.score.drums import sound_words
-from ductus.core.score.marks import KINDS, words_of
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note, Part
-from ductus.core.score.signs import NOTE_SIGNS, words_of_sign
+from ductus.core.score.catalogues.drums import sound_words
+from ductus.core.score.model.mark_kinds import KINDS, words_of
+from ductus.core.score.model.note_signs import NOTE_SIGNS, words_of_sign
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note, Part
 from ductus.core.time.bars import beat_words
 from ductus.core.time.values import NoteValue, describe_value
 from ductus.core.words import capital, count_words, listed

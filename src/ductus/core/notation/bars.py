@@ -13,9 +13,9 @@ from ductus.core.notation.splitting import split_in_span, split_plain
 from ductus.core.notation.symbols import PartBar, Symbol, TupletSpan, VoiceBar
 from ductus.core.notation.tuplets import infer_spans
 from ductus.core.pitch.keys import signature
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
-from ductus.core.score.slots import cut_at, slot_of
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
+from ductus.core.score.note_edits.tuplet_slots import cut_at, slot_of
 from ductus.core.time.bars import Bar
 from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.core.notation.drawn import drawn_at
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 
 # staff steps above C0 of the lowest line of each clef (middle C is 28)
 BOTTOM_LINES = {

@@ -7,9 +7,9 @@ from dataclasses import replace
 from ductus.core.pitch.intervals import fifths_of, transposed, written_interval
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch
-from ductus.core.score.drums import DRUMS, drum_at, drum_pitch
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Part
+from ductus.core.score.catalogues.drums import DRUMS, drum_at, drum_pitch
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Part
 
 # By how many octaves notes under a line sound away from where they are drawn.
 OCTAVE_LINES = {"8va": 1, "8vb": -1, "15ma": 2, "15mb": -2}

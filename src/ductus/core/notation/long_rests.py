@@ -6,8 +6,8 @@ ending), a mark. Source: common practice of orchestral parts.
 
 from __future__ import annotations
 
-from ductus.core.score.piece import Piece
-from ductus.core.score.signs import BAR_SIGNS
+from ductus.core.score.model.note_signs import BAR_SIGNS
+from ductus.core.score.model.piece import Piece
 
 
 def long_rests(piece: Piece) -> dict[int, int]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from ductus.core.notation.symbols import TupletSpan
-from ductus.core.score.slots import FINEST
+from ductus.core.score.note_edits.tuplet_slots import FINEST
 from ductus.core.time.bars import Bar
 from ductus.core.time.meters import BAR, BEAT, MIDDLE, Meter
 from ductus.core.time.values import BASE_TICKS, NoteValue, value_for_ticks

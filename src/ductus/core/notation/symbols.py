@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ductus.core.score.records import Note
+from ductus.core.score.model.records import Note
 from ductus.core.time.values import NoteValue, Tuplet
 
 

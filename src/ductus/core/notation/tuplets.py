@@ -13,7 +13,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from ductus.core.notation.symbols import TupletSpan
-from ductus.core.score.slots import FINEST, PLAIN_BY_TICKS
+from ductus.core.score.note_edits.tuplet_slots import FINEST, PLAIN_BY_TICKS
 from ductus.core.time.bars import Bar
 from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, Tuplet
 

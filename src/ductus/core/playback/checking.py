@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from ductus.core.performance.takes import Take
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.model import ReadingResult
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 
 NAMED = 3  # worst bars that are named
 LEAST_US = 15_000  # a bar that is nearer is not named

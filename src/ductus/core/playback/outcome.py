@@ -14,9 +14,9 @@ from typing import Literal
 from ductus.core.playback.tempi import written_tempo_map
 from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
 from ductus.core.reading.model import ReadingResult
-from ductus.core.score.changes import Draft
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import TempoMark
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import TempoMark
 from ductus.core.time.pulse import US_PER_MINUTE
 from ductus.core.words import count_words
 

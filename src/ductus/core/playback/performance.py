@@ -19,10 +19,10 @@ from ductus.core.chance import scattered
 from ductus.core.performance.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
 from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, glided
 from ductus.core.playback.tempi import written_tempo_map
-from ductus.core.score.form import Stretch, playing_order
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
-from ductus.core.score.signs import NOTE_SIGNS, sounding_ticks
+from ductus.core.score.model.note_signs import NOTE_SIGNS, sounding_ticks
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.playing_order import Stretch, playing_order
+from ductus.core.score.model.records import Mark, Note
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS, value_for_ticks

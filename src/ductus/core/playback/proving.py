@@ -24,10 +24,10 @@ from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, pitch_words, spell_in_key
 from ductus.core.playback.performance import Shape
 from ductus.core.playback.tempi import written_tempo_map
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.edits import Strike, delete_notes, place_chord
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.model.changes import Change, Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.write import Strike, delete_notes, place_chord
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words

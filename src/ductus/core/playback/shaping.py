@@ -15,10 +15,10 @@ from statistics import median
 
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch
-from ductus.core.score.mark_words import LOUDER, base_of
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note
-from ductus.core.score.signs import DYNAMIC_LEVELS, NOTE_SIGNS
+from ductus.core.score.mark_language.modifiers import LOUDER, base_of
+from ductus.core.score.model.note_signs import DYNAMIC_LEVELS, NOTE_SIGNS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note
 from ductus.core.time.ticks import QUARTER
 
 LEVELS = DYNAMIC_LEVELS

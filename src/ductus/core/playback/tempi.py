@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ductus.core.score.mark_words import AT_ONCE, RETURNING, SLOWING, SPEEDING, amount_of, base_of
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, TempoMark
+from ductus.core.score.mark_language.modifiers import AT_ONCE, RETURNING, SLOWING, SPEEDING, amount_of, base_of
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, TempoMark
 from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 

@@ -11,8 +11,8 @@ from dataclasses import replace
 
 from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.model import Ornament
-from ductus.core.score.drums import DRUMS
-from ductus.core.score.patterns import stroke_ends
+from ductus.core.score.catalogues.drum_patterns import stroke_ends
+from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words

@@ -28,7 +28,7 @@ from ductus.core.reading.quantization.placement import Places, Played, place_tak
 from ductus.core.reading.review.doubts import find_doubts
 from ductus.core.reading.tonality.key_estimation import estimate_key, mode_of
 from ductus.core.reading.tonality.spelling import spell_notes
-from ductus.core.score.drums import DRUMS, drum_pitch
+from ductus.core.score.catalogues.drums import DRUMS, drum_pitch
 from ductus.core.time.bars import BarLines
 from ductus.core.time.pulse import PulseMap
 from ductus.core.time.ticks import QUARTER

@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.playback.click import MOST_COUNT_IN, AsWritten, TempoChoice, checked_tempo
-from ductus.core.score.selection.sounding import QuantizeInPlace
+from ductus.core.score.note_edits.sounding import QuantizeInPlace
 from ductus.core.time.bars import MAX_BAR
 
 Value = Literal["whole", "half", "quarter", "eighth", "16th", "32nd", "64th", "128th"]

@@ -23,9 +23,9 @@ from ductus.core.recording.choices import (
     RecordUntil,
     Value,
 )
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import TempoMark
-from ductus.core.score.selection.sounding import QuantizeInPlace
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import TempoMark
+from ductus.core.score.note_edits.sounding import QuantizeInPlace
 from ductus.core.time.values import describe_value
 from ductus.core.words import count_words, plural
 

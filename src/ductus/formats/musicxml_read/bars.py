@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from fractions import Fraction
 
-from ductus.core.score.records import MeterChange
+from ductus.core.score.model.records import MeterChange
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import Meter, meter_for
 from ductus.core.time.ticks import QUARTER

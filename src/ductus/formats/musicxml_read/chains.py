@@ -8,9 +8,9 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.edits import MAX_VOICES
-from ductus.core.score.records import Syllable
-from ductus.core.score.signs import with_sign
+from ductus.core.score.model.note_signs import with_sign
+from ductus.core.score.model.records import Syllable
+from ductus.core.score.note_edits.write import MAX_VOICES
 from ductus.formats.musicxml_read.losses import Losses
 from ductus.formats.musicxml_read.raw import RawNote
 

@@ -6,11 +6,11 @@ from fractions import Fraction
 
 from ductus.core.pitch.intervals import transposed
 from ductus.core.pitch.pitches import STEPS, Pitch, spell_in_key
-from ductus.core.score.drums import DRUMS, drum_at, drum_pitch
-from ductus.core.score.lyrics import LONGEST, MOST_VERSES
-from ductus.core.score.records import Syllable, printable
-from ductus.core.score.signs import NOTE_SIGNS, with_sign
-from ductus.core.score.wording import DYNAMICS
+from ductus.core.score.catalogues.drums import DRUMS, drum_at, drum_pitch
+from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES
+from ductus.core.score.mark_language.parser import DYNAMICS
+from ductus.core.score.model.note_signs import NOTE_SIGNS, with_sign
+from ductus.core.score.model.records import Syllable, printable
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import BASE_TICKS
 from ductus.formats.musicxml_read.losses import Losses

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from ductus.core.pitch.intervals import fifths_of
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.records import CLEFS, printable
+from ductus.core.score.model.records import CLEFS, printable
 from ductus.core.time.meters import UNITS
 from ductus.formats.musicxml_read.directions import Directions
 from ductus.formats.musicxml_read.losses import Losses

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.score.records import Syllable
+from ductus.core.score.model.records import Syllable
 from ductus.core.time.values import NoteValue
 
 

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ductus.core.errors import BadInput, TooMuch
-from ductus.core.score.piece import Piece, make_piece
-from ductus.core.score.records import (
+from ductus.core.score.model.note_signs import BAR_SIGNS, LINES
+from ductus.core.score.model.piece import Piece, make_piece
+from ductus.core.score.model.records import (
     MAX_TEXT,
     BarSign,
     Facts,
@@ -16,7 +17,6 @@ from ductus.core.score.records import (
     TempoMark,
     printable,
 )
-from ductus.core.score.signs import BAR_SIGNS, LINES
 from ductus.core.time.bars import MAX_BAR
 from ductus.formats.archives import NOTHING
 from ductus.formats.musicxml_read.bars import Bars, Ids, lay_bars

@@ -6,8 +6,8 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from ductus.core.score.marks import KINDS, shared_evenly
-from ductus.core.score.records import Mark, Note
+from ductus.core.score.model.mark_kinds import KINDS, shared_evenly
+from ductus.core.score.model.records import Mark, Note
 from ductus.formats.musicxml_read.bars import Ids
 from ductus.formats.musicxml_read.chains import Chain
 from ductus.formats.musicxml_read.losses import Losses

@@ -17,9 +17,9 @@ from ductus.core.entry.writing import last_note, moved_on, put_step, step_words,
 from ductus.core.errors import BadInput
 from ductus.core.notation.drawn import pitch_drawn_at
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.score.changes import Draft
-from ductus.core.score.edits import Strike, clear_span, place_chord
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import Strike, clear_span, place_chord
 from ductus.core.words import article, capital
 
 CLICKED_VELOCITY = 80

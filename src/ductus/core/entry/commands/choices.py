@@ -17,10 +17,10 @@ from ductus.core.entry.writing import dropped_words
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chords import name_chord, parse_chord
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
-from ductus.core.score.changes import Draft
-from ductus.core.score.drums import DRUMS, HIGHEST, LOWEST
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark
+from ductus.core.score.catalogues.drums import DRUMS, HIGHEST, LOWEST
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark
 
 
 @dataclass(frozen=True, slots=True)

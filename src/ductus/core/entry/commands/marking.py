@@ -12,15 +12,15 @@ from ductus.core.entry.commands.choices import GraceNext
 from ductus.core.entry.marking import open_words
 from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
-from ductus.core.score.mark_words import AT_ONCE, RETURNING, base_of
-from ductus.core.score.marking import marked, tops, where
-from ductus.core.score.marks import KINDS
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note, Syllable, printable
-from ductus.core.score.signs import NOTE_SIGNS, with_sign
-from ductus.core.score.wording import Wish, wish_of
+from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
+from ductus.core.score.mark_edits.place_marks import marked, tops, where
+from ductus.core.score.mark_language.modifiers import AT_ONCE, RETURNING, base_of
+from ductus.core.score.mark_language.parser import Wish, wish_of
+from ductus.core.score.model.changes import Change, Draft
+from ductus.core.score.model.mark_kinds import KINDS
+from ductus.core.score.model.note_signs import NOTE_SIGNS, with_sign
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note, Syllable, printable
 from ductus.core.words import capital, listed
 
 

@@ -15,10 +15,10 @@ from ductus.core.entry.state import EntryState, Outcome, Span, Step, evolved
 from ductus.core.entry.ways.registry import way_of
 from ductus.core.entry.writing import dropped_words, spell, write_step
 from ductus.core.errors import BadInput
-from ductus.core.score.changes import Draft
-from ductus.core.score.drums import sound_words
-from ductus.core.score.edits import MAX_VOICES, clear_span
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.drums import sound_words
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import MAX_VOICES, clear_span
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import count_words
 

@@ -14,7 +14,7 @@ from ductus.core.entry.state import EntryState, Outcome, StepValue, evolved
 from ductus.core.entry.writing import open_slot, rest_of_slot
 from ductus.core.errors import BadInput, CannotWrite
 from ductus.core.pitch.pitches import parse_pitch, pitch_words
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 from ductus.core.time.ticks import WHOLE, ticks_of_quarters, ticks_of_shown
 from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, NoteValue, Tuplet
 from ductus.core.words import article

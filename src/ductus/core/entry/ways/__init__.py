@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.state import EntryState, Held, Outcome
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 
 
 class Way:

@@ -12,7 +12,7 @@ from ductus.core.entry.events import KeyDown, KeyUp, Pedal
 from ductus.core.entry.lengthening import shorten, write_held
 from ductus.core.entry.state import Beating, EntryState, Outcome, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 
 
 class Foot(Way):

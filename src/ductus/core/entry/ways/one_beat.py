@@ -12,9 +12,9 @@ from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.state import FIGURE_OVER_US, GATHER_US, EntryState, Figure, Held, Outcome, evolved
 from ductus.core.entry.ways import Way
 from ductus.core.entry.writing import strikes_of
-from ductus.core.score.changes import Draft
-from ductus.core.score.edits import clear_brackets, clear_span, mark_tuplet, place_chord
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import clear_brackets, clear_span, mark_tuplet, place_chord
 from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
 from ductus.core.words import count_words
 

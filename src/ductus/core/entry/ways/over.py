@@ -13,10 +13,10 @@ from ductus.core.entry.state import EntryState, Outcome, Step, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import strikes_of
 from ductus.core.pitch.pitches import pitch_words
-from ductus.core.score.changes import Draft
-from ductus.core.score.edits import Strike
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Note
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
+from ductus.core.score.note_edits.write import Strike
 from ductus.core.words import capital, count_words, listed
 
 

@@ -14,9 +14,9 @@ from ductus.core.entry.lengthening import stretch
 from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import put_chord, spell, step_words, strikes_of
-from ductus.core.score.changes import Change, Draft, joined
-from ductus.core.score.drums import sound_words
-from ductus.core.score.piece import Piece
+from ductus.core.score.catalogues.drums import sound_words
+from ductus.core.score.model.changes import Change, Draft, joined
+from ductus.core.score.model.piece import Piece
 from ductus.core.words import capital
 
 LOW_KEY = 48  # below it, a key struck before any pulse may have been meant as one

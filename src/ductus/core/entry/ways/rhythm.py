@@ -15,9 +15,9 @@ from ductus.core.entry.state import GATHER_US, NO_FIGURE, RHYTHM_OVER_US, EntryS
 from ductus.core.entry.ways import Way
 from ductus.core.entry.ways.one_beat import OneBeat
 from ductus.core.entry.writing import spell, write_step
-from ductus.core.score.changes import Draft
-from ductus.core.score.edits import Strike, clear_brackets, clear_span, place_chord
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.note_edits.write import Strike, clear_brackets, clear_span, place_chord
 from ductus.core.time.values import BASE_TICKS
 from ductus.core.words import count_words
 

@@ -10,9 +10,9 @@ from ductus.core.entry.lengthening import shorten, write_held
 from ductus.core.entry.state import GATHER_US, EntryState, Outcome, evolved
 from ductus.core.entry.ways import Way, gathered, let_go
 from ductus.core.entry.writing import write_step
-from ductus.core.score.changes import Draft
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark
 
 
 class Stepping(Way):

@@ -11,7 +11,7 @@ from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, evolved
 from ductus.core.entry.ways import gathered
 from ductus.core.entry.ways.foot import Foot
-from ductus.core.score.piece import Piece
+from ductus.core.score.model.piece import Piece
 
 
 class Walking(Foot):

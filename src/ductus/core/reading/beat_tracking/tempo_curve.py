@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.core.reading.model import ReadingResult
-from ductus.core.score.layouts import counted_beat, felt_beat
+from ductus.core.score.catalogues.layouts import counted_beat, felt_beat
 from ductus.core.time.pulse import tempo_of
 from ductus.core.time.ticks import QUARTER
 from ductus.core.time.values import NoteValue

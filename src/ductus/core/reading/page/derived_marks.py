@@ -14,10 +14,10 @@ from dataclasses import dataclass, replace
 from statistics import median
 
 from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
-from ductus.core.score.changes import Change, Draft
-from ductus.core.score.piece import Piece
-from ductus.core.score.records import Mark, Note, Reading
-from ductus.core.score.signs import DYNAMIC_LEVELS
+from ductus.core.score.model.changes import Change, Draft
+from ductus.core.score.model.note_signs import DYNAMIC_LEVELS
+from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Mark, Note, Reading
 from ductus.core.time.bars import Timeline
 from ductus.core.time.pulse import PulseMap
 from ductus.core.words import count_words, listed

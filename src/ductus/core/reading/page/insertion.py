@@ -13,12 +13,21 @@ from dataclasses import replace
 from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
 from ductus.core.reading.model import ReadingResult, ReadNote
 from ductus.core.reading.review.options import Choices, Where, choices_to_json
-from ductus.core.score.changes import Change, Draft, Line
-from ductus.core.score.edits import MAX_VOICES, clear_brackets, clear_span
-from ductus.core.score.layouts import LAYOUTS
-from ductus.core.score.piece import Piece, make_piece
-from ductus.core.score.records import Facts, KeyChange, MeterChange, Note, Reading, Record, TempoMark, checked_text
-from ductus.core.score.voices import fits, voice_for
+from ductus.core.score.catalogues.layouts import LAYOUTS
+from ductus.core.score.model.changes import Change, Draft, Line
+from ductus.core.score.model.piece import Piece, make_piece
+from ductus.core.score.model.records import (
+    Facts,
+    KeyChange,
+    MeterChange,
+    Note,
+    Reading,
+    Record,
+    TempoMark,
+    checked_text,
+)
+from ductus.core.score.model.voice_rule import fits, voice_for
+from ductus.core.score.note_edits.write import MAX_VOICES, clear_brackets, clear_span
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import Meter
 

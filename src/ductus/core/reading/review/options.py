@@ -22,7 +22,7 @@ from ductus.core.reading.durations.voice_assignment import with_voices
 from ductus.core.reading.model import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.pipeline import likely_meter
 from ductus.core.reading.writing import Decoded, decode
-from ductus.core.score.records import Note
+from ductus.core.score.model.records import Note
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse import PulseMap

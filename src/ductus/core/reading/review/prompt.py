@@ -33,7 +33,7 @@ from ductus.core.reading.review.note_options import (
     Value,
 )
 from ductus.core.reading.review.options import Choices
-from ductus.core.score.layouts import counted_beat
+from ductus.core.score.catalogues.layouts import counted_beat
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words, plural

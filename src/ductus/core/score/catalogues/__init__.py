@@ -1,0 +1,1 @@
+"""Fixed knowledge: instruments, score layouts, drums, drum patterns, accompaniment figures, chord tones."""

@@ -1,1 +1,0 @@
-"""Edits of the frame: meter, key, tempo, pick-up, bars, parts, transposition."""

@@ -1,0 +1,274 @@
+"""Marks as musicians write them: "mf", "rit.", "slur", "Cm7/G", "2nd ending", read into what is to be put on the page.
+
+One table of words for everything; what is in no table may be a chord symbol, a tempo ("dotted quarter = 80"), or, in quotation marks, plain
+words. ``suggestions`` gives what a beginning could become, with a picture (SMuFL code points) where the mark is a sign.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from ductus.core.errors import BadInput
+from ductus.core.pitch.chords import looks_like_chord, parse_chord
+from ductus.core.pitch.scales import scale_named
+from ductus.core.score.mark_language.modifiers import EXPRESSIONS, TEMPO_WORDS, expression, modified
+from ductus.core.score.model.note_signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
+from ductus.core.score.model.records import CLEFS, checked_text
+from ductus.core.time.values import BASE_TICKS, NoteValue
+from ductus.core.words import count_words
+
+DYNAMICS = (
+    "pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sf", "sfz", "sffz", "sfp", "fp", "fz", "rf", "rfz", "pf",
+)  # fmt: skip
+HAIRPINS = {
+    "<": "<", "crescendo": "<", "hairpin <": "<", "cresc. hairpin": "<", ">": ">", "diminuendo": ">", "decrescendo": ">", "hairpin >": ">",
+    "cresc.": "cresc.", "dim.": "dim.", "decresc.": "decresc.",
+}  # fmt: skip
+OCTAVES = {"8va": "8va", "8vb": "8vb", "15ma": "15ma", "15mb": "15mb", "8va bassa": "8vb", "ottava": "8va"}
+TEMPI = {
+    "Grave": 42, "Largo": 50, "Larghetto": 60, "Lento": 54, "Adagio": 66, "Andante": 84, "Andantino": 88, "Moderato": 108, "Allegretto": 112,
+    "Allegro": 132, "Vivace": 152, "Presto": 176,
+}  # fmt: skip
+# The tempi are the middle of what metronomes print beside these words (common practice).
+PICTURES = {
+    "p": "\ue520", "m": "\ue521", "f": "\ue522", "r": "\ue523", "s": "\ue524", "z": "\ue525",
+}  # letters of dynamics  # fmt: skip
+NUMBERED = re.compile(
+    r"^(?:(?:(\d+(?:st|nd|rd|th)?(?:\s*(?:,|and|&)\s*\d+(?:st|nd|rd|th)?)*)\.?\s+ending)|(?:ending\s+([\d, ]+))|(\d)\.)$",
+    re.I,
+)
+SECTION = re.compile(r"^(?:\[(.+)\]|(?:section|rehearsal(?: mark)?)\s+(.+))$", re.I)
+TIMES = re.compile(r"^(?:(?:repeat|play)\s+)?(?:(\d+)\s*(?:x|times)|x\s*(\d+))$", re.I)
+METRONOME = re.compile(
+    r"^(.*?)[,\s]*\(?((?:dotted\s+)?(?:whole|half|quarter|eighth|16th)|[♩𝅗𝅥♪])(\.)?\s*=\s*(\d+(?:\.\d+)?)\)?$", re.I
+)
+WITH_NUMBER = re.compile(r"^(\D+?)\s+(\d{2,3})$")
+LYRICS = re.compile(r"^lyrics?(?:\s+(\d))?(?::\s*|\s+)(.+)$", re.I | re.S)
+FINGERS = re.compile(r"^fing(?:ers?|ering)\s+([\d\s,]+)$", re.I)
+QUOTED = re.compile(r"^[\"'“„](.+?)[\"'”“]?$")
+WITHOUT = re.compile(r"^(?:no|without)\s+(.+)$", re.I)
+SYMBOLS = {"♩": "quarter", "𝅗𝅥": "half", "♪": "eighth"}
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """A mark that is asked for: ``sort`` is "note" (a sign of notes), "mark" (a kind of ``marks.KINDS``), "bar" (a sign of bars), "tempo",
+    "clef", "lyrics", "fingers" or "grace"; ``kind`` and ``text`` say which; ``without``: it is to go. ``words`` is how it is said,
+    ``picture`` how it looks in a music font, where it does. ``also`` is asked for with it: the words of "p dolce"."""
+
+    sort: str
+    kind: str
+    text: str = ""
+    words: str = ""
+    picture: str = ""
+    number: float = 0.0
+    beat: NoteValue | None = None  # of a tempo, where it was named
+    without: bool = False
+    also: Wish | None = None
+
+
+def _vocabulary() -> Iterator[tuple[str, Wish]]:
+    """(as written, wish) of all fixed words, the commonest first."""
+    for name in DYNAMICS:
+        yield name, Wish("mark", "dynamic", name, name, "".join(PICTURES[c] for c in name))
+    for written, text in HAIRPINS.items():
+        words = {"<": "crescendo hairpin", ">": "diminuendo hairpin"}.get(text, text)
+        yield written, Wish("mark", "hairpin", text, words, {"<": "\ue53e", ">": "\ue53f"}.get(text, ""))
+    for written in ("slur", "phrase", "("):
+        yield written, Wish("mark", "slur", "", "slur", "")
+    for written, text in (("glissando", ""), ("gliss.", ""), ("slide", "slide"), ("portamento", "slide")):
+        yield written, Wish("mark", "glissando", text, text or "glissando", "\ue585")
+    for strokes in "312":
+        words = f"tremolo between two notes, {count_words(int(strokes), 'stroke')}"
+        for written in (words, f"tremolo between {strokes}", *(("tremolo between",) if strokes == "3" else ())):
+            yield written, Wish("mark", "tremolo", strokes, words, chr(0xE21F + int(strokes)))
+    for name, sign in NOTE_SIGNS.items():
+        wish = Wish("note", name, "", sign.words, sign.picture)
+        for written in dict.fromkeys((sign.words, *sign.written)):
+            yield written, wish
+    for written in ("pedal", "ped.", "Ped."):
+        yield written, Wish("mark", "pedal", "", "pedal", "\ue650")
+    for written, text in OCTAVES.items():
+        yield (
+            written,
+            Wish(
+                "mark",
+                "octave",
+                text,
+                text,
+                {"8va": "\ue511", "8vb": "\ue51c", "15ma": "\ue515", "15mb": "\ue51d"}[text],
+            ),
+        )
+    for text in TEMPO_WORDS:
+        yield text, Wish("mark", "tempo-word", text, text)
+    for kind, bar_sign in BAR_SIGNS.items():
+        if kind not in ("ending", "section"):
+            for written in dict.fromkeys((bar_sign.words, *bar_sign.written)):
+                yield written, Wish("bar", kind, "", bar_sign.words, bar_sign.picture)
+    for text in ("1", "2", "3"):
+        yield f"{words_of_sign('ending', text)}", Wish("bar", "ending", text, words_of_sign("ending", text))
+    for text, bpm in TEMPI.items():
+        yield text, Wish("tempo", "tempo", text, text, number=bpm)
+    for clef in CLEFS:
+        if clef != "percussion":
+            for written in (f"{clef} clef", clef):
+                yield written, Wish("clef", clef, "", f"{clef} clef")
+    for written in ("grace note", "grace notes", "grace", "acciaccatura"):
+        yield written, Wish("grace", "grace", "", "grace note", "\ue560")
+    for text in EXPRESSIONS:
+        yield text, Wish("mark", "text", text, text)
+
+
+VOCABULARY: tuple[tuple[str, Wish], ...] = tuple(_vocabulary())
+EXACT: dict[str, Wish] = {}
+FOLDED: dict[str, Wish] = {}
+for _written, _wish in VOCABULARY:
+    EXACT.setdefault(_written, _wish)
+    FOLDED.setdefault(_written.casefold(), _wish)
+DOTLESS = {
+    written.removesuffix("."): wish for written, wish in FOLDED.items() if written.endswith(".") and len(written) > 3
+}  # "cresc"
+
+
+NO_MARKS = tuple(
+    (re.compile(f"^(?:{pattern})$", re.I), hint)
+    for pattern, hint in (
+        (r"ties?", "ties follow from values; hold the key on, or lengthen the note over the bar line"),
+        (
+            r"\d+\s*/\s*\d+(?:\s*\(.*\))?|time signature|meter|key signature|key .+|pick-?up|clef",
+            "it stands in the frame (F4)",
+        ),
+        (r"rests?|dots?|triplets?|tuplets?", "values have keys of their own (F1 lists them)"),
+    )
+)
+
+
+def wish_of(text: str) -> Wish:
+    """What a text asks for. Raises BadInput, with what is understood, for what is no mark.
+
+    >>> wish_of("mf").kind, wish_of("Cm7/G").kind, wish_of("2nd ending").text
+    ('dynamic', 'chord', '2')
+    """
+    text = " ".join(text.split()) if not LYRICS.match(text) else text.strip()
+    if not text:
+        raise BadInput('Say which mark: "mf", "staccato", "slur", "rit.", "Cm7", "2nd ending" ... Nothing was changed.')
+    without = WITHOUT.match(text)
+    if without is not None and text.casefold() not in FOLDED:
+        return replace(wish_of(without.group(1)), without=True)
+    quoted = QUOTED.match(text)
+    if quoted is not None:
+        words = checked_text(quoted.group(1), "text")
+        return Wish("mark", "text", words, f"“{words}”")
+    found = EXACT.get(text) or _patterned(text) or _chord(text) or FOLDED.get(text.casefold())
+    found = found or DOTLESS.get(text.casefold().rstrip(".")) or _together(text)
+    if found is not None:
+        return found
+    if looks_like_chord(text):
+        parse_chord(text)  # says what is understood
+    for asked, hint in NO_MARKS:
+        if asked.match(text):
+            raise BadInput(f"“{text[:40]}” is no mark: {hint}. Nothing was changed.")
+    raise BadInput(
+        f"“{text[:40]}” is no mark that Ductus knows. Put words that are to stand as they are in quotation marks; nothing was changed."
+    )
+
+
+def _together(text: str) -> Wish | None:
+    """Words that are put together: "poco rit.", "molto espr.", "p dolce"."""
+    if (words := modified(text)) is not None:
+        printed, base = words
+        return Wish("mark", "tempo-word" if base in TEMPO_WORDS else "hairpin", printed, printed)
+    first, _, rest = text.partition(" ")
+    if rest in DYNAMICS and first in ("subito", "sub."):
+        first, rest = rest, "sub."
+    if first in DYNAMICS and expression(rest):
+        return replace(EXACT[first], also=Wish("mark", "text", rest, rest))
+    if expression(text):
+        return Wish("mark", "text", text, text)
+    return None
+
+
+def _chord(text: str) -> Wish | None:
+    try:
+        parse_chord(text)
+    except BadInput:
+        return None
+    return Wish("mark", "chord", text, f"chord symbol {text}")
+
+
+def _patterned(text: str) -> Wish | None:
+    """Marks with a number or words of their own."""
+    if m := NUMBERED.match(text):
+        numbers = re.findall(r"\d+", next(g for g in m.groups() if g))
+        listed = ", ".join(numbers)
+        return Wish("bar", "ending", listed, words_of_sign("ending", listed))
+    if m := SECTION.match(text):
+        name = checked_text(m.group(1) or m.group(2), "section name")
+        return Wish("bar", "section", name, f"section {name}")
+    if m := TIMES.match(text):
+        times = m.group(1) or m.group(2)
+        if not 2 <= int(times) <= 20:
+            raise BadInput("A repeat is played 2 to 20 times. Nothing was changed.")
+        return Wish("bar", "repeat-end", times, words_of_sign("repeat-end", times))
+    if m := METRONOME.match(text):
+        word, unit, dot, number = m.groups()
+        base = SYMBOLS.get(unit, unit.casefold().removeprefix("dotted").strip())
+        if base not in BASE_TICKS:
+            return None
+        beat = NoteValue(base, int(bool(dot) or unit.casefold().startswith("dotted")))
+        word = checked_text(word.strip(" ,("), "tempo word")
+        return Wish("tempo", "tempo", word, f"tempo {number}", number=float(number), beat=beat)
+    if (m := WITH_NUMBER.match(text)) and m.group(1).capitalize() in TEMPI:
+        return Wish("tempo", "tempo", m.group(1).capitalize(), text, number=float(m.group(2)))
+    if (scale := scale_named(text)) is not None:
+        return Wish("mark", "scale", scale, f"scale of {scale}")
+    if m := LYRICS.match(text):
+        return Wish("lyrics", m.group(1) or "1", m.group(2), "lyrics")
+    if m := FINGERS.match(text):
+        return Wish("fingers", "fingers", " ".join(re.findall(r"[0-5]", m.group(1))), "fingering")
+    return None
+
+
+@dataclass(frozen=True, slots=True)
+class Suggestion:
+    """What typed words could become: the words to give, how it is said, and its picture."""
+
+    text: str
+    words: str
+    picture: str = ""
+
+
+MOST_SUGGESTED = 9
+
+
+def suggestions(text: str) -> list[Suggestion]:
+    """What a beginning could become, the likeliest first; plain words last. An empty text gives the commonest marks."""
+    text = " ".join(text.split())
+    if not text:
+        common = ("mf", "p", "f", "staccato", "accent", "slur", "<", "pedal", "rit.")
+        return [Suggestion(w, EXACT[w].words, EXACT[w].picture) for w in common]
+    out: dict[tuple[str, str, str, bool], Suggestion] = {}
+
+    def add(written: str, wish: Wish) -> None:
+        no = "no " if wish.without else ""
+        out.setdefault(
+            (wish.sort, wish.kind, wish.text, wish.without), Suggestion(written, no + wish.words, wish.picture)
+        )
+
+    with contextlib.suppress(BadInput):
+        add(text, wish_of(text))
+    prefix, rest = ("no ", text[3:]) if text.startswith("no ") else ("", text)
+    beginning = rest.casefold()
+    for exact in (True, False):
+        for written, wish in VOCABULARY:
+            folded = written.casefold()
+            if (folded.startswith(beginning)) if exact else any(w.startswith(beginning) for w in folded.split()[1:]):
+                add(prefix + written, replace(wish, without=bool(prefix)))
+    quoted = text if QUOTED.match(text) else f'"{text}"'
+    found = list(out.values())[: MOST_SUGGESTED - 1]
+    if not QUOTED.match(text) and not prefix:
+        found.append(Suggestion(quoted, f"the words “{text}”"))
+    return found

@@ -1,1 +1,0 @@
-"""Edits of selected notes: each is a record of its arguments that makes a Change."""

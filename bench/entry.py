@@ -5,9 +5,9 @@ from __future__ import annotations
 import random
 import time
 
-from ductus.core.entry.commands.choices import PolicyTo
+from ductus.core.entry.commands.mode import PolicyTo
 from ductus.core.entry.commands.pen import Back, MovePen, Rest
-from ductus.core.entry.commands.values import Dot, ShiftValue
+from ductus.core.entry.commands.step_value import Dot, ShiftValue
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState

@@ -25,14 +25,14 @@ from websockets.asyncio.client import connect
 
 from ductus.app import messages as m
 from ductus.app.library import Library
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.entry.commands.pen import PenTo, PlacePen
-from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.note_edits.pitches import ByInterval
 from ductus.core.time.meters import parse_meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.demo.player import play
 from ductus.formats.musicxml_write import write_musicxml
 from ductus.web.runtime import keys_first

@@ -24,7 +24,7 @@ from ductus.app.library import Library
 from ductus.app.messages import StopRecording
 from ductus.app.readings import reading_otherwise
 from ductus.app.shown import all_shown, strip_of
-from ductus.core.performance.delay import find_delay
+from ductus.core.capture.delay import find_delay
 from ductus.core.playback.click import delay_clicks
 from ductus.core.reading.review.beat_options import ReadBar
 from ductus.demo.keyboard import HIDDEN_LATENESS_US, programme_events

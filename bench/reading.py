@@ -30,13 +30,13 @@ ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
 
 from ductus.app.joining import joined_on_clock
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.model import ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import parse_meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.player import with_slips
 from ductus.formats.midi_read import read_midi

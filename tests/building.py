@@ -10,7 +10,7 @@ from fractions import Fraction as F
 
 import mido
 
-from ductus.core.performance.takes import PlayedNote
+from ductus.core.capture.takes import PlayedNote
 from ductus.core.pitch.pitches import parse_pitch, spell_in_key
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.changes import Draft

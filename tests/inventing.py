@@ -11,7 +11,7 @@ from typing import Any, Literal, TypeVar, Union
 
 from annotated_types import Ge, Gt, Le, Lt, MaxLen, MinLen
 
-from ductus.core.time.values import BASE_TICKS, NoteValue, Tuplet
+from ductus.core.time.note_values import BASE_TICKS, NoteValue, Tuplet
 
 R = TypeVar("R")
 ROUNDS = int(os.environ.get("DUCTUS_FUZZ", "1"))  # `make fuzz` goes on with other seeds for much longer

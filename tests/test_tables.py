@@ -9,9 +9,9 @@ from pathlib import Path
 import pytest
 
 from ductus.cli import parser
-from ductus.core.entry.commands.table import COMMANDS
+from ductus.core.entry.commands.registry import COMMANDS
 from ductus.core.reading.review.note_options import READING_CHOICES
-from ductus.core.recording.choices import RECORD_CHOICES
+from ductus.core.recording.settings import RECORD_CHOICES
 from ductus.core.score.mark_edits.commands import MARK_EDITS
 from ductus.core.score.note_edits.registry import EDITS
 from ductus.core.score.structure_edits.registry import FRAME_EDITS
@@ -21,7 +21,7 @@ TABLE = (ROOT / "web/src/commands/table.ts").read_text(encoding="utf-8")
 WEB = "".join(p.read_text(encoding="utf-8") for p in (ROOT / "web/src").rglob("*.ts*") if ".gen." not in p.name)
 SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")
-    for p in ("core/entry/line.py", "core/reading/review/prompt.py", "core/recording/line.py")
+    for p in ("core/prompt/entry.py", "core/reading/review/prompt.py", "core/prompt/recording.py")
 )
 RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES, *FRAME_EDITS, *MARK_EDITS]
 PIANO = set(

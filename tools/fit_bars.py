@@ -31,7 +31,7 @@ sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 
 from bench.reading import Case
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.reading.beat_tracking.bar_features import ALL_SLOTS, BARS, DIVISIONS, PACES_S, beat_s, out_of_pace
 from ductus.core.reading.beat_tracking.meter_candidates import (
     MEASURES,

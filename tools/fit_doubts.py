@@ -23,7 +23,7 @@ import ductus.core.reading.writing as against
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import parse_meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 from fit_corpus import UNIT
 

@@ -14,7 +14,7 @@ from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.errors import DuctusError
 from ductus.core.playback.click import OneTempo
 from ductus.core.reading.review.option_base import ReadingChoice
-from ductus.core.recording.choices import RecordChoice, RecordShortest
+from ductus.core.recording.settings import RecordChoice, RecordShortest
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.note_edits.base import Edit
 from ductus.core.score.note_edits.select import Select, Selecting

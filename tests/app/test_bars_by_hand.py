@@ -8,7 +8,7 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.app.shown import strip_of
 from ductus.core.reading.review.beat_options import ReadBar, ReadMeter, ReadPin, ReadSize, ReadUnpinned
-from ductus.core.recording.choices import RecordPolicy
+from ductus.core.recording.settings import RecordPolicy
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER

@@ -17,7 +17,7 @@ import pytest
 
 from ductus.app.library import Library
 from ductus.cli import main
-from ductus.core.performance.takes import PlayedNote
+from ductus.core.capture.takes import PlayedNote
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
 from ductus.demo.shelf import FREELY, HASTY, fill_library

@@ -13,12 +13,12 @@ from ductus.app.lead import openings, untimed_page
 from ductus.app.library import Library
 from ductus.app.readings import reading_of, worked_out
 from ductus.app.shown import strip_of
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.playback.checking import Apart, apart_words
 from ductus.core.playback.click import AsWritten, click_plan
 from ductus.core.playback.performance import written_tempo_map
+from ductus.core.playback.timing import Apart, apart_words
 from ductus.core.reading.model import ReadingResult, ReadNote
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.review.beat_options import (
@@ -34,7 +34,7 @@ from ductus.core.reading.review.questions import hidden_beat, stray_ends
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.records import KeyChange, MeterChange
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
 from ductus.formats.midi import write_midi

@@ -12,12 +12,12 @@ from ductus.app.jobs import carry_out
 from ductus.app.joining import takes_together
 from ductus.app.library import Library
 from ductus.app.shown import all_shown
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
 from tests.app.driving import Sitter

@@ -10,7 +10,7 @@ from lxml import etree
 from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.app.sheet import PageSize
-from ductus.core.entry.commands.marking import WithHere
+from ductus.core.entry.commands.marks import WithHere
 from ductus.core.entry.commands.pen import OtherStaff, PenTo, PlacePen
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import DropMarks, NudgeMarks

@@ -13,12 +13,12 @@ from ductus.app.jobs import carry_out
 from ductus.app.library import Library
 from ductus.app.readings import ReadingCache
 from ductus.app.shown import all_shown, strip_of
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.phrases import Phrase
 from ductus.core.reading.review.beat_options import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
 from ductus.core.reading.review.note_options import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
 from ductus.core.reading.writing import decode
-from ductus.core.recording.choices import RecordPolicy
+from ductus.core.recording.settings import RecordPolicy
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import DropMarks, NudgeMarks
 from ductus.core.score.model.piece import Piece
@@ -28,8 +28,8 @@ from ductus.core.score.note_edits.pitches import Octave
 from ductus.core.score.note_edits.positions import Delete
 from ductus.core.score.structure_edits.meter_key_tempo import TempoFrom
 from ductus.core.time.meters import Meter
+from ductus.core.time.note_values import NoteValue
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue
 from ductus.demo.player import play as perform
 from ductus.demo.scenario import waltz
 from tests.app.driving import Sitter

@@ -12,7 +12,7 @@ from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, ToVoice
 from ductus.core.errors import BadInput
 from ductus.core.playback.click import AsWritten, OneTempo, click_plan
-from ductus.core.recording.choices import (
+from ductus.core.recording.settings import (
     RecordClick,
     RecordCountIn,
     RecordHands,

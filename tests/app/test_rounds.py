@@ -8,8 +8,8 @@ from ductus.app import messages as m
 from ductus.app.library import Library
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.click import AsWritten, Silence, click_plan
-from ductus.core.playback.rounds import round_of, takes_of_rounds
-from ductus.core.recording.choices import RecordHands, RecordPolicy, RecordUntil
+from ductus.core.playback.loop import round_of, takes_of_rounds
+from ductus.core.recording.settings import RecordHands, RecordPolicy, RecordUntil
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.records import MeterChange, Note, TempoMark
 from ductus.core.time.meters import Meter

@@ -12,10 +12,10 @@ from ductus.app.journal import Entry
 from ductus.app.library import Library
 from ductus.app.seat import KEPT_S, is_token
 from ductus.app.session import Session
+from ductus.core.capture.takes import Heard
 from ductus.core.entry.commands.pen import PenTo, TypedPlace
-from ductus.core.entry.commands.values import StepBase
+from ductus.core.entry.commands.step_value import StepBase
 from ductus.core.errors import NotKept
-from ductus.core.performance.takes import Heard
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.note_edits.select import Select
 from ductus.core.time.ticks import QUARTER

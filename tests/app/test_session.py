@@ -6,8 +6,8 @@ import pytest
 
 from ductus.app import messages as m
 from ductus.app.library import Library
-from ductus.core.entry.commands.beating import Advance
-from ductus.core.entry.commands.choices import (
+from ductus.core.entry.commands.beat import Advance
+from ductus.core.entry.commands.mode import (
     ChordSymbol,
     DivideHands,
     HoldToHarmony,
@@ -20,7 +20,7 @@ from ductus.core.entry.commands.choices import (
     WhenWritten,
 )
 from ductus.core.entry.commands.pen import Back, HoldInBars, OtherStaff, PenTo, Rest, ReturnToStart, ToVoice, TypedPlace
-from ductus.core.entry.commands.values import Dot, FixVelocity, SoundLate, StepBase, TupletOf
+from ductus.core.entry.commands.step_value import Dot, FixVelocity, SoundLate, StepBase, TupletOf
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.records import Mark, MeterChange
 from ductus.core.score.note_edits.base import Question

@@ -6,7 +6,7 @@ import pytest
 from music21 import harmony
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import parse_chord
+from ductus.core.pitch.chord_symbols import parse_chord
 from ductus.core.score.catalogues.accompaniment_figures import FIGURES, HIGH, LOW, tones
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece

@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 from rapidfuzz.distance import Levenshtein
 
-from ductus.core.performance import aligning
-from ductus.core.performance.aligning import align
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.comparison import alignment as aligning
+from ductus.core.comparison.alignment import align
 
 
 def line(keys: list[int], step_us: int = 300_000) -> Take:

@@ -221,7 +221,7 @@ def test_a_clef_does_not_change_inside_a_tuplet() -> None:
     piece = random_piece(1, "4/4", 2)
     draft = Draft(piece)
     from ductus.core.score.model.records import Mark
-    from ductus.core.time.values import TRIPLET
+    from ductus.core.time.note_values import TRIPLET
 
     draft.put(Mark(draft.new_id("m"), "tuplet", "p1", 1, 1, 0, QUARTER, tuplet=TRIPLET))
     piece = draft.change("").apply(piece)

@@ -11,11 +11,11 @@ import music21
 import pytest
 
 from ductus.core.errors import BadInput
-from ductus.core.notation.aloud import bar_aloud
 from ductus.core.notation.bars import notate_bar
+from ductus.core.notation.reading_aloud import bar_aloud
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import Sounded, performed
-from ductus.core.playback.proving import chords_of
+from ductus.core.playback.proof import chords_of
 from ductus.core.score.mark_edits.commands import DropMarks, MarkReaches, NudgeMarks, Reword
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language.parser import wish_of

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
+from ductus.core.capture.takes import PlayedControl, PlayedNote, Take
 from ductus.core.notation.clefs import BOTTOM_LINES, clef_offer, ledger_steps
-from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.reading.page.derived_marks import dynamics_of, marks_written, pedals_of
 from ductus.core.score.catalogues.layouts import new_piece
@@ -15,7 +15,7 @@ from ductus.core.score.model.records import Note, Reading
 from ductus.core.score.note_edits.base import At
 from ductus.core.score.note_edits.pitches import Accidental, ByInterval, SpellByDirection
 from ductus.core.score.structure_edits.parts import ClefFrom
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 LINE = ("p1", 1, 1)

@@ -13,8 +13,8 @@ from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import MeterChange, Note, TempoMark
 from ductus.core.time.meters import Meter
+from ductus.core.time.note_values import NoteValue
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue
 
 
 def piece(pickup: int = 0) -> Piece:

@@ -7,8 +7,8 @@ import statistics
 
 import pytest
 
+from ductus.core.capture.delay import find_delay
 from ductus.core.errors import BadInput
-from ductus.core.performance.delay import find_delay
 from ductus.core.playback.click import delay_clicks
 from ductus.demo.keyboard import HIDDEN_LATENESS_US, programme_events
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import music21
 import pytest
 
-from ductus.core.entry.commands.beating import ClickNote
+from ductus.core.entry.commands.beat import ClickNote
 from ductus.core.entry.state import EntryState
 from ductus.core.notation.clefs import clef_offer
 from ductus.core.notation.drawn import drawn_at, pitch_drawn_at

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from ductus.core.chance import scattered
 from ductus.core.entry.commands.base import EntryCommand
-from ductus.core.entry.commands.choices import ChordSymbol, PolicyTo
+from ductus.core.entry.commands.mode import ChordSymbol, PolicyTo
 from ductus.core.entry.commands.pen import (
     Back,
     MovePen,
@@ -22,8 +22,8 @@ from ductus.core.entry.commands.pen import (
     TypedPlace,
     typed_tick,
 )
-from ductus.core.entry.commands.table import COMMANDS
-from ductus.core.entry.commands.values import Dot, StepBase, TupletOf
+from ductus.core.entry.commands.registry import COMMANDS
+from ductus.core.entry.commands.step_value import Dot, StepBase, TupletOf
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, left_in_bar
 from ductus.core.entry.state import EntryState

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from ductus.core.entry.commands.choices import BrushedKeys, GraceNext
-from ductus.core.entry.commands.marking import WithHere
+from ductus.core.entry.commands.marks import WithHere
+from ductus.core.entry.commands.mode import BrushedKeys, GraceNext
 from ductus.core.entry.commands.pen import Back, PenTo
 from ductus.core.entry.events import KeyDown, KeyUp
-from ductus.core.entry.line import line_words
 from ductus.core.entry.state import evolved
+from ductus.core.prompt.entry import line_words
 from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 from tests.core.test_entry import Player

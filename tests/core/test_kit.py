@@ -11,13 +11,13 @@ import pytest
 from lxml import etree
 from music21.midi.percussion import PercussionMapper
 
-from ductus.core.entry.commands.choices import KitBy, NameDrum, PulseKey, RepeatHeld, WayTo
+from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.entry.commands.mode import KitBy, NameDrum, PulseKey, RepeatHeld, WayTo
 from ductus.core.entry.commands.pen import PenTo, Rest, ReturnToStart
 from ductus.core.entry.events import Command, KeyDown, KeyUp, Wait
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.score.catalogues.drum_patterns import READY, varied_bars
@@ -34,7 +34,7 @@ from ductus.core.score.structure_edits.drum_patterns import (
     StrikeCell,
 )
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import pytest
 
-from ductus.core.entry.commands.marking import Sing, WithHere
+from ductus.core.entry.commands.marks import Sing, WithHere
 from ductus.core.entry.events import Command
 from ductus.core.entry.machine import advance_entry
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import parse_chord
+from ductus.core.pitch.chord_symbols import parse_chord
 from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.playback.dynamics import LEVELS, Loudness
 from ductus.core.playback.performance import performed
-from ductus.core.playback.shaping import LEVELS, Loudness
-from ductus.core.playback.tempi import paces, written_tempo_map
+from ductus.core.playback.tempo_map import paces, written_tempo_map
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import (
     BendSlurs,
@@ -379,7 +379,7 @@ def test_without_a_dynamic_notes_sound_as_they_were_entered() -> None:
 
 
 def test_every_dynamic_is_heard_or_stresses() -> None:
-    from ductus.core.playback.shaping import STRESSED, STRUCK
+    from ductus.core.playback.dynamics import STRESSED, STRUCK
 
     assert set(DYNAMICS) == {*LEVELS, *STRESSED, *STRUCK}
 

@@ -14,7 +14,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from ductus.core.entry.commands.pen import PlacePen, Rest
-from ductus.core.entry.commands.values import NoTuplet, StepBase, TupletOf
+from ductus.core.entry.commands.step_value import NoTuplet, StepBase, TupletOf
 from ductus.core.notation.bars import notate_bar
 from ductus.core.notation.symbols import Symbol
 from ductus.core.pitch.pitches import parse_pitch
@@ -23,8 +23,8 @@ from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark
 from ductus.core.time.meters import Meter
+from ductus.core.time.note_values import Tuplet
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import Tuplet
 from tests.building import piece_of, random_piece
 from tests.core.test_entry import Player
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import mido
 import pytest
 
-from ductus.core.performance.takes import Heard, PlayedControl, PlayedNote, Take, take_of_events
+from ductus.core.capture.takes import Heard, PlayedControl, PlayedNote, Take, take_of_events
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.click import click_ranks
 from ductus.core.playback.performance import (
@@ -23,7 +23,7 @@ from ductus.core.playback.performance import (
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.records import Mark, Part, TempoMark
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import Pulse, PulseMap, tempo_of
+from ductus.core.time.pulse_map import Pulse, PulseMap, tempo_of
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import PROGRAMMES, programme_events
 from ductus.demo.player import play

@@ -8,10 +8,10 @@ from dataclasses import replace
 
 import pytest
 
+from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.comparison.following import Follower, runs
 from ductus.core.errors import BadInput
-from ductus.core.performance.following import Follower, runs
-from ductus.core.performance.takes import PlayedNote, Take
-from ductus.core.playback.proving import Place, chords_of, prove, taken_over, to_strike
+from ductus.core.playback.proof import Place, chords_of, prove, taken_over, to_strike
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER

@@ -35,8 +35,8 @@ from ductus.core.score.note_edits.repeat_bars import Repeat
 from ductus.core.score.note_edits.select import Select, SelectByPitch, SelectLast, select
 from ductus.core.score.note_edits.write import mark_tuplet
 from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom
+from ductus.core.time.note_values import NoteValue, Tuplet
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue, Tuplet
 from tests.building import one_chord_at_a_time, piece_of, random_piece
 
 LINE = ("p1", 1, 1)

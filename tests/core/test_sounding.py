@@ -6,12 +6,12 @@ from dataclasses import replace
 
 import pytest
 
-from ductus.core.entry.commands.choices import ChordsByKeys, HoldToHarmony, SwitchHarmony
+from ductus.core.entry.commands.mode import ChordsByKeys, HoldToHarmony, SwitchHarmony
 from ductus.core.entry.events import Command, KeyDown, KeyUp
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.state import EntryState, evolved
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import name_chord, parse_chord
+from ductus.core.pitch.chord_symbols import name_chord, parse_chord
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.pitch.scales import SCALES, named_scale_classes
 from ductus.core.playback.click import AsWritten, OneTempo, practice_map

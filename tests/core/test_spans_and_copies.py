@@ -9,8 +9,8 @@ import pytest
 from lxml import etree
 
 from ductus.core.entry.commands.pen import HoldInBars, Rest, TypedPlace
-from ductus.core.entry.commands.values import StepBase
-from ductus.core.entry.ways.one_beat import scaled
+from ductus.core.entry.commands.step_value import StepBase
+from ductus.core.entry.modes.rescale_beat import scaled
 from ductus.core.errors import BadInput
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language.parser import wish_of

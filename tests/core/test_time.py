@@ -9,9 +9,7 @@ import pytest
 from ductus.core.errors import BadInput, CannotWrite
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import IRREGULAR_GROUPS, Meter, parse_meter
-from ductus.core.time.pulse import Pulse, PulseMap, steady_map, tempo_of
-from ductus.core.time.ticks import QUARTER, shown_ticks, ticks_of_quarters, ticks_of_shown
-from ductus.core.time.values import (
+from ductus.core.time.note_values import (
     BASE_TICKS,
     MAX_DOTS,
     TRIPLET,
@@ -21,6 +19,8 @@ from ductus.core.time.values import (
     describe_value,
     value_for_ticks,
 )
+from ductus.core.time.pulse_map import Pulse, PulseMap, steady_map, tempo_of
+from ductus.core.time.ticks import QUARTER, shown_ticks, ticks_of_quarters, ticks_of_shown
 
 
 # Arithmetic at 960 to the quarter (common practice).

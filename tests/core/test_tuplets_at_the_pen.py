@@ -8,9 +8,9 @@ from fractions import Fraction as F
 import pytest
 
 from ductus.core.entry.commands.pen import Back, Rest, TypedPlace
-from ductus.core.entry.commands.values import FillTuplet, NoTuplet, StepBase, TupletOf
-from ductus.core.entry.line import line_words
+from ductus.core.entry.commands.step_value import FillTuplet, NoTuplet, StepBase, TupletOf
 from ductus.core.notation.bars import notate_bar
+from ductus.core.prompt.entry import line_words
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import parse_meter

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ductus.core.entry.commands.base import EntryCommand
-from ductus.core.entry.commands.beating import Advance, ClickNote, DivideBeat, RhythmValue, WriteLetter
-from ductus.core.entry.commands.choices import (
+from ductus.core.entry.commands.beat import Advance, ClickNote, DivideBeat, RhythmValue, WriteLetter
+from ductus.core.entry.commands.mode import (
     BeginPitches,
     ChordSymbol,
     ClicksDo,
@@ -32,8 +32,8 @@ from ductus.core.entry.commands.pen import (
     ReturnToStart,
     TypedPlace,
 )
-from ductus.core.entry.commands.table import COMMANDS
-from ductus.core.entry.commands.values import (
+from ductus.core.entry.commands.registry import COMMANDS
+from ductus.core.entry.commands.step_value import (
     AddedValue,
     CustomLength,
     Dot,
@@ -46,20 +46,20 @@ from ductus.core.entry.commands.values import (
     VaryLength,
 )
 from ductus.core.entry.events import Command, KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.line import sentence
 from ductus.core.entry.machine import advance_entry
+from ductus.core.entry.modes.registry import BY_NAME, WAY_WORDS
+from ductus.core.entry.modes.rescale_beat import scaled
 from ductus.core.entry.state import GATHER_US, RHYTHM_OVER_US, WAYS, StepValue
-from ductus.core.entry.ways.one_beat import scaled
-from ductus.core.entry.ways.registry import BY_NAME, WAY_WORDS
 from ductus.core.errors import BadInput, CannotWrite, NotThere
 from ductus.core.notation.bars import notate_bar
-from ductus.core.pitch.chords import KINDS, nearest_allowed, parse_chord
+from ductus.core.pitch.chord_symbols import KINDS, nearest_allowed, parse_chord
+from ductus.core.prompt.entry import sentence
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import records_of
 from ductus.core.score.model.records import Note
 from ductus.core.time.meters import Meter, parse_meter
+from ductus.core.time.note_values import NoteValue, Tuplet
 from ductus.core.time.ticks import QUARTER, shown_ticks
-from ductus.core.time.values import NoteValue, Tuplet
 from tests.core.test_entry import Player
 
 EIGHTH = StepValue("eighth")

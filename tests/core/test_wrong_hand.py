@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ductus.core.entry.commands.choices import PolicyTo
+from ductus.core.entry.commands.mode import PolicyTo
 from ductus.core.entry.commands.pen import TypedPlace
-from ductus.core.entry.commands.values import StepBase
+from ductus.core.entry.commands.step_value import StepBase
 from ductus.core.notation.clefs import other_hand_offer
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.time.ticks import QUARTER

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections import Counter
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.ornaments.detection import find_ornaments
 from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.demo.player import play
 from ductus.demo.scenario import dance
 

@@ -14,12 +14,12 @@ import pytest
 
 from ductus.app.export import kind_of
 from ductus.core.errors import BadInput, NotThere
-from ductus.core.notation.long_rests import long_rests
+from ductus.core.notation.rests import long_rests
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import BarSign, Mark, Record, TempoMark
 from ductus.core.score.structure_edits.parts import AddPart
+from ductus.core.time.note_values import NoteValue
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue
 from ductus.demo.scenario import song
 from ductus.demo.shelf import PIECES
 from ductus.engraving import pdf

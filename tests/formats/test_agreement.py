@@ -14,10 +14,10 @@ import pytest
 
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, PlacePen
-from ductus.core.entry.commands.table import COMMANDS
+from ductus.core.entry.commands.registry import COMMANDS
 from ductus.core.notation.bars import notate_bar
 from ductus.core.playback.performance import one_by_one, performed, playback
-from ductus.core.playback.tempi import written_tempo_map
+from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.note_edits.positions import Delete
 from ductus.core.score.note_edits.registry import EDITS

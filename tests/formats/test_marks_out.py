@@ -10,7 +10,7 @@ from lxml import etree
 from music21 import articulations, chord, dynamics, expressions, harmony, spanner
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import parse_chord
+from ductus.core.pitch.chord_symbols import parse_chord
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language import parser as wording
 from ductus.core.score.mark_language.modifiers import EXPRESSIONS, TEMPO_WORDS

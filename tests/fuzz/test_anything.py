@@ -19,7 +19,7 @@ from starlette.testclient import TestClient
 
 from ductus.app import messages as m
 from ductus.app.library import Library
-from ductus.core.entry.commands.table import COMMANDS
+from ductus.core.entry.commands.registry import COMMANDS
 from ductus.core.reading.review.note_options import READING_CHOICES
 from ductus.core.score.note_edits.registry import EDITS
 from ductus.core.score.note_edits.select import Select, SelectByPitch, SelectLast

@@ -15,7 +15,7 @@ from starlette.testclient import TestClient
 
 from ductus.app.journal import Entry
 from ductus.app.library import Library
-from ductus.core.performance.takes import Heard
+from ductus.core.capture.takes import Heard
 from ductus.core.score.note_edits.write import change_facts
 from ductus.demo.scenario import bends, waltz
 from ductus.demo.shelf import PIECES

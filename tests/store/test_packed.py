@@ -21,10 +21,10 @@ from ductus.app.habits import habits_json
 from ductus.app.jobs import carry_out
 from ductus.app.journal import Entry
 from ductus.app.library import Library
+from ductus.core.capture.takes import Heard
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotKept
-from ductus.core.performance.takes import Heard
-from ductus.core.recording.choices import RecordChoices
+from ductus.core.recording.settings import RecordChoices
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.field_types import well_typed
 from ductus.core.score.model.piece import records_of

@@ -11,14 +11,14 @@ import pytest
 
 from ductus.app.journal import Entry
 from ductus.app.library import Library
+from ductus.core.capture.takes import Heard, take_of_events
 from ductus.core.errors import BadInput, NotThere, Stale
-from ductus.core.performance.takes import Heard, take_of_events
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.model.changes import Change
 from ductus.core.score.model.piece import Piece, records_of
 from ductus.core.score.model.records import KIND_OF, BarSign, ClefChange, Mark, Note, Pattern, Reading, Record
 from ductus.core.score.note_edits.write import change_facts, delete_notes
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.demo.band import sparks
 from ductus.demo.scenario import bends, dance, song, waltz
 from ductus.store.database import Database, migrations, statements

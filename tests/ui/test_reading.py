@@ -14,7 +14,7 @@ import music21
 import pytest
 from playwright.sync_api import Page, expect
 
-from ductus.core.performance.takes import PlayedNote
+from ductus.core.capture.takes import PlayedNote
 from tests.building import midi_of
 from tests.ui.conftest import Server
 from tests.ui.desk import begin, colour_at, exported, opened, play_through, play_until, press, says, to_shelf

@@ -18,13 +18,13 @@ from ductus.app.row_writer import RowWriter
 from ductus.app.sheet import Order, PageSize, Sheet, SystemView
 from ductus.app.sheets import Sheets, View
 from ductus.app.steps import Step, Steps, step_of, taken_back
+from ductus.core.capture.takes import Heard, Take
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
-from ductus.core.performance.takes import Heard, Take
 from ductus.core.score.model.changes import Change
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange
 from ductus.store import journal, pieces, takes

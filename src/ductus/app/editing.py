@@ -9,8 +9,8 @@ from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job, Question
 from ductus.app.page import about_page
-from ductus.core.entry.commands.marking import WithHere
-from ductus.core.entry.commands.table import AnyCommand
+from ductus.core.entry.commands.marks import WithHere
+from ductus.core.entry.commands.registry import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale
 from ductus.core.reading.review.rhythm_words import length_words
 from ductus.core.score.catalogues.drums import sound_words

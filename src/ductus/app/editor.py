@@ -19,7 +19,7 @@ from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState, Outcome, evolved
-from ductus.core.entry.writing import dropped_words
+from ductus.core.entry.writing.step import dropped_words
 from ductus.core.score.model.changes import Change, PenPlace
 from ductus.core.score.model.records import Note
 from ductus.core.score.note_edits.base import At

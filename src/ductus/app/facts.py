@@ -9,15 +9,15 @@ from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.sheet import SystemView
 from ductus.app.sheets import View
-from ductus.core.entry.line import next_key, sentence
 from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
-from ductus.core.entry.writing import classes_at_pen, spelled
+from ductus.core.entry.writing.step import classes_at_pen, spelled
 from ductus.core.notation.clefs import clef_offer, other_hand_offer
 from ductus.core.notation.drawn import drawn_at
 from ductus.core.phrases import Phrase
-from ductus.core.recording.choices import RecordChoices
-from ductus.core.recording.line import recording_sentence
+from ductus.core.prompt.entry import next_key, sentence
+from ductus.core.prompt.recording import recording_sentence
+from ductus.core.recording.settings import RecordChoices
 from ductus.core.score.catalogues.drums import drum_by_place, drum_of, sound_words
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import form_of

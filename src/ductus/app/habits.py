@@ -20,10 +20,10 @@ from ductus.core.entry.state import (
     Touch,
     evolved,
 )
-from ductus.core.recording.choices import RecordChoices
+from ductus.core.recording.settings import RecordChoices
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.note_edits.write import MAX_VOICES, POLICIES
-from ductus.core.time.values import STEP_BASES, Tuplet
+from ductus.core.time.note_values import STEP_BASES, Tuplet
 
 KEPT = (
     "part", "staff", "voice", "way", "when", "policy", "over", "pulse_key", "pulse_until", "rhythm_by", "clicks", "foot_grey", "walk_us", "hands",

@@ -15,8 +15,8 @@ from ductus.app.desk import Desk
 from ductus.app.jobs import Job
 from ductus.app.library import Library
 from ductus.app.readings import first_reading
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import Take
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.page.insertion import blank_page
 from ductus.core.reading.review.options import Choices
@@ -26,7 +26,7 @@ from ductus.core.score.model.changes import Change, Draft, joined
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import MAX_TEXT, BarSign, Mark, Part, Reading, Syllable, checked_text, printable
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.words import count_words
 from ductus.formats.midi_read import USUAL_METERS, MidiFile, MidiTrack, on_its_beats, read_midi, usual_pulses
 

@@ -8,8 +8,8 @@ from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
 from ductus.app.readings import first_reading, reading_of, reading_otherwise, worked_out
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import Take
 from ductus.core.reading.merging import Together, Vote, together
 from ductus.core.reading.review.options import Choices, choices_from_json
 from ductus.core.score.model.changes import Change

@@ -12,8 +12,8 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from ductus.core.capture.takes import Heard
 from ductus.core.errors import NotKept
-from ductus.core.performance.takes import Heard
 from ductus.store.database import Database
 from ductus.store.journal import append_journal, read_journal
 

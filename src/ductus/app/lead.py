@@ -7,8 +7,8 @@ from dataclasses import replace
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.app.readings import Worked, reading_of, seen_of, worked_out
+from ductus.core.capture.takes import Take
 from ductus.core.errors import DuctusError
-from ductus.core.performance.takes import Take
 from ductus.core.reading.beat_tracking.tracker import find_beats, late_start
 from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
@@ -17,7 +17,7 @@ from ductus.core.reading.review.questions import Question, questions
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 
 OPENING_US = 9_000_000  # of the take, enough for two bars at any usual tempo
 OPENING_BARS = 2

@@ -13,8 +13,8 @@ from pathlib import Path
 from ductus.app.desk import Desk
 from ductus.app.journal import Journal
 from ductus.app.row_writer import RowWriter
+from ductus.core.capture.takes import Take
 from ductus.core.errors import NotThere
-from ductus.core.performance.takes import Take
 from ductus.core.score.model.piece import Piece, make_piece
 from ductus.core.score.model.records import MAX_TEXT, Facts, Record, printable
 from ductus.engraving.engraver import Engraver

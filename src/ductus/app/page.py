@@ -6,11 +6,11 @@ from dataclasses import replace
 
 from ductus.app import messages as m
 from ductus.app.shape import weighed_notes
-from ductus.core.entry.line import line_words
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import NotThere
-from ductus.core.notation.aloud import bar_aloud, column_aloud, voice_aloud
+from ductus.core.notation.reading_aloud import bar_aloud, column_aloud, voice_aloud
 from ductus.core.pitch.keys import key_words
+from ductus.core.prompt.entry import line_words
 from ductus.core.score.catalogues.layouts import felt_beat
 from ductus.core.score.mark_edits.commands import drawn_records, mark_words, record_words
 from ductus.core.score.model.changes import Change
@@ -24,8 +24,8 @@ from ductus.core.score.structure_edits.settling import frame_change
 from ductus.core.score.structure_edits.split_bars import short_end
 from ductus.core.time.bars import beat_number
 from ductus.core.time.meters import default_groups
+from ductus.core.time.note_values import describe_value
 from ductus.core.time.ticks import shown_ticks
-from ductus.core.time.values import describe_value
 from ductus.core.words import listed
 
 

@@ -7,7 +7,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from ductus.app import messages as m
 from ductus.app.desk import Desk
 from ductus.core.errors import BadInput, NotThere
-from ductus.core.playback.proving import Difference, Place, Proof, prove, taken_over
+from ductus.core.playback.proof import Difference, Place, Proof, prove, taken_over
 from ductus.core.score.model.changes import Change, joined
 from ductus.core.words import capital, count_words, with_the
 

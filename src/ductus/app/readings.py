@@ -14,9 +14,9 @@ from dataclasses import dataclass, field, replace
 
 from ductus.app.desk import Desk
 from ductus.app.jobs import Job
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput, NotThere
-from ductus.core.performance.takes import Take
-from ductus.core.playback.outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
+from ductus.core.playback.tempo_outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.beat_tracking.set_beats import tapped_map
 from ductus.core.reading.beat_tracking.tracker import find_beats, late_start
@@ -73,7 +73,7 @@ from ductus.core.score.model.records import Note, Reading
 from ductus.core.score.note_edits.base import At
 from ductus.core.score.note_edits.sounding import QuantizeInPlace
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.words import capital, count_words, listed
 from ductus.store.takes import TakeRow
 

@@ -24,10 +24,10 @@ from ductus.app.recording import (
 )
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotThere
-from ductus.core.playback.bending import bent_click, lateness, off_beats
+from ductus.core.playback.adaptive_click import bent_click, lateness, off_beats
 from ductus.core.playback.click import ClickPlan, Silence
-from ductus.core.recording.choices import RecordChoices
-from ductus.core.time.pulse import US_PER_MINUTE
+from ductus.core.recording.settings import RecordChoices
+from ductus.core.time.pulse_map import US_PER_MINUTE
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow
 

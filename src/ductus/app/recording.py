@@ -7,11 +7,11 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from ductus.app.desk import Desk
+from ductus.core.capture.takes import Heard, Listener, Take, take_of_events
 from ductus.core.errors import NotThere
-from ductus.core.performance.takes import Heard, Listener, Take, take_of_events
 from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan
+from ductus.core.playback.loop import MOST_ROUNDS, Round, takes_of_rounds
 from ductus.core.playback.performance import Sounding, take_sounds
-from ductus.core.playback.rounds import MOST_ROUNDS, Round, takes_of_rounds
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.model import ReadNote, ReadSettings
 from ductus.core.reading.page.insertion import is_framed, said_by_page, written_note
@@ -21,7 +21,7 @@ from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece, bars_touched
 from ductus.core.score.model.records import Note, Reading
 from ductus.core.score.note_edits.write import clear_brackets, clear_span
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.words import listed
 from ductus.store.journal import CutOff
 from ductus.store.takes import TakeRow

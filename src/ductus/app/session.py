@@ -28,12 +28,12 @@ from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_t
 from ductus.app.recorder import Recorder
 from ductus.app.recording import DROPPED, NOTHING, WRITTEN, Recording, take_from_journal
 from ductus.app.seat import Seat
+from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
-from ductus.core.entry.writing import pending_words
+from ductus.core.entry.writing.step import pending_words
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
-from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.score.model.changes import Change
 from ductus.core.score.note_edits.base import Question
 from ductus.core.score.structure_edits.base import FrameQuestion

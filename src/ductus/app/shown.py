@@ -13,7 +13,7 @@ from ductus.app.lead import question_facts
 from ductus.app.readings import CACHE, Worked, ornament_key, reading_of, worked_out
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key
-from ductus.core.playback.checking import apart_by_bar, apart_words, worst_of
+from ductus.core.playback.timing import apart_by_bar, apart_words, worst_of
 from ductus.core.reading.beat_tracking.tempo_curve import TempoCurve, tempo_curve
 from ductus.core.reading.merging import vote_words
 from ductus.core.reading.model import Doubt, Ornament

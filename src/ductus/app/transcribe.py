@@ -17,9 +17,9 @@ from ductus.core.reading.page.insertion import page_of, start_in_piece
 from ductus.core.reading.pipeline import read
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import PulseMap, steady_map
+from ductus.core.time.note_values import STEP_BASES
+from ductus.core.time.pulse_map import PulseMap, steady_map
 from ductus.core.time.ticks import quarters_of_ticks, shown_ticks
-from ductus.core.time.values import STEP_BASES
 from ductus.formats.midi_read import read_midi
 from ductus.formats.musicxml_write import write_musicxml
 

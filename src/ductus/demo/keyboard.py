@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
+from ductus.core.capture.takes import SUSTAIN
 from ductus.core.errors import NotThere
-from ductus.core.performance.takes import SUSTAIN
 from ductus.core.playback.click import DELAY_COUNT_IN, DELAY_QPM, OneTempo, click_plan, delay_clicks
 from ductus.core.score.model.piece import Piece
 from ductus.demo.band import sparks

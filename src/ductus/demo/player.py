@@ -10,7 +10,7 @@ import math
 import random
 from dataclasses import replace
 
-from ductus.core.performance.takes import PlayedNote
+from ductus.core.capture.takes import PlayedNote
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER

@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.core.pitch.pitches import Pitch, parse_pitch
-from ductus.core.time.values import TRIPLET, NoteValue
+from ductus.core.time.note_values import TRIPLET, NoteValue
 
 BASES = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "16th", "32": "32nd"}
 SIGNS = {"~": "trill", "%": "turn", "^": "rolled"}

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from ductus.core.pitch.keys import signature
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Syllable
-from ductus.core.time.values import BASE_TICKS
+from ductus.core.time.note_values import BASE_TICKS
 
 LINE_UNITS = 100.0
 BAR_UNITS = 3.4  # bar line and the room beside it

@@ -20,7 +20,7 @@ import verovio
 from lxml import etree
 
 from ductus.core.errors import BadInput, NotThere
-from ductus.core.notation.long_rests import long_rests
+from ductus.core.notation.rests import long_rests
 from ductus.core.progress import passed, stretch
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece

@@ -20,8 +20,8 @@ import numpy as np
 import numpy.typing as npt
 import soundfile
 
+from ductus.core.capture.takes import PERCUSSION_CHANNEL
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import PERCUSSION_CHANNEL
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import AS_SET, Manner, Sounding, playback
 from ductus.core.progress import passed, stretch

@@ -9,14 +9,14 @@ from typing import Any
 
 import mido
 
-from ductus.core.performance.takes import SUSTAIN
+from ductus.core.capture.takes import SUSTAIN
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
 from ductus.core.playback.performance import AS_SET, Manner, channels_of, one_by_one, performed, unfolded
-from ductus.core.playback.tempi import Pace, pace_at, paces
+from ductus.core.playback.tempo_map import Pace, pace_at, paces
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import Stretch, played_ticks, playing_order
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import US_PER_MINUTE
+from ductus.core.time.pulse_map import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
 
 TYPED = str.maketrans(

@@ -13,12 +13,12 @@ import mido
 import numpy as np
 from mido.midifiles.meta import KeySignatureError
 
+from ductus.core.capture.takes import PERCUSSION_CHANNEL, Heard, Take, take_of_events
 from ductus.core.errors import BadInput, TooMuch
-from ductus.core.performance.takes import PERCUSSION_CHANNEL, Heard, Take, take_of_events
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
 from ductus.core.score.model.records import printable
 from ductus.core.time.meters import UNITS, Meter
-from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap
+from ductus.core.time.pulse_map import US_PER_MINUTE, Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 
 MAX_BYTES = 2_000_000  # four hours of dense playing; a million events have more

@@ -15,7 +15,7 @@ from lxml import etree
 
 from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
-from ductus.core.pitch.chords import ChordSymbol, parse_chord, transposed_chord
+from ductus.core.pitch.chord_symbols import ChordSymbol, parse_chord, transposed_chord
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
 from ductus.core.score.model.piece import Piece

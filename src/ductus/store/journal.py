@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from ductus.core.performance.takes import Heard
+from ductus.core.capture.takes import Heard
 
 INSERT_HEARD = """
 insert into journal (piece, at_us, kind, key, value, channel, pen_down, became)

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ductus import __version__
+from ductus.core.capture.takes import PlayedControl, PlayedNote, Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.score.model.field_types import check_typed
 from ductus.core.score.model.piece import TABLES, Piece, make_piece, records_of
 from ductus.core.score.model.records import KIND_OF, Record

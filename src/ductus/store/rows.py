@@ -30,7 +30,7 @@ from ductus.core.score.model.records import (
     TempoMark,
 )
 from ductus.core.time.meters import Meter
-from ductus.core.time.values import NoteValue, Tuplet
+from ductus.core.time.note_values import NoteValue, Tuplet
 
 Columns = dict[str, Any]
 MANY_ROWS = 500  # changes of so many rows are packed, and their rows come into the tables bit by bit

@@ -9,9 +9,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
+from ductus.core.capture.takes import PlayedControl, PlayedNote, Take
 from ductus.core.errors import NotThere
-from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
-from ductus.core.time.pulse import Pulse, PulseMap
+from ductus.core.time.pulse_map import Pulse, PulseMap
 from ductus.store.pieces import now_text
 
 JOINED = "joined"  # setting of a take that was made of others: their ids

@@ -12,7 +12,7 @@ from ductus.app.recording import heard_sounds
 from ductus.app.shape import shape_of
 from ductus.app.shown import strip_of
 from ductus.app.works import Works
-from ductus.core.performance.delay import SIGN, find_delay
+from ductus.core.capture.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
 from ductus.core.playback.performance import Manner, company_at, playback, take_sounds
 from ductus.core.score.model.records import checked_text

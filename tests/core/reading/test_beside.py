@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.displaced_onsets import onto_beats
@@ -14,7 +14,7 @@ from ductus.core.reading.quantization.placement import Places
 from ductus.core.reading.quantization.subdivisions import DIVISIONS, SIMPLE
 from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 BEAT_S = 0.5

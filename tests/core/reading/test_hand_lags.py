@@ -17,7 +17,7 @@ from ductus.core.reading.quantization.placement import Played, allowed_by_beat, 
 from ductus.core.reading.quantization.subdivisions import rhythm_table
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 QUARTER_S = 0.42

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.beat_tracking.bar_features import ALL_SLOTS, FIRST_SLOT, Evidence, levels_of, struck
 from ductus.core.reading.beat_tracking.beam_search import Track, frame_of
 from ductus.core.reading.beat_tracking.melody_features import (

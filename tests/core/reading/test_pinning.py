@@ -10,7 +10,7 @@ from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.set_beats import pinned_map, tapped_map
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap, steady_map, tempo_of
+from ductus.core.time.pulse_map import PulseMap, steady_map, tempo_of
 from ductus.core.time.ticks import QUARTER
 
 BAR = 4 * QUARTER
@@ -20,7 +20,7 @@ FOUR = BarLines(Meter(4, 4))
 def found(qpm: float = 80) -> PulseMap:
     """Beats as the engine gives them: one pulse a beat for sixteen bars."""
     steady = steady_map(qpm, 0, 0)
-    from ductus.core.time.pulse import Pulse
+    from ductus.core.time.pulse_map import Pulse
 
     return PulseMap(tuple(Pulse(k * QUARTER, steady.time_at(k * QUARTER)) for k in range(-1, 66)))
 

@@ -11,7 +11,7 @@ from importlib import resources
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.beat_tracking.beam_search import BeamSearch, build_targets, frame_of, level_table
 from ductus.core.reading.beat_tracking.onset_clusters import FEATURES, LEVELS, cluster, salience
 from ductus.core.reading.beat_tracking.tracker import find_beats, heard, pulses_of, same_bars, search, smoothed
@@ -59,7 +59,7 @@ from ductus.core.reading.tonality.key_estimation import (
 )
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import Pulse, PulseMap, steady_map
+from ductus.core.time.pulse_map import Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER
 
 

@@ -10,7 +10,7 @@ from fractions import Fraction as F
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import SUSTAIN, PlayedControl, PlayedNote, Take
+from ductus.core.capture.takes import SUSTAIN, PlayedControl, PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.reading.durations.parallel_passages import alike
 from ductus.core.reading.hands.features import hands_by_reach
@@ -26,7 +26,7 @@ from ductus.core.reading.tonality.spelling import spell_notes
 from ductus.core.reading.writing import sounding_ends, with_pedal
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 BEAT_S = 0.6  # a quarter at 100

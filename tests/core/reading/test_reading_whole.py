@@ -11,13 +11,13 @@ from typing import Any
 import numpy as np
 import pytest
 
+from ductus.core.capture.takes import PlayedControl, PlayedNote, Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import PlayedControl, PlayedNote, Take
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 BENCH = Path(__file__).parents[3] / "bench" / "reading.py"

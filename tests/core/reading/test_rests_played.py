@@ -7,11 +7,11 @@ from fractions import Fraction
 
 import pytest
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 PHRASE = (1, 1, 1, 1, 1, 1, Fraction(1, 2), Fraction(1, 2), 1, 3)

@@ -7,15 +7,15 @@ from dataclasses import replace
 
 import pytest
 
+from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.comparison.alignment import align
 from ductus.core.errors import BadInput
-from ductus.core.performance.aligning import align
-from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.reading.merging import Vote, together, vote_words
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.demo.player import play
 from ductus.demo.scenario import bends, jig, waltz
 

@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.beat_tracking.beam_search import HINT_SD, Track, frame_of
 from ductus.core.reading.beat_tracking.meter_candidates import in_order
 from ductus.core.reading.beat_tracking.tracker import (
@@ -25,7 +25,7 @@ from ductus.core.reading.beat_tracking.tracker import (
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.review.rival_words import BEATS_APART, bars_alike, in_words
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import Pulse, PulseMap, steady_map
+from ductus.core.time.pulse_map import Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER
 
 FIGURES = (

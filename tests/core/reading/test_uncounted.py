@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.model import Pins, ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.reading.review.options import Choices, Passage, choices_from_json, choices_to_json, read_chosen
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import steady_map
+from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
 
 CLICK = steady_map(100, 0, 0)

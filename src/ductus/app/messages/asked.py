@@ -7,11 +7,11 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
-from ductus.core.entry.commands.table import AnyCommand
-from ductus.core.performance.delay import MOST_LATE_US
+from ductus.core.capture.delay import MOST_LATE_US
+from ductus.core.entry.commands.registry import AnyCommand
 from ductus.core.playback.click import TempoChoice
 from ductus.core.reading.review.note_options import AnyReadingChoice
-from ductus.core.recording.choices import AnyRecordChoice
+from ductus.core.recording.settings import AnyRecordChoice
 from ductus.core.score.mark_edits.commands import AnyMarkEdit
 from ductus.core.score.note_edits.registry import NoteEdit
 from ductus.core.score.note_edits.select import Selecting

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ductus.core.entry.commands.table import AnyCommand
+from ductus.core.entry.commands.registry import AnyCommand
 from ductus.core.reading.review.note_options import AnyReadingChoice
-from ductus.core.recording.choices import AnyRecordChoice
+from ductus.core.recording.settings import AnyRecordChoice
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,12 +9,12 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction
 
-from ductus.core.entry.commands.choices import NameDrum, PulseKey, chord_named
+from ductus.core.entry.commands.mode import NameDrum, PulseKey, chord_named
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.graces import grace_struck
-from ductus.core.entry.marking import carried
+from ductus.core.entry.modes.registry import way_of
 from ductus.core.entry.state import EntryState, Outcome, evolved
-from ductus.core.entry.ways.registry import way_of
+from ductus.core.entry.writing.carried_marks import carried
+from ductus.core.entry.writing.graces import grace_struck
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.catalogues.drums import HIGHEST, LOWEST, drum_of

@@ -7,8 +7,8 @@ from functools import lru_cache
 
 from ductus.core.chance import scattered
 from ductus.core.score.model.changes import Change, Line
+from ductus.core.time.note_values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
 from ductus.core.time.ticks import shown_ticks
-from ductus.core.time.values import STEP_BASES, NoteValue, Tuplet, describe_value, value_for_ticks
 from ductus.core.words import count_words
 
 WAYS = ("step", "pulse", "rhythm", "over", "beat", "foot", "walk")

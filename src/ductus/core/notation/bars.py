@@ -17,7 +17,7 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark, Note
 from ductus.core.score.note_edits.tuplet_slots import cut_at, slot_of
 from ductus.core.time.bars import Bar
-from ductus.core.time.values import NoteValue, Tuplet, value_for_ticks
+from ductus.core.time.note_values import NoteValue, Tuplet, value_for_ticks
 
 KEPT_BARS = 4096
 BETWEEN = Tuplet(2, 1)  # two chords of a tremolo, each written as long as both

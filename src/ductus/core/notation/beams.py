@@ -14,7 +14,7 @@ from dataclasses import replace
 from ductus.core.notation.symbols import Symbol
 from ductus.core.time.bars import Bar
 from ductus.core.time.meters import MIDDLE
-from ductus.core.time.values import BASE_TICKS
+from ductus.core.time.note_values import BASE_TICKS
 
 LEVELS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5, "256th": 6}
 

@@ -8,7 +8,7 @@ from ductus.core.notation.symbols import TupletSpan
 from ductus.core.score.note_edits.tuplet_slots import FINEST
 from ductus.core.time.bars import Bar
 from ductus.core.time.meters import BAR, BEAT, MIDDLE, Meter
-from ductus.core.time.values import BASE_TICKS, NoteValue, value_for_ticks
+from ductus.core.time.note_values import BASE_TICKS, NoteValue, value_for_ticks
 
 Piece_ = tuple[int, int, NoteValue]  # start tick, length in ticks, value
 

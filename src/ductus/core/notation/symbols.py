@@ -11,7 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ductus.core.score.model.records import Note
-from ductus.core.time.values import NoteValue, Tuplet
+from ductus.core.time.note_values import NoteValue, Tuplet
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from fractions import Fraction
 from ductus.core.notation.symbols import TupletSpan
 from ductus.core.score.note_edits.tuplet_slots import FINEST, PLAIN_BY_TICKS
 from ductus.core.time.bars import Bar
-from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, Tuplet
+from ductus.core.time.note_values import BASE_TICKS, MAX_TUPLET, Tuplet
 
 WIDE_COUNTS = (3, 5, 7, 9, 11, 13)  # brackets over several beats are inferred for these numbers of notes
 COUNTS = (3, 5, 7, 2, 4, 6, 8, 9, 10, 11, 12, 13, 14, 15, 16)

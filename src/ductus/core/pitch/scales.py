@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import ALTERS, CLASS_OF
+from ductus.core.pitch.chord_symbols import ALTERS, CLASS_OF
 
 SCALES: dict[str, tuple[int, ...]] = {
     "major": (0, 2, 4, 5, 7, 9, 11),

@@ -17,13 +17,13 @@ from typing import Annotated, Any, ClassVar, Literal
 from annotated_types import Ge, Le
 
 from ductus.core.errors import BadInput
+from ductus.core.playback.loop import Round, round_of
 from ductus.core.playback.performance import Shape, Sounding, one_by_one
-from ductus.core.playback.rounds import Round, round_of
-from ductus.core.playback.tempi import pace_at, paces, written_tempo_map
+from ductus.core.playback.tempo_map import pace_at, paces, written_tempo_map
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.bars import MAX_BAR, Bar
 from ductus.core.time.meters import BEAT, MIDDLE, Meter
-from ductus.core.time.pulse import US_PER_MINUTE, Pulse, PulseMap, steady_map
+from ductus.core.time.pulse_map import US_PER_MINUTE, Pulse, PulseMap, steady_map
 from ductus.core.time.ticks import QUARTER
 
 Rank = Literal["bar", "strong", "beat", "half"]

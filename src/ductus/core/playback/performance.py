@@ -15,17 +15,17 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from ductus.core.capture.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
 from ductus.core.chance import scattered
-from ductus.core.performance.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
-from ductus.core.playback.shaping import ROLLED_US, Loudness, figure_of, glided
-from ductus.core.playback.tempi import written_tempo_map
+from ductus.core.playback.dynamics import ROLLED_US, Loudness, figure_of, glided
+from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.score.model.note_signs import NOTE_SIGNS, sounding_ticks
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import Stretch, playing_order
 from ductus.core.score.model.records import Mark, Note
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.note_values import BASE_TICKS, value_for_ticks
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS, value_for_ticks
 
 ON_KEYS = (*range(24), 46)  # General MIDI 1: pianos, tuned percussion, organs; the harp
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)

@@ -8,11 +8,11 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from dataclasses import replace
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.reading.model import Pins, ReadingResult
 from ductus.core.reading.review.options import Choices, ChosenReading, beats_chosen, joined_readings, moved_by, part_of
 from ductus.core.reading.writing import decode
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 
 MOST_SHARE = 0.4  # of the take: where more is touched all of it is read
 LEAST_NOTES = 400  # a shorter take is read as a whole

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.model import Pins, ReadNote, ReadSettings
 from ductus.core.reading.ornaments.detection import dressed, find_ornaments, plainly
 from ductus.core.reading.ornaments.notation import as_signs
@@ -19,7 +19,7 @@ from ductus.core.reading.quantization.placement import CHORD_SD_PRIOR_S, NOTE_SD
 from ductus.core.reading.writing import played_notes, write_down
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 
 BARS_BACK = 1  # whole bars before the present one that are read again
 

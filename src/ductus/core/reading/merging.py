@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.comparison.alignment import LEAST_SHARE, NEAR_US, Alignment, align, mapped
 from ductus.core.errors import BadInput
-from ductus.core.performance.aligning import LEAST_SHARE, NEAR_US, Alignment, align, mapped
-from ductus.core.performance.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.words import count_words
 

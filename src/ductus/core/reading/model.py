@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 
 MIDDLE_C = 60
 

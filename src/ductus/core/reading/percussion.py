@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.model import Ornament
 from ductus.core.score.catalogues.drum_patterns import stroke_ends
 from ductus.core.score.catalogues.drums import DRUMS

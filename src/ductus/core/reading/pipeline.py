@@ -10,8 +10,8 @@ from dataclasses import replace
 
 import numpy as np
 
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import Take
 from ductus.core.reading.beat_tracking.beam_search import SALIENCE_WEIGHT
 from ductus.core.reading.beat_tracking.onset_clusters import cluster, salience
 from ductus.core.reading.beat_tracking.tracker import read_freely
@@ -21,7 +21,7 @@ from ductus.core.reading.quantization.placement import place_notes
 from ductus.core.reading.writing import played_notes, read_against
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 
 METER_SHARES = ((Meter(4, 4), 0.4), (Meter(3, 4), 0.27), (Meter(2, 4), 0.13), (Meter(6, 8), 0.2))
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ductus.core.capture.takes import SUSTAIN, Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import SUSTAIN, Take
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.durations.articulation import articulations, detached_lengths, full_lengths
@@ -30,9 +30,9 @@ from ductus.core.reading.tonality.key_estimation import estimate_key, mode_of
 from ductus.core.reading.tonality.spelling import spell_notes
 from ductus.core.score.catalogues.drums import DRUMS, drum_pitch
 from ductus.core.time.bars import BarLines
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.note_values import BASE_TICKS
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
 
 TICKS_PER_UNIT = QUARTER // UNIT
 ROLLED_REACH = 17  # semitones that one hand rolls

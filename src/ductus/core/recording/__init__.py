@@ -1,1 +1,1 @@
-"""What a recording writes, and how: the choices of its line."""
+"""How the next recording goes: ``settings`` holds its choices, each a record that is applied to them."""

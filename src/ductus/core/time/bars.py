@@ -16,7 +16,7 @@ from fractions import Fraction
 from functools import lru_cache
 
 from ductus.core.time.meters import Meter
-from ductus.core.time.values import VALUE_BY_TICKS, describe_value
+from ductus.core.time.note_values import VALUE_BY_TICKS, describe_value
 from ductus.core.words import ordinal
 
 

@@ -7,14 +7,14 @@ from collections.abc import Iterable
 from fractions import Fraction
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import KINDS as CHORD_KINDS
-from ductus.core.pitch.chords import parse_chord
+from ductus.core.pitch.chord_symbols import KINDS as CHORD_KINDS
+from ductus.core.pitch.chord_symbols import parse_chord
 from ductus.core.score.mark_edits.place_marks import FASTEST, SLOWEST
 from ductus.core.score.mark_language.modifiers import TEMPO_WORDS, modified
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import numbers_of
 from ductus.core.score.model.records import MAX_TEXT, printable
-from ductus.core.time.values import MAX_DOTS, NoteValue
+from ductus.core.time.note_values import MAX_DOTS, NoteValue
 from ductus.formats.musicxml_marks import BAR_STYLES, OCTAVES, WEDGES
 from ductus.formats.musicxml_read.losses import Losses
 from ductus.formats.musicxml_read.notes import dynamics_of

@@ -11,8 +11,8 @@ from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES
 from ductus.core.score.mark_language.parser import DYNAMICS
 from ductus.core.score.model.note_signs import NOTE_SIGNS, with_sign
 from ductus.core.score.model.records import Syllable, printable
+from ductus.core.time.note_values import BASE_TICKS
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
 from ductus.formats.musicxml_read.losses import Losses
 from ductus.formats.musicxml_read.raw import RawEnd, RawMark, RawNote, RawPart
 from ductus.formats.musicxml_read.text import number_of, text_of, whole_of

@@ -6,12 +6,12 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import replace
 
-from ductus.core.pitch.chords import transposed_chord
+from ductus.core.pitch.chord_symbols import transposed_chord
 from ductus.core.score.catalogues.instruments import BY_NAME
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import with_sign
 from ductus.core.score.model.records import ClefChange, Mark, Note, Part, Record
-from ductus.core.time.values import BASE_TICKS, MAX_TUPLET, Tuplet
+from ductus.core.time.note_values import BASE_TICKS, MAX_TUPLET, Tuplet
 from ductus.formats.musicxml_read.bars import Bars, Ids
 from ductus.formats.musicxml_read.chains import Chain, Ties, apart
 from ductus.formats.musicxml_read.losses import Losses

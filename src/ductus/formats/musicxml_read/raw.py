@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.score.model.records import Syllable
-from ductus.core.time.values import NoteValue
+from ductus.core.time.note_values import NoteValue
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from typing import Any, ClassVar, Literal
 
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.score.model.piece import Piece
-from ductus.core.time.values import STEP_BASES
+from ductus.core.time.note_values import STEP_BASES
 
 Base = Literal["whole", "half", "quarter", "eighth", "16th", "32nd", "64th", "128th"]
 PEN_UP = "The pen is up; nothing was written"

@@ -10,10 +10,10 @@ from typing import Annotated, Literal
 from annotated_types import Ge, Le, MaxLen
 
 from ductus.core.entry.commands.base import PEN_UP, EntryCommand
-from ductus.core.entry.hands import lines_of
+from ductus.core.entry.modes.registry import way_of
 from ductus.core.entry.state import EntryState, Outcome, Span, Step, evolved
-from ductus.core.entry.ways.registry import way_of
-from ductus.core.entry.writing import dropped_words, spell, write_step
+from ductus.core.entry.writing.hand_split import lines_of
+from ductus.core.entry.writing.step import dropped_words, spell, write_step
 from ductus.core.errors import BadInput
 from ductus.core.score.catalogues.drums import sound_words
 from ductus.core.score.model.changes import Draft

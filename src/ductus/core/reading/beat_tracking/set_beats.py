@@ -16,7 +16,7 @@ from fractions import Fraction
 from ductus.core.errors import BadInput
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import Pulse, PulseMap, tempo_of
+from ductus.core.time.pulse_map import Pulse, PulseMap, tempo_of
 
 SAME = 0.4  # of a beat: a pin nearer than this to where its place was found corrects it
 RATIOS = (

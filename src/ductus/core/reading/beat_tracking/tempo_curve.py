@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from ductus.core.reading.model import ReadingResult
 from ductus.core.score.catalogues.layouts import counted_beat, felt_beat
-from ductus.core.time.pulse import tempo_of
+from ductus.core.time.note_values import NoteValue
+from ductus.core.time.pulse_map import tempo_of
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue
 
 
 @dataclass(frozen=True, slots=True)

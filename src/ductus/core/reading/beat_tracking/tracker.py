@@ -14,7 +14,7 @@ from itertools import product
 
 import numpy as np
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.progress import passed
 from ductus.core.reading.beat_tracking.bar_features import Evidence, beat_s, evidence_of
 from ductus.core.reading.beat_tracking.beam_search import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
@@ -24,7 +24,7 @@ from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.subdivisions import COMPOUND, Floats, allowed_divisions, rhythm_table
 from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import Pulse, PulseMap
+from ductus.core.time.pulse_map import Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 
 # Near the shares of the open scores of tools/fit_corpus.py, where 3/8 is a sixth of 6/8 and 12/8 is not found at all.
@@ -380,7 +380,7 @@ def beats_of_pins(settings: ReadSettings, pins: Pins) -> Beats:
 
 def plain_beats(take: Take, settings: ReadSettings) -> Beats:
     """Too little was played to hear a beat: the first note is on a bar line, at the tempo hinted or 100."""
-    from ductus.core.time.pulse import steady_map
+    from ductus.core.time.pulse_map import steady_map
 
     meter = settings.meter or Meter(4, 4)
     return Beats(frame_of(meter), steady_map(settings.about or 100.0, 0, take.notes[0].onset_us))

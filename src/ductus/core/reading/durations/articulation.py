@@ -9,13 +9,13 @@ import math
 
 import numpy as np
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.reading.durations.parallel_passages import alike
 from ductus.core.reading.model import ReadSettings
 from ductus.core.time.bars import BarLines
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.note_values import BASE_TICKS
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
 
 DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
 # A note that sounded for more than this of the way to the next, and for less of its own value, is detached: no rest follows.

@@ -14,7 +14,7 @@ import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from ductus.core.performance.takes import PlayedNote, Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.pitch.pitches import Pitch, pitch_words
 from ductus.core.pitch.speller import grace_pitches
 from ductus.core.reading.model import Ornament, ReadNote

@@ -13,7 +13,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.reading.model import Ornament, ReadSettings
 from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.subdivisions import DIVISIONS, allowed_divisions

@@ -13,13 +13,13 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from statistics import median
 
-from ductus.core.performance.takes import PEDAL_DOWN, SUSTAIN, Take
+from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Take
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.note_signs import DYNAMIC_LEVELS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark, Note, Reading
 from ductus.core.time.bars import Timeline
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.words import count_words, listed
 
 WRITTEN = ("pp", "p", "mp", "mf", "f", "ff")

@@ -14,7 +14,7 @@ import numpy as np
 from ductus.core.reading.quantization.subdivisions import COMPOUND, DIVISIONS, SIMPLE, Floats, Ints
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
 
 

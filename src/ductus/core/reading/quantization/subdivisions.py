@@ -21,8 +21,8 @@ from importlib import resources
 import numpy as np
 from numpy.typing import NDArray
 
+from ductus.core.time.note_values import BASE_TICKS
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
 
 SIMPLE, COMPOUND = 0, 1
 Floats = NDArray[np.float64]

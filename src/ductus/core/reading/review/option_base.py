@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import Take
 from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
 from ductus.core.reading.review.options import Choices, Passage
 from ductus.core.time.bars import Timeline

@@ -15,8 +15,8 @@ from dataclasses import astuple, dataclass, field, fields, replace
 from functools import lru_cache
 from typing import Any
 
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.performance.takes import Take
 from ductus.core.reading.beat_tracking.set_beats import pinned_map
 from ductus.core.reading.durations.voice_assignment import with_voices
 from ductus.core.reading.model import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
@@ -25,7 +25,7 @@ from ductus.core.reading.writing import Decoded, decode
 from ductus.core.score.model.records import Note
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.meters import Meter, parse_meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
 
 HELD_ON, HELD_LENGTHS = (

@@ -10,7 +10,7 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ductus.core.performance.takes import Take
+from ductus.core.capture.takes import Take
 from ductus.core.reading.beat_tracking.tempo_curve import average_quarter_us
 from ductus.core.reading.model import ReadingResult
 from ductus.core.reading.review.beat_options import ReadExtent, ReadProposal, ReadShift, ReadSize

@@ -5,8 +5,8 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterable
 
+from ductus.core.time.note_values import MAX_TUPLET, NoteValue, Tuplet, describe_value, value_for_ticks
 from ductus.core.time.ticks import quarters_of_ticks
-from ductus.core.time.values import MAX_TUPLET, NoteValue, Tuplet, describe_value, value_for_ticks
 
 NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 TUPLETS = tuple(

@@ -12,7 +12,7 @@ from itertools import pairwise
 from ductus.core.reading.review.prompt import pace_words
 from ductus.core.time.bars import Timeline, beat_words
 from ductus.core.time.meters import Meter
-from ductus.core.time.pulse import PulseMap
+from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import NO_CHORD, ChordSymbol, parse_chord
+from ductus.core.pitch.chord_symbols import NO_CHORD, ChordSymbol, parse_chord
 from ductus.core.pitch.pitches import FIFTHS_OF_STEP, Pitch, spell_in_key
 from ductus.core.score.catalogues.harmony import mark_before
 from ductus.core.score.model.piece import Piece

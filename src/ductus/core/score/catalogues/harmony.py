@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Literal
 
-from ductus.core.pitch.chords import NO_CHORD, allowed_classes, nearest_allowed
+from ductus.core.pitch.chord_symbols import NO_CHORD, allowed_classes, nearest_allowed
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.pitch.scales import named_scale_classes
 from ductus.core.score.model.changes import Change, Draft

@@ -9,8 +9,8 @@ from ductus.core.score.catalogues.instruments import instrument
 from ductus.core.score.model.piece import Piece, make_piece
 from ductus.core.score.model.records import Facts, KeyChange, MeterChange, Part, Record, TempoMark, checked_text
 from ductus.core.time.meters import Meter
+from ductus.core.time.note_values import NoteValue, value_for_ticks
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import NoteValue, value_for_ticks
 
 LAYOUTS: dict[str, tuple[Part, ...]] = {
     "keys": (Part("p1", "Piano", "Pno.", 0),),

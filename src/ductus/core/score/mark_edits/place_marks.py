@@ -22,7 +22,7 @@ from ductus.core.score.model.note_signs import BAR_SIGNS, DIVIDING, LINES, with_
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import implied_end
 from ductus.core.score.model.records import BarSign, ClefChange, Mark, Note, TempoMark
-from ductus.core.time.values import value_for_ticks
+from ductus.core.time.note_values import value_for_ticks
 from ductus.core.words import capital, count_words
 
 SLOWEST, FASTEST = 10, 400  # beats a minute

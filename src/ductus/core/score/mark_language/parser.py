@@ -12,12 +12,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
-from ductus.core.pitch.chords import looks_like_chord, parse_chord
+from ductus.core.pitch.chord_symbols import looks_like_chord, parse_chord
 from ductus.core.pitch.scales import scale_named
 from ductus.core.score.mark_language.modifiers import EXPRESSIONS, TEMPO_WORDS, expression, modified
 from ductus.core.score.model.note_signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
 from ductus.core.score.model.records import CLEFS, checked_text
-from ductus.core.time.values import BASE_TICKS, NoteValue
+from ductus.core.time.note_values import BASE_TICKS, NoteValue
 from ductus.core.words import count_words
 
 DYNAMICS = (

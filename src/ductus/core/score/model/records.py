@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.time.meters import Meter
-from ductus.core.time.values import NoteValue, Tuplet
+from ductus.core.time.note_values import NoteValue, Tuplet
 
 CLEFS = ("treble", "bass", "treble-8", "treble+8", "bass-8", "soprano", "alto", "tenor", "percussion")
 CAUTIONS = ("plain", "parentheses", "none")

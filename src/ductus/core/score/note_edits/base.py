@@ -18,7 +18,7 @@ from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
 from ductus.core.score.model.voice_rule import keep_apart
-from ductus.core.time.values import BASE_TICKS
+from ductus.core.time.note_values import BASE_TICKS
 from ductus.core.words import count_words
 
 FINEST_TICKS = BASE_TICKS["128th"]  # nothing is made shorter than the finest value of the ladder

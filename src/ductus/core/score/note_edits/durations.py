@@ -26,8 +26,8 @@ from ductus.core.score.note_edits.base import (
 )
 from ductus.core.score.note_edits.tuplet_slots import slot_at
 from ductus.core.score.note_edits.write import clear_brackets
+from ductus.core.time.note_values import NoteValue, describe_value
 from ductus.core.time.ticks import ticks_of_shown
-from ductus.core.time.values import NoteValue, describe_value
 from ductus.core.words import article, count_words, plural
 
 Tick = Annotated[int, Ge(0), Le(2**52)]

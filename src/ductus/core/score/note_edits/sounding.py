@@ -22,9 +22,9 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
 from ductus.core.score.note_edits.base import At, Edit, each
 from ductus.core.time.bars import Bar
-from ductus.core.time.pulse import US_PER_MINUTE
+from ductus.core.time.note_values import BASE_TICKS
+from ductus.core.time.pulse_map import US_PER_MINUTE
 from ductus.core.time.ticks import QUARTER
-from ductus.core.time.values import BASE_TICKS
 from ductus.core.words import count_words, listed
 
 GridBase = Literal["half", "quarter", "eighth", "16th", "32nd"]

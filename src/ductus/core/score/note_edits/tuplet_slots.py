@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from ductus.core.score.model.records import Mark, Note
-from ductus.core.time.values import BASE_TICKS, TUPLET_WORDS, NoteValue, Tuplet, describe_value, value_for_ticks
+from ductus.core.time.note_values import BASE_TICKS, TUPLET_WORDS, NoteValue, Tuplet, describe_value, value_for_ticks
 from ductus.core.words import count_words
 
 FINEST = BASE_TICKS["256th"]

@@ -15,7 +15,7 @@ from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark, Note
 from ductus.core.score.note_edits.tuplet_slots import FINEST, Slot, slot_at
-from ductus.core.time.values import BASE_TICKS, NoteValue
+from ductus.core.time.note_values import BASE_TICKS, NoteValue
 from ductus.core.words import count_words
 
 POLICIES = ("replace", "add", "keep")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.core.pitch.chords import transposed_chord
+from ductus.core.pitch.chord_symbols import transposed_chord
 from ductus.core.pitch.intervals import moved, transposed
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.records import Mark, Note

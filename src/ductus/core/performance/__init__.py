@@ -1,1 +1,0 @@
-"""Takes: what was played, never altered."""

@@ -23,7 +23,7 @@ from tests.building import random_piece
 from tests.ui.conftest import Server
 from websockets.asyncio.client import connect
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.entry.commands.pen import PenTo, PlacePen

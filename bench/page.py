@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from tests.building import random_piece
 from tests.ui.conftest import Server
 
-from ductus.app.export import kind_of
+from ductus.app.files.exporting import kind_of
 from ductus.core.errors import BadInput
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language.parser import wish_of

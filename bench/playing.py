@@ -19,11 +19,11 @@ from tests.app.driving import Sitter
 from tests.building import random_piece
 from tests.ui.conftest import CHROMIUM, FLAGS, Server
 
-from ductus.app.jobs import carry_out
+from ductus.app.document.jobs import carry_out
 from ductus.app.library import Library
-from ductus.app.messages import StopRecording
-from ductus.app.readings import reading_otherwise
-from ductus.app.shown import all_shown, strip_of
+from ductus.app.takes.reading_jobs import reading_otherwise
+from ductus.app.takes.reading_views import all_shown, strip_of
+from ductus.app.wire import StopRecording
 from ductus.core.capture.delay import find_delay
 from ductus.core.playback.click import delay_clicks
 from ductus.core.reading.review.beat_options import ReadBar

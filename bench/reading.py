@@ -29,7 +29,7 @@ from typing import Any
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
 
-from ductus.app.joining import joined_on_clock
+from ductus.app.takes.merging import joined_on_clock
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.model import ReadingResult, ReadSettings

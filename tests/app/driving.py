@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import TypeVar
 
-from ductus.app import messages as m
-from ductus.app.jobs import answered, carry_out
+from ductus.app import wire as m
+from ductus.app.document.jobs import answered, carry_out
 from ductus.app.library import Library
-from ductus.app.outbox import Sent
-from ductus.app.session import Session
-from ductus.app.shown import all_shown
+from ductus.app.session.outbox import Sent
+from ductus.app.session.session import Session
+from ductus.app.takes.reading_views import all_shown
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.errors import DuctusError
 from ductus.core.playback.click import OneTempo

@@ -6,7 +6,7 @@ import re
 
 import pytest
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.core.words import article, count_words, listed, ordinal, plural
 from tests.formats.test_agreement import entered

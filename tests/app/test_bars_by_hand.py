@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
-from ductus.app.shown import strip_of
+from ductus.app.takes.reading_views import strip_of
 from ductus.core.reading.review.beat_options import ReadBar, ReadMeter, ReadPin, ReadSize, ReadUnpinned
 from ductus.core.recording.settings import RecordPolicy
 from ductus.core.score.catalogues.layouts import new_piece

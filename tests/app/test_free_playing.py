@@ -8,11 +8,11 @@ import random
 import mido
 import pytest
 
-from ductus.app import messages as m
-from ductus.app.lead import openings, untimed_page
+from ductus.app import wire as m
 from ductus.app.library import Library
-from ductus.app.readings import reading_of, worked_out
-from ductus.app.shown import strip_of
+from ductus.app.takes.guided_review import openings, untimed_page
+from ductus.app.takes.reading_jobs import reading_of, worked_out
+from ductus.app.takes.reading_views import strip_of
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import Pitch
@@ -67,7 +67,7 @@ def test_the_answer_that_holds_is_shown_as_it_was_read_within_the_whole(
     def refused(*_: object) -> ReadingResult:
         raise BadInput("Nothing is read by itself.")
 
-    monkeypatch.setattr("ductus.app.lead.read_head", refused)
+    monkeypatch.setattr("ductus.app.takes.guided_review.read_head", refused)
     pictures = openings(at.desk, at.reading().id, "meter")
     held = question(at, "meter").chosen
     assert "<svg" in pictures[held]
@@ -268,7 +268,7 @@ def test_a_take_that_was_wholly_replaced_offers_nothing_and_can_be_written_again
     at = Sitter(library, library.add(new_piece(bpm=96, meter=None)))
     at.perform("waltz-with-click", qpm=96.0, count_in=2)
     at.perform("waltz-with-click", qpm=96.0, count_in=2)
-    from ductus.app.shown import all_shown
+    from ductus.app.takes.reading_views import all_shown
 
     assert [r.take for r in all_shown(at.desk)] == [2]
     at.tell(m.WriteTake(1, "p1", 0))

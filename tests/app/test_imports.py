@@ -9,8 +9,8 @@ from pathlib import Path
 import mido
 import pytest
 
-from ductus.app.imports import bring, onto_shelf, read_on
-from ductus.app.jobs import carry_out
+from ductus.app.document.jobs import carry_out
+from ductus.app.files.midi_import import bring, onto_shelf, read_on
 from ductus.app.library import Library
 from ductus.core.playback.performance import written_tempo_map
 from ductus.core.reading.review.beat_options import ReadBeats

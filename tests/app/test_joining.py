@@ -7,11 +7,11 @@ from dataclasses import replace
 
 import pytest
 
-from ductus.app import messages as m
-from ductus.app.jobs import carry_out
-from ductus.app.joining import takes_together
+from ductus.app import wire as m
+from ductus.app.document.jobs import carry_out
 from ductus.app.library import Library
-from ductus.app.shown import all_shown
+from ductus.app.takes.merging import takes_together
+from ductus.app.takes.reading_views import all_shown
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.errors import BadInput
 from ductus.core.score.catalogues.layouts import new_piece

@@ -12,8 +12,8 @@ from dataclasses import replace
 
 import pytest
 
-from ductus.app import messages as m
-from ductus.app.jobs import TRIES, Job, Question, answered, carry_out
+from ductus.app import wire as m
+from ductus.app.document.jobs import TRIES, Job, Question, answered, carry_out
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.errors import BadInput

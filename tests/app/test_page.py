@@ -7,9 +7,9 @@ import re
 import pytest
 from lxml import etree
 
-from ductus.app import messages as m
+from ductus.app import wire as m
+from ductus.app.document.sheet import PageSize
 from ductus.app.library import Library
-from ductus.app.sheet import PageSize
 from ductus.core.entry.commands.marks import WithHere
 from ductus.core.entry.commands.pen import OtherStaff, PenTo, PlacePen
 from ductus.core.score.catalogues.layouts import new_piece

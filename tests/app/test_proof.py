@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import pytest
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
-from ductus.app.proof import bars_in_words
+from ductus.app.takes.proof import bars_in_words
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events

@@ -6,13 +6,13 @@ from collections.abc import Callable
 
 import pytest
 
-from ductus.app import messages as m
-from ductus.app import readings
-from ductus.app.imports import bring, onto_shelf
-from ductus.app.jobs import carry_out
+from ductus.app import wire as m
+from ductus.app.document.jobs import carry_out
+from ductus.app.files.midi_import import bring, onto_shelf
 from ductus.app.library import Library
-from ductus.app.readings import ReadingCache
-from ductus.app.shown import all_shown, strip_of
+from ductus.app.takes import reading_jobs as readings
+from ductus.app.takes.reading_jobs import ReadingCache
+from ductus.app.takes.reading_views import all_shown, strip_of
 from ductus.core.capture.takes import Take
 from ductus.core.phrases import Phrase
 from ductus.core.reading.review.beat_options import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
@@ -241,7 +241,7 @@ def test_ornaments_are_offered_written_as_such_and_taken_back(library: Library) 
 
 def test_keys_that_go_on_elsewhere_do_not_make_a_job_begin_again_and_its_own_bars_do(taken: Sitter) -> None:
     """A job is tried again only if its own rows or bars have changed meanwhile."""
-    from ductus.app.readings import reading_otherwise
+    from ductus.app.takes.reading_jobs import reading_otherwise
     from ductus.core.entry.commands.pen import PenTo, TypedPlace
 
     job = reading_otherwise(taken.desk, taken.reading().id, ReadShortest("quarter"), ())
@@ -280,7 +280,7 @@ def test_an_error_inside_a_job_reaches_the_person(taken: Sitter, monkeypatch: py
     def broken(*_: object, **__: object) -> object:
         raise ZeroDivisionError
 
-    monkeypatch.setattr("ductus.app.readings.read_again", broken)
+    monkeypatch.setattr("ductus.app.takes.reading_jobs.read_again", broken)
     before = onsets(taken.piece)
     taken.read(ReadShortest("half"))
     assert "went wrong inside Ductus (ZeroDivisionError)" in taken.problems[-1]
@@ -336,7 +336,7 @@ def test_what_was_just_read_is_told_without_reading_it_again(
             times.append(name)
             return really(*args, **more)
 
-        monkeypatch.setattr(f"ductus.app.readings.{name}", call)
+        monkeypatch.setattr(f"ductus.app.takes.reading_jobs.{name}", call)
 
     counted("read_chosen", readings.read_chosen)
     counted("outcomes_of", readings.outcomes_of)
@@ -347,8 +347,8 @@ def test_what_was_just_read_is_told_without_reading_it_again(
     assert all_shown(at.desk) == told
     assert times.count("outcomes_of") == int(free)
     assert at.latest(m.StateFact).read == (at.desk.takes[-1].id,)
-    monkeypatch.setattr("ductus.app.shown.CACHE", ReadingCache())
-    monkeypatch.setattr("ductus.app.readings.CACHE", ReadingCache())
+    monkeypatch.setattr("ductus.app.takes.reading_views.CACHE", ReadingCache())
+    monkeypatch.setattr("ductus.app.takes.reading_jobs.CACHE", ReadingCache())
     assert all_shown(at.desk) == told  # the same when it is worked out anew
     at.undo()
     assert at.latest(m.StateFact).read == ()

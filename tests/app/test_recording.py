@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import pytest
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, ToVoice
 from ductus.core.errors import BadInput

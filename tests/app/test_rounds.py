@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.click import AsWritten, Silence, click_plan

@@ -7,11 +7,11 @@ import sqlite3
 
 import pytest
 
-from ductus.app import messages as m
-from ductus.app.journal import Entry
+from ductus.app import wire as m
+from ductus.app.document.journal_writer import Entry
 from ductus.app.library import Library
-from ductus.app.seat import KEPT_S, is_token
-from ductus.app.session import Session
+from ductus.app.session.seat import KEPT_S, is_token
+from ductus.app.session.session import Session
 from ductus.core.capture.takes import Heard
 from ductus.core.entry.commands.pen import PenTo, TypedPlace
 from ductus.core.entry.commands.step_value import StepBase

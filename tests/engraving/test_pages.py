@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from ductus.app.export import kind_of
+from ductus.app.files.exporting import kind_of
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.rests import long_rests
 from ductus.core.score.model.piece import Piece

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ductus.app.sheet import Sheet
+from ductus.app.document.sheet import Sheet
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import MarksInPlace, NudgeMarks

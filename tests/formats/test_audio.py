@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from ductus.app.export import Wanted, kind_of
+from ductus.app.files.exporting import Wanted, kind_of
 from ductus.core.errors import BadInput, Stopped
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.playback.performance import Manner

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ductus.app.export import Wanted, kind_of
+from ductus.app.files.exporting import Wanted, kind_of
 from ductus.core.errors import BadInput, TooMuch
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language.parser import wish_of

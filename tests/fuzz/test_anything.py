@@ -17,7 +17,7 @@ import pytest
 from pydantic import TypeAdapter
 from starlette.testclient import TestClient
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.registry import COMMANDS
 from ductus.core.reading.review.note_options import READING_CHOICES

@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
-from ductus.app.journal import Entry
+from ductus.app.document.journal_writer import Entry
 from ductus.app.library import Library
 from ductus.core.capture.takes import Heard
 from ductus.core.score.note_edits.write import change_facts

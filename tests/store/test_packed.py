@@ -16,11 +16,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ductus.app.files import take_in
-from ductus.app.habits import habits_json
-from ductus.app.jobs import carry_out
-from ductus.app.journal import Entry
+from ductus.app.document.jobs import carry_out
+from ductus.app.document.journal_writer import Entry
+from ductus.app.files.importing import take_in
 from ductus.app.library import Library
+from ductus.app.session.saved_settings import habits_json
 from ductus.core.capture.takes import Heard
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import BadInput, NotKept

@@ -13,9 +13,9 @@ from typing import Any
 
 import pytest
 
-from ductus.app.desk import Desk
+from ductus.app.document.deferred_rows import RowWriter, Waiting
+from ductus.app.document.desk import Desk
 from ductus.app.library import Library
-from ductus.app.row_writer import RowWriter, Waiting
 from ductus.core.score.model.changes import Change
 from ductus.core.score.model.piece import Piece, records_of
 from ductus.core.score.model.records import Note
@@ -172,7 +172,7 @@ def test_closing_the_library_brings_all_rows_in(tmp_path: Path) -> None:
 def test_a_disk_that_is_locked_for_a_while_gets_the_rows_later(
     library: Library, desk: Desk, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ductus.app.row_writer.RETRY_S", 0.01)
+    monkeypatch.setattr("ductus.app.document.deferred_rows.RETRY_S", 0.01)
     tried = []
 
     def locked_at_first(*args: object) -> bool:
@@ -181,7 +181,7 @@ def test_a_disk_that_is_locked_for_a_while_gets_the_rows_later(
             raise sqlite3.OperationalError("database is locked")
         return write_some(*args)  # type: ignore[arg-type]
 
-    monkeypatch.setattr("ductus.app.row_writer.write_some", locked_at_first)
+    monkeypatch.setattr("ductus.app.document.deferred_rows.write_some", locked_at_first)
     desk.apply(louder(desk.piece, 20))
     for _ in range(500):
         if not waiting(library):
@@ -280,7 +280,7 @@ def check_backwards(desk: Desk, states: Sequence[list[str]]) -> None:
 def test_a_large_edit_of_before_is_at_hand_soon_after_the_piece_was_opened(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ductus.app.desk.LOOK_BACK_S", 0.0)
+    monkeypatch.setattr("ductus.app.document.desk.LOOK_BACK_S", 0.0)
     library = Library(tmp_path / "l.sqlite")
     desk = library.desk(library.add(random_piece(5, "4/4", BARS)))
     before = rows(desk.piece)

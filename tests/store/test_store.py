@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from ductus.app.journal import Entry
+from ductus.app.document.journal_writer import Entry
 from ductus.app.library import Library
 from ductus.core.capture.takes import Heard, take_of_events
 from ductus.core.errors import BadInput, NotThere, Stale

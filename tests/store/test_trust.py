@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo
 from ductus.core.errors import BadInput, NotKept, NotThere
@@ -138,8 +138,8 @@ def test_a_deleted_piece_refuses_edits_also_from_a_desk_that_does_not_know(libra
 def test_the_journal_holds_what_it_could_not_write_and_writes_it_later(
     library: Library, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("ductus.app.journal.TELL_S", 0.0)
-    monkeypatch.setattr("ductus.app.journal.GATHER_S", 3600)  # this test flushes by hand
+    monkeypatch.setattr("ductus.app.document.journal_writer.TELL_S", 0.0)
+    monkeypatch.setattr("ductus.app.document.journal_writer.GATHER_S", 3600)  # this test flushes by hand
     at = Sitter(library, library.add(new_piece()))
     lock = other_program(library)
     at.press(60, 64)
@@ -158,7 +158,7 @@ def test_who_asks_for_the_journal_waits_for_what_another_thread_is_writing(
     library: Library, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Else a card says fewer notes than were kept, and nobody tells it again."""
-    monkeypatch.setattr("ductus.app.journal.GATHER_S", 3600)  # this test flushes by hand
+    monkeypatch.setattr("ductus.app.document.journal_writer.GATHER_S", 3600)  # this test flushes by hand
     at = Sitter(library, library.add(new_piece()))
     at.press(60, 64)
     taken, go_on = threading.Event(), threading.Event()

@@ -9,7 +9,7 @@ import music21
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from ductus.app.export import Wanted, kind_of
+from ductus.app.files.exporting import Wanted, kind_of
 from ductus.demo.scenario import jig, song, waltz
 from ductus.demo.shelf import FREELY, HASTY, PIECES
 from ductus.engraving.pages import PageSetup

@@ -10,8 +10,8 @@ from lxml import etree
 from starlette.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
+from ductus.app.files.file_jobs import Works
 from ductus.app.library import Library
-from ductus.app.works import Works
 from ductus.core.score.note_edits.write import delete_notes
 from ductus.demo.keyboard import PROGRAMMES
 from ductus.demo.scenario import jig, waltz

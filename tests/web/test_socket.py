@@ -8,9 +8,9 @@ import pytest
 from starlette.testclient import TestClient, WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
-from ductus.app.imports import bring, onto_shelf
+from ductus.app.files.midi_import import bring, onto_shelf
 from ductus.app.library import Library
-from ductus.app.session import Session
+from ductus.app.session.session import Session
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.demo.scenario import waltz
 from ductus.formats.midi import write_midi

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import pytest
 from pydantic import TypeAdapter
 
-from ductus.app.messages import FACTS, Fact
+from ductus.app.wire import FACTS, Fact
 from ductus.web.wire import fact_json
 from tests.inventing import invent
 

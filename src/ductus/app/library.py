@@ -10,9 +10,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from ductus.app.desk import Desk
-from ductus.app.journal import Journal
-from ductus.app.row_writer import RowWriter
+from ductus.app.document.deferred_rows import RowWriter
+from ductus.app.document.desk import Desk
+from ductus.app.document.journal_writer import Journal
 from ductus.core.capture.takes import Take
 from ductus.core.errors import NotThere
 from ductus.core.score.model.piece import Piece, make_piece

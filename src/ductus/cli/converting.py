@@ -44,7 +44,7 @@ class Conversion:
 
     def run(self) -> tuple[str, ...]:
         """Read, and write. Raises DuctusError, OSError."""
-        from ductus.app.files import in_hand
+        from ductus.app.files.importing import in_hand
 
         name = "" if self.source == STDIO else Path(self.source).name
         found = in_hand(read_in(self.source), name)
@@ -77,7 +77,7 @@ def _each(found: list, folder: Path, ending: str, how: How) -> None:  # type: ig
 
 def written(piece, ending: str, how: How, packed=None) -> bytes:  # type: ignore[no-untyped-def]
     """A piece as a file of a kind. Raises BadInput."""
-    from ductus.app.export import Wanted, bars_named, kind_of
+    from ductus.app.files.exporting import Wanted, bars_named, kind_of
     from ductus.core.playback.performance import Manner
     from ductus.engraving.pages import PageSetup, part_named
 
@@ -88,7 +88,7 @@ def written(piece, ending: str, how: How, packed=None) -> bytes:  # type: ignore
 
 def conversions(args: argparse.Namespace) -> list[Task]:
     """What is to be done. Raises BadInput, before anything is, for what cannot be meant."""
-    from ductus.app.export import kind_of
+    from ductus.app.files.exporting import kind_of
 
     out, to, sources = args.out, (args.to or "").lstrip(".").lower(), list(args.inputs)
     if sources.count(STDIO) > 1:

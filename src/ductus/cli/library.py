@@ -81,8 +81,8 @@ class Import:
 
     def run(self) -> tuple[str, ...]:
         """Take it in; the addresses of its pieces go to the standard output. Raises DuctusError, OSError."""
-        from ductus.app.files import take_in
-        from ductus.app.jobs import carry_out
+        from ductus.app.document.jobs import carry_out
+        from ductus.app.files.importing import take_in
         from ductus.app.library import Library
 
         assert isinstance(self.library, Library)
@@ -113,7 +113,7 @@ def run_import(args: argparse.Namespace) -> int:
 
 def run_export(args: argparse.Namespace) -> int:
     """Write pieces of the library, by the ending of the file; or one part of each."""
-    from ductus.app.export import kind_of
+    from ductus.app.files.exporting import kind_of
     from ductus.app.library import Library
 
     out = Path(args.out)

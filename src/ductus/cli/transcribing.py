@@ -14,7 +14,7 @@ from ductus.cli.output import Task, carry_out_all
 from ductus.core.errors import BadInput
 
 if TYPE_CHECKING:
-    from ductus.app.transcribe import Wishes
+    from ductus.app.files.transcribe import Wishes
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +35,7 @@ class Transcription:
     def run(self) -> tuple[str, ...]:
         """Read and write. Raises DuctusError, OSError."""
         with not_collecting():
-            from ductus.app.transcribe import transcribe_file
+            from ductus.app.files.transcribe import transcribe_file
 
             said = transcribe_file(self.source, self.out, self.wishes, self.doubts, self.also)
         return (said,) if said else ()
@@ -57,7 +57,7 @@ def not_collecting() -> Iterator[None]:
 def run_transcribe(args: argparse.Namespace) -> int:
     """Read performances into MusicXML 4.0."""
     with not_collecting():
-        from ductus.app.transcribe import Wishes
+        from ductus.app.files.transcribe import Wishes
 
     wishes = Wishes(
         meter=args.meter,

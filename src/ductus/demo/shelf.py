@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.app.jobs import carry_out
+from ductus.app.document.jobs import carry_out
 from ductus.app.library import Library
-from ductus.app.readings import kept_take_onto_page
+from ductus.app.takes.reading_jobs import kept_take_onto_page
 from ductus.core.capture.takes import Take
 from ductus.core.reading.page.insertion import blank_page
 from ductus.core.score.model.piece import Piece

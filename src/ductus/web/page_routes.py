@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
-from ductus.app.export import Wanted, kind_of
+from ductus.app.files.exporting import Wanted, kind_of
 from ductus.core.errors import NotThere
 from ductus.core.playback.performance import Manner
 from ductus.core.score.catalogues.accompaniment_figures import FIGURES

@@ -16,14 +16,14 @@ from typing import Any
 
 from fastapi import WebSocket, WebSocketDisconnect
 
-from ductus.app import messages as m
-from ductus.app.desk import DELETED, Desk
-from ductus.app.jobs import Job, answered, carry_out
-from ductus.app.journal import Journal
-from ductus.app.outbox import Sent
-from ductus.app.seat import is_token
-from ductus.app.session import Session
-from ductus.app.shown import all_shown
+from ductus.app import wire as m
+from ductus.app.document.desk import DELETED, Desk
+from ductus.app.document.jobs import Job, answered, carry_out
+from ductus.app.document.journal_writer import Journal
+from ductus.app.session.outbox import Sent
+from ductus.app.session.seat import is_token
+from ductus.app.session.session import Session
+from ductus.app.takes.reading_views import all_shown
 from ductus.core.errors import DuctusError, NotKept
 from ductus.core.score.model.changes import Change
 from ductus.web.wire import fact_json, numbered_message

@@ -6,12 +6,12 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 
-from ductus.app.lead import openings
+from ductus.app.files.file_jobs import Works
 from ductus.app.library import Library
-from ductus.app.recording import heard_sounds
-from ductus.app.shape import shape_of
-from ductus.app.shown import strip_of
-from ductus.app.works import Works
+from ductus.app.session.sound_strip import shape_of
+from ductus.app.takes.guided_review import openings
+from ductus.app.takes.reading_views import strip_of
+from ductus.app.takes.recording import heard_sounds
 from ductus.core.capture.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
 from ductus.core.playback.performance import Manner, company_at, playback, take_sounds

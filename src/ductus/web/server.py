@@ -15,10 +15,10 @@ from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from ductus import __version__
-from ductus.app.imports import read_on
+from ductus.app.files.file_jobs import Works
+from ductus.app.files.midi_import import read_on
 from ductus.app.library import Library
-from ductus.app.messages import Problem
-from ductus.app.works import Works
+from ductus.app.wire import Problem
 from ductus.core.errors import BadInput, DuctusError, NotKept, NotThere, Stale, Stopped, TooMuch
 from ductus.web.guard import Guard
 from ductus.web.page_routes import router as page_router

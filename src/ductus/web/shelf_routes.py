@@ -6,7 +6,7 @@ from datetime import date
 
 from fastapi import APIRouter, Response, UploadFile
 
-from ductus.app.files import take_in
+from ductus.app.files.importing import take_in
 from ductus.core.errors import NotThere, TooMuch
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.score.catalogues.layouts import new_piece

@@ -1,4 +1,4 @@
-"""Messages and facts as JSON: the records of ``app.messages``, with the tag that tells them apart. Nothing is decided here."""
+"""Messages and facts as JSON: the records of ``app.wire``, with the tag that tells them apart. Nothing is decided here."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Annotated, Any, Union
 from pydantic import Field, TypeAdapter, ValidationError
 from pydantic_core import to_json
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.core.errors import BadInput, DuctusError
 
 LONGEST_MESSAGE = 2_000_000  # characters

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from concurrent.futures import Future, ThreadPoolExecutor
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.playback.proof import Difference, Place, Proof, prove, taken_over
 from ductus.core.score.model.changes import Change, joined

@@ -11,10 +11,10 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
-from ductus.app.desk import Desk
-from ductus.app.jobs import Job
+from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import Job
 from ductus.app.library import Library
-from ductus.app.readings import first_reading
+from ductus.app.takes.reading_jobs import first_reading
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.model import Pins, ReadSettings

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from ductus.app.messages.of_takes import FollowedFact, ProofFact, ReadingsFact, TakesFact
-from ductus.app.messages.phrases import PhraseFact
-from ductus.app.sheet import BarView
+from ductus.app.document.sheet import BarView
+from ductus.app.wire.prompt import PhraseFact
+from ductus.app.wire.takes import FollowedFact, ProofFact, ReadingsFact, TakesFact
 from ductus.core.playback.click import Click, TempoChoice
 from ductus.core.playback.performance import Sounding
 from ductus.core.score.note_edits.registry import NoteEdit

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.jobs import Job
-from ductus.app.readings import Arrival, takes_onto_page
-from ductus.app.recording import (
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import Job
+from ductus.app.takes.reading_jobs import Arrival, takes_onto_page
+from ductus.app.takes.recording import (
     NOTHING,
     WRITTEN,
     LivePage,

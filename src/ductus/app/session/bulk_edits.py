@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.jobs import Job, Question
-from ductus.app.page import about_page
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import Job, Question
+from ductus.app.session.page_queries import about_page
 from ductus.core.entry.commands.marks import WithHere
 from ductus.core.entry.commands.registry import AnyCommand
 from ductus.core.errors import CHANGED_ELSEWHERE, BadInput, Stale

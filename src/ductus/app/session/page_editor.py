@@ -5,16 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.editing import clip, long_cut, long_edit, long_frame, long_paste, lowest_first, selection_words
-from ductus.app.facts import pen_fact, selection_fact, sheet_fact, state_fact
-from ductus.app.jobs import Job, Question
-from ductus.app.neighbours import Neighbour
-from ductus.app.page import marks_left, page_change
-from ductus.app.proof import Prover
-from ductus.app.sheet import PageSize
-from ductus.app.sheets import View
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import Job, Question
+from ductus.app.document.sheet import PageSize
+from ductus.app.document.sheets import View
+from ductus.app.session.bulk_edits import (
+    clip,
+    long_cut,
+    long_edit,
+    long_frame,
+    long_paste,
+    lowest_first,
+    selection_words,
+)
+from ductus.app.session.neighbours import Neighbour
+from ductus.app.session.page_queries import marks_left, page_change
+from ductus.app.takes.proof import Prover
+from ductus.app.wire.mapping import pen_fact, selection_fact, sheet_fact, state_fact
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event
 from ductus.core.entry.machine import fitted

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.app import messages as m
-from ductus.app.shape import weighed_notes
+from ductus.app import wire as m
+from ductus.app.session.sound_strip import weighed_notes
 from ductus.core.entry.state import EntryState
 from ductus.core.errors import NotThere
 from ductus.core.notation.reading_aloud import bar_aloud, column_aloud, voice_aloud

@@ -12,8 +12,8 @@ from collections import OrderedDict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
-from ductus.app.desk import Desk
-from ductus.app.jobs import Job
+from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import Job
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.playback.tempo_outcome import OUTCOMES, Outcome, beats_played, moves_between, put_tempo, tempo_marks

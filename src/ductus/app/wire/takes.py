@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from ductus.app.messages.phrases import PhraseFact
+from ductus.app.wire.prompt import PhraseFact
 from ductus.core.reading.review.note_options import AnyReadingChoice
 
 

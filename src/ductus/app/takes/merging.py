@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.jobs import Job
-from ductus.app.readings import first_reading, reading_of, reading_otherwise, worked_out
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import Job
+from ductus.app.takes.reading_jobs import first_reading, reading_of, reading_otherwise, worked_out
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.merging import Together, Vote, together

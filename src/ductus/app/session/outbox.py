@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ductus.app.sheet import Widths
+from ductus.app.document.sheet import Widths
 from ductus.core.score.model.changes import Change, differences
 from ductus.core.score.model.piece import TABLES, Piece
 from ductus.store.rows import MANY_ROWS, Kept, kept_rows

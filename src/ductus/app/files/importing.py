@@ -9,8 +9,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import PurePath
 
-from ductus.app.imports import Brought, bring, onto_shelf
-from ductus.app.jobs import Job, carry_out
+from ductus.app.document.jobs import Job, carry_out
+from ductus.app.files.midi_import import Brought, bring, onto_shelf
 from ductus.app.library import Library
 from ductus.core.errors import BadInput
 from ductus.core.score.model.piece import Piece

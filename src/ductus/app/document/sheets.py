@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
-from ductus.app.sheet import PageSize, Sheet, Widths
+from ductus.app.document.sheet import PageSize, Sheet, Widths
 from ductus.core.score.model.piece import Piece
 from ductus.engraving.engraver import Engraver
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ductus.app import messages as m
+from ductus.app import wire as m
 from ductus.core.reading.review.rhythm_words import length_words
 from ductus.core.score.catalogues.drums import sound_words
 from ductus.core.score.model.piece import Piece

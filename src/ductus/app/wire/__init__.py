@@ -3,7 +3,7 @@
 The web layer turns them to JSON and back; the types of the browser are made from them.
 """
 
-from ductus.app.messages.asked import (
+from ductus.app.wire.client import (
     MAX_TIME_US,
     ClientMessage,
     Clip,
@@ -42,22 +42,8 @@ from ductus.app.messages.asked import (
     WriteHeard,
     WriteTake,
 )
-from ductus.app.messages.of_takes import (
-    AnswerFact,
-    CutOffFact,
-    DifferenceFact,
-    DoubtFact,
-    FollowedFact,
-    HeardFact,
-    ProofFact,
-    QuestionFact,
-    ReadingFact,
-    ReadingsFact,
-    TakeFact,
-    TakesFact,
-)
-from ductus.app.messages.phrases import ChoiceFact, PhraseFact
-from ductus.app.messages.told import (
+from ductus.app.wire.prompt import ChoiceFact, PhraseFact
+from ductus.app.wire.state import (
     FACTS,
     Ask,
     Busy,
@@ -88,6 +74,20 @@ from ductus.app.messages.told import (
     WeighedFact,
     WeighedNotesFact,
     Welcome,
+)
+from ductus.app.wire.takes import (
+    AnswerFact,
+    CutOffFact,
+    DifferenceFact,
+    DoubtFact,
+    FollowedFact,
+    HeardFact,
+    ProofFact,
+    QuestionFact,
+    ReadingFact,
+    ReadingsFact,
+    TakeFact,
+    TakesFact,
 )
 from ductus.core.score.structure_edits.registry import AnyFrameEdit
 

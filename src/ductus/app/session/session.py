@@ -14,20 +14,20 @@ import time
 from collections import deque
 from collections.abc import Callable
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.editing import long_marking, long_question
-from ductus.app.editor import Editor, within_view
-from ductus.app.facts import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
-from ductus.app.habits import habits_json, record_choices_from, with_habits
-from ductus.app.joining import reading_anew
-from ductus.app.journal import Entry, Journal
-from ductus.app.outbox import Item, OneEvent, Sent
-from ductus.app.page import about_page, aloud
-from ductus.app.readings import doubt_decided, kept_take_onto_page, marks_from_take
-from ductus.app.recorder import Recorder
-from ductus.app.recording import DROPPED, NOTHING, WRITTEN, Recording, take_from_journal
-from ductus.app.seat import Seat
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.journal_writer import Entry, Journal
+from ductus.app.session.bulk_edits import long_marking, long_question
+from ductus.app.session.outbox import Item, OneEvent, Sent
+from ductus.app.session.page_editor import Editor, within_view
+from ductus.app.session.page_queries import about_page, aloud
+from ductus.app.session.saved_settings import habits_json, record_choices_from, with_habits
+from ductus.app.session.seat import Seat
+from ductus.app.takes.merging import reading_anew
+from ductus.app.takes.reading_jobs import doubt_decided, kept_take_onto_page, marks_from_take
+from ductus.app.takes.recorder import Recorder
+from ductus.app.takes.recording import DROPPED, NOTHING, WRITTEN, Recording, take_from_journal
+from ductus.app.wire.mapping import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
 from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
-from ductus.app.desk import Desk
+from ductus.app.document.desk import Desk
 from ductus.core.capture.takes import Heard, Listener, Take, take_of_events
 from ductus.core.errors import NotThere
 from ductus.core.playback.click import AsWritten, ClickPlan, OneTempo, TempoChoice, click_plan

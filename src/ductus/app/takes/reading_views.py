@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.facts import phrase_facts
-from ductus.app.joining import votes_of
-from ductus.app.lead import question_facts
-from ductus.app.readings import CACHE, Worked, ornament_key, reading_of, worked_out
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.takes.guided_review import question_facts
+from ductus.app.takes.merging import votes_of
+from ductus.app.takes.reading_jobs import CACHE, Worked, ornament_key, reading_of, worked_out
+from ductus.app.wire.mapping import phrase_facts
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.timing import apart_by_bar, apart_words, worst_of

@@ -14,10 +14,10 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol, TypeVar
 
-from ductus.app.row_writer import RowWriter
-from ductus.app.sheet import Order, PageSize, Sheet, SystemView
-from ductus.app.sheets import Sheets, View
-from ductus.app.steps import Step, Steps, step_of, taken_back
+from ductus.app.document.deferred_rows import RowWriter
+from ductus.app.document.sheet import Order, PageSize, Sheet, SystemView
+from ductus.app.document.sheets import Sheets, View
+from ductus.app.document.undo_cache import Step, Steps, step_of, taken_back
 from ductus.core.capture.takes import Heard, Take
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.score.model.changes import Change

@@ -9,9 +9,9 @@ import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.steps import caught_up
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.undo_cache import caught_up
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.progress import watched
 from ductus.core.score.model.changes import Change, rebased

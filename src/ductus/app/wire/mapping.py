@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
-from ductus.app import messages as m
-from ductus.app.desk import Desk
-from ductus.app.sheet import SystemView
-from ductus.app.sheets import View
+from ductus.app import wire as m
+from ductus.app.document.desk import Desk
+from ductus.app.document.sheet import SystemView
+from ductus.app.document.sheets import View
 from ductus.core.entry.machine import left_in_bar
 from ductus.core.entry.state import EntryState
 from ductus.core.entry.writing.step import classes_at_pen, spelled

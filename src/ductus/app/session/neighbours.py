@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
-from ductus.app.desk import Desk
-from ductus.app.facts import pen_fact
-from ductus.app.outbox import Outbox, Sent
-from ductus.app.sheets import WHOLE
-from ductus.app.steps import Step
+from ductus.app.document.desk import Desk
+from ductus.app.document.sheets import WHOLE
+from ductus.app.document.undo_cache import Step
+from ductus.app.session.outbox import Outbox, Sent
+from ductus.app.wire.mapping import pen_fact
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState
 from ductus.core.score.model.piece import Piece

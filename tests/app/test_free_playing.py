@@ -11,7 +11,8 @@ import pytest
 from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.app.takes.guided_review import openings, untimed_page
-from ductus.app.takes.reading_jobs import reading_of, worked_out
+from ductus.app.takes.reading_cache import worked_out
+from ductus.app.takes.reading_jobs import reading_of
 from ductus.app.takes.reading_views import strip_of
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.errors import BadInput

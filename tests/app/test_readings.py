@@ -10,8 +10,8 @@ from ductus.app import wire as m
 from ductus.app.document.jobs import carry_out
 from ductus.app.files.midi_import import bring, onto_shelf
 from ductus.app.library import Library
-from ductus.app.takes import reading_jobs as readings
-from ductus.app.takes.reading_jobs import ReadingCache
+from ductus.app.takes import reading_cache
+from ductus.app.takes.reading_cache import ReadingCache
 from ductus.app.takes.reading_views import all_shown, strip_of
 from ductus.core.capture.takes import Take
 from ductus.core.phrases import Phrase
@@ -336,10 +336,10 @@ def test_what_was_just_read_is_told_without_reading_it_again(
             times.append(name)
             return really(*args, **more)
 
-        monkeypatch.setattr(f"ductus.app.takes.reading_jobs.{name}", call)
+        monkeypatch.setattr(f"ductus.app.takes.reading_cache.{name}", call)
 
-    counted("read_chosen", readings.read_chosen)
-    counted("outcomes_of", readings.outcomes_of)
+    counted("read_chosen", reading_cache.read_chosen)
+    counted("outcomes_of", reading_cache.outcomes_of)
     at = Sitter(library, library.add(new_piece(meter=Meter(3, 4), bpm=96)))
     at.perform("otter-freely" if free else "waltz-with-click", qpm=None if free else 96.0, shortest=None)
     told = all_shown(at.desk)
@@ -348,7 +348,7 @@ def test_what_was_just_read_is_told_without_reading_it_again(
     assert times.count("outcomes_of") == int(free)
     assert at.latest(m.StateFact).read == (at.desk.takes[-1].id,)
     monkeypatch.setattr("ductus.app.takes.reading_views.CACHE", ReadingCache())
-    monkeypatch.setattr("ductus.app.takes.reading_jobs.CACHE", ReadingCache())
+    monkeypatch.setattr("ductus.app.takes.reading_cache.CACHE", ReadingCache())
     assert all_shown(at.desk) == told  # the same when it is worked out anew
     at.undo()
     assert at.latest(m.StateFact).read == ()

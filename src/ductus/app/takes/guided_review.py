@@ -6,7 +6,8 @@ from dataclasses import replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
-from ductus.app.takes.reading_jobs import Worked, reading_of, seen_of, worked_out
+from ductus.app.takes.reading_cache import Worked, worked_out
+from ductus.app.takes.reading_jobs import reading_of, seen_of
 from ductus.core.capture.takes import Take
 from ductus.core.errors import DuctusError
 from ductus.core.reading.beat_tracking.tracker import find_beats, late_start

@@ -7,7 +7,8 @@ from dataclasses import replace
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
 from ductus.app.document.jobs import Job
-from ductus.app.takes.reading_jobs import first_reading, reading_of, reading_otherwise, worked_out
+from ductus.app.takes.reading_cache import worked_out
+from ductus.app.takes.reading_jobs import first_reading, reading_of, reading_otherwise
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.merging import Together, Vote, together

@@ -9,7 +9,8 @@ from ductus.app import wire as m
 from ductus.app.document.desk import Desk
 from ductus.app.takes.guided_review import question_facts
 from ductus.app.takes.merging import votes_of
-from ductus.app.takes.reading_jobs import CACHE, Worked, ornament_key, reading_of, worked_out
+from ductus.app.takes.reading_cache import CACHE, Worked, worked_out
+from ductus.app.takes.reading_jobs import ornament_key, reading_of
 from ductus.app.wire.mapping import phrase_facts
 from ductus.core.errors import DuctusError
 from ductus.core.pitch.pitches import spell_in_key

@@ -1,12 +1,11 @@
-"""WebSockets: who sits at which desk, the order of messages, long work, and engraving that fills in behind.
+"""Who sits at which desk, long work there, and engraving that fills in behind.
 
-Everything of a desk runs in worker threads; this module carries messages in and facts out, and decides nothing.
+Everything of a desk runs in worker threads; this module carries facts out, and decides nothing. ``chair`` is one connection.
 """
 
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import logging
 import secrets
 from collections.abc import Callable, Coroutine, Sequence
@@ -14,235 +13,29 @@ from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
 from typing import Any
 
-from fastapi import WebSocket, WebSocketDisconnect
+from fastapi import WebSocket
 
 from ductus.app import wire as m
 from ductus.app.document.desk import DELETED, Desk
-from ductus.app.document.jobs import Job, answered, carry_out
+from ductus.app.document.jobs import Job, carry_out
 from ductus.app.document.journal_writer import Journal
 from ductus.app.session.outbox import Sent
 from ductus.app.session.seat import is_token
 from ductus.app.session.session import Session
 from ductus.app.takes.reading_views import all_shown
-from ductus.core.errors import DuctusError, NotKept
+from ductus.core.errors import DuctusError
 from ductus.core.score.model.changes import Change
-from ductus.web.wire import fact_json, numbered_message
+from ductus.web.chair import NOT_DRAWN, Chair, went_wrong
+from ductus.web.wire import fact_json
 
 QUIET_S = 0.12  # after an edit, before its readings are worked out again
-LOOK_S = 0.5  # how often the disk is asked how it does
-RETRY_S = 0.25  # a message that the disk did not take is tried again
 TELL_SHARE_S = 0.2  # how often long work says how far it is
-SHOW_S = 0.4  # while recording: how often notes that still sound are shown anew
-CHORD_S = 0.015  # keys of a chord come together; they are shown at once
-NEAR_BARS = 1
 AWAY_S = 120.0  # a recording waits so long for a browser that is away, then it is kept as a take
 REST_S = 300.0  # a room that nobody is in is kept so long
-MOST_WAITING = 20_000  # messages of one browser
-TAKEN = 4409  # the code of a connection whose place another window took
 PAUSE_S, MOST_PAUSES = 0.12, 8  # between keys, before what lies beside the pen is engraved
 WORK_FIRST_S = 3.0  # so long it also waits for long work
 NO_READINGS = m.ReadingsFact(())
-NOT_DRAWN = "A part of the page cannot be drawn"
 log = logging.getLogger(__name__)
-
-
-def went_wrong(words: str, error: Exception) -> m.Problem:
-    """What failed behind the keys, as it is said; the whole of it goes to the log."""
-    log.error("%s", words, exc_info=error)
-    return m.Problem(f"{words}: that went wrong inside Ductus ({type(error).__name__}). What is written is kept.")
-
-
-class Chair:
-    """One connection: the work of its browser, and the messages that wait to be done and to be sent. A stroke goes to the journal as soon as it
-    is read, whatever is being done meanwhile."""
-
-    def __init__(self, room: Room, socket: WebSocket, session: Session) -> None:
-        self.room, self.socket, self.session = room, socket, session
-        self.loop = asyncio.get_running_loop()
-        self.outbox: asyncio.Queue[str] = asyncio.Queue()
-        self._inbox: asyncio.Queue[tuple[int, m.ClientMessage]] = asyncio.Queue(MOST_WAITING)
-        session.kept = self._kept
-        self.seq = 0  # messages that have no number
-        self.ready = False  # has it the list of systems? Only then do single systems make sense to it
-        self._timer: asyncio.TimerHandle | None = None
-        self._player: asyncio.Task[None] | None = None
-        self._retry: asyncio.Task[None] | None = None
-        self._answerer: asyncio.Task[None] | None = None
-        self._played = asyncio.Event()  # something was struck while recording
-        self._order = asyncio.Lock()
-        self._trouble = ""
-
-    def _kept(self, number: int) -> None:
-        """From the journal's thread: everything up to a message is on disk."""
-        with contextlib.suppress(RuntimeError):  # the loop may be gone
-            self.loop.call_soon_threadsafe(self.post, m.KeptUpTo(number))
-
-    def post(self, fact: m.Fact) -> None:
-        """Send a fact to this browser."""
-        self.outbox.put_nowait(fact_json(fact))
-
-    async def run(self, fresh: bool) -> None:
-        """Serve the connection until it closes; ``fresh``: its page was opened anew."""
-        tasks = [asyncio.create_task(self._send()), asyncio.create_task(self._look_after())]
-        try:
-            await self._work(lambda: self.session.open(fresh))
-            self.ready = True
-            self.room.greet(self)
-            self.room.wake()
-            tasks.append(asyncio.create_task(self._do_in_order()))
-            while True:
-                await self._receive(await self._next_text())
-        except WebSocketDisconnect:
-            pass
-        finally:
-            for handle in (self._timer, self._player, self._retry, self._answerer, *tasks):
-                if handle is not None:
-                    handle.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await asyncio.gather(*tasks, return_exceptions=True)
-
-    async def taken(self) -> None:
-        """Another window came with the token of this one: it takes the place, and this one gets another."""
-        with contextlib.suppress(RuntimeError, WebSocketDisconnect, OSError):  # it may be gone without our knowing
-            await self.socket.close(TAKEN)
-
-    async def _next_text(self) -> str:
-        """The next message; a frame of bytes is none, and is answered like any that is not understood."""
-        event = await self.socket.receive()
-        if event["type"] == "websocket.disconnect":
-            raise WebSocketDisconnect(event.get("code") or 1000, event.get("reason"))
-        return event.get("text") or ""
-
-    async def _receive(self, text: str) -> None:
-        try:
-            number, message = numbered_message(text)
-        except DuctusError as error:
-            self.seq += 1
-            self.post(m.Problem(str(error)))
-            self.post(m.Done(self.seq))
-            return
-        if isinstance(message, m.Keys | m.Give):
-            self.room.touched = self.loop.time()
-        if isinstance(message, m.Keys) and not (number and number <= self.session.taken):
-            self.session.into_journal(message)
-        if isinstance(message, m.StopWork):
-            self.room.stop_work()
-        await self._inbox.put((number, message))
-
-    async def _do_in_order(self) -> None:
-        """Do what was received, one message after the other."""
-        while True:
-            number, message = await self._inbox.get()
-            if not isinstance(message, m.StopWork):
-                await self._careful(lambda n=number, what=message: self.session.handle(what, n, journaled=True))  # type: ignore[misc]
-            self.seq = number or self.seq + 1
-            self.post(m.Done(self.seq))
-
-    async def _careful(self, what: Callable[[], Sequence[Sent]]) -> None:
-        """Run something of the session; an error that nobody foresaw reaches the person, and the next message goes on."""
-        try:
-            await self._work(what)
-        except Exception as error:
-            self.post(went_wrong("The last message", error))
-
-    async def _work(self, what: Callable[[], Sequence[Sent]]) -> None:
-        """Run something of the session in a thread, engrave the system at the pen, send what came of it."""
-        async with self._order:
-            facts = await asyncio.to_thread(self._run, what)
-            self.room.distribute(self, facts)
-            self._set_timer()
-        self.room.tell_others(self)
-        self._tell_saved()
-        jobs, self.session.jobs = self.session.jobs, []
-        for job in jobs:
-            self.room.start(self, job)
-        if self.session.question is not None and (self._answerer is None or self._answerer.done()):
-            self._answerer = asyncio.create_task(self._answer())
-        if self.session.recorder.live is not None and (self._player is None or self._player.done()):
-            self._player = asyncio.create_task(self._show_playing())
-        if self.session.recorder.fresh:
-            self._played.set()
-        if self.session.blocked and (self._retry is None or self._retry.done()):
-            self._retry = asyncio.create_task(self._try_again())
-        self.room.wake()
-
-    async def told(self, what: Callable[[], Sequence[Sent]]) -> None:
-        """Tell the session of something beside its messages, between two of them; what comes of it is sent in that order."""
-        async with self._order:
-            self.room.distribute(self, await asyncio.to_thread(lambda: self.room.each_its_own(self, what())))
-
-    def _tell_saved(self) -> None:
-        number = self.session.saved()
-        if number is not None:
-            self.post(m.Saved(number))
-
-    def _run(self, what: Callable[[], Sequence[Sent]]) -> list[Sent]:
-        facts = self.room.each_its_own(self, what())
-        if self.session.recorder.live is not None and what != self.session.live_step:
-            return facts  # while one plays only what is shown of it is engraved, not each event
-        try:
-            engraved = self.session.engraved(NEAR_BARS)
-        except Exception as error:
-            return [*facts, Sent(went_wrong(NOT_DRAWN, error))]
-        return facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
-
-    async def _answer(self) -> None:
-        """Questions that take a moment, the latest first and last."""
-        while (question := self.session.question) is not None:
-            self.session.question = None
-            self.post(await asyncio.to_thread(answered, self.room.desk, question))
-
-    async def _try_again(self) -> None:
-        """The disk did not take a message: it waits, and everything after it, until the disk does."""
-        while self.session.blocked:
-            await asyncio.sleep(RETRY_S)
-            await self._work(self.session.drain)
-
-    async def _show_playing(self) -> None:
-        """While a recording with a click goes on, show what was played: soon after each stroke, and now and then what still sounds."""
-        while self.session.recorder.live is not None:
-            with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self._played.wait(), SHOW_S)
-            await asyncio.sleep(CHORD_S)
-            self._played.clear()
-            try:
-                await self._work(self.session.live_step)
-            except Exception as error:
-                self.post(went_wrong("What is being played cannot be shown", error))
-                return
-
-    def _set_timer(self) -> None:
-        wake, self.session.wake_us = self.session.wake_us, None
-        if wake is not None:
-            if self._timer:
-                self._timer.cancel()
-            self._timer = self.loop.call_later(
-                wake / 1e6 + 0.001, lambda: self.loop.create_task(self._careful(self.session.waited))
-            )
-
-    async def _send(self) -> None:
-        """Send what waits in one frame, as a list: the browser then draws once for all that came of a key."""
-        while True:
-            waiting = [await self.outbox.get()]
-            while not self.outbox.empty():
-                waiting.append(self.outbox.get_nowait())
-            await self.socket.send_text(f"[{','.join(waiting)}]")
-
-    async def _look_after(self) -> None:
-        """Say when the journal cannot be written, and when it can be again; keep how entry is set."""
-        while True:
-            await asyncio.sleep(LOOK_S)
-            trouble = self.session.journal.trouble
-            if trouble != self._trouble and not self.session.blocked:
-                self._trouble = trouble
-                self.post(m.Keeping(trouble))
-            await asyncio.to_thread(self._keep)
-            self._tell_saved()
-
-    def _keep(self) -> None:
-        self.session.keep_habits()
-        with contextlib.suppress(NotKept):  # the next time, or with the next change
-            self.session.keep_seat()
 
 
 class Room:

@@ -293,6 +293,16 @@ class Session(Editor):
                 self._clip(item)
             case m.Travel():
                 self._travel(item)
+            case m.ShowParts(parts, staff):
+                self._show_parts(parts, staff)
+            case m.LayOut(size):
+                self._lay_out(size)
+            case _:
+                self._dispatch_playing(item)
+
+    def _dispatch_playing(self, item: m.ClientMessage) -> None:
+        """Messages about recordings, takes, readings and proofs."""
+        match item:
             case m.SetRecording(do):
                 self.recorder.choices = do.applied(self.recorder.choices)
                 self._tell_record_line()
@@ -327,10 +337,6 @@ class Session(Editor):
                 self._hold_against_page(take, part)
             case m.DecideDifference():
                 self._decide_difference(item)
-            case m.ShowParts(parts, staff):
-                self._show_parts(parts, staff)
-            case m.LayOut(size):
-                self._lay_out(size)
             case m.MarksFromTake(reading, what):
                 self.jobs.append(marks_from_take(self.desk, reading, what))
             case m.DecideDoubt(reading, do, key, option):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
@@ -15,6 +16,8 @@ from ductus.core.entry.state import EntryState
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
 from ductus.core.words import capital, count_words
+
+MOST_NEWS = 64  # changes that are kept for a browser that is away; each holds a state of the piece
 
 
 def news_words(piece: Piece, state: EntryState, news: Sequence[Step]) -> str:
@@ -40,7 +43,7 @@ class Neighbour(Outbox):
         self.desk, self.state = desk, state
         self.view = WHOLE
         self._acts = False  # is what goes on its own doing?
-        self._news: list[Step] = []  # what others changed since it was told of them
+        self._news: deque[Step] = deque(maxlen=MOST_NEWS)  # what others changed since it was told of them
         desk.watchers.add(self)
 
     def _choose(self, notes: Sequence[Note]) -> None:
@@ -70,7 +73,8 @@ class Neighbour(Outbox):
     def news(self) -> list[Sent]:
         """What others changed where this browser has its pen or its selection, in words; both fitted to the page as it is now."""
         with self.desk.lock:
-            news, self._news = self._news, []
+            news = tuple(self._news)
+            self._news.clear()
             piece, state = self.desk.piece, self.state
             if news:
                 self.state = fitted(state, piece)

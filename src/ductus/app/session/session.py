@@ -105,6 +105,7 @@ class Session(Editor):
     def open(self, fresh: bool = False) -> list[Sent]:
         """Everything that a browser needs at the start; ``fresh``: its page was opened anew, so that no key is down any more."""
         with self.desk.lock:
+            self._news.clear()  # it gets everything as it is now
             self._send(m.Welcome(self.seat.token, self.seat.handled, self.resumed))
             self.resumed = True
             if fresh:

@@ -29,13 +29,13 @@ web/node_modules/.package-lock.json: web/package.json web/package-lock.json
 	cd web && npm ci --no-audit --no-fund --loglevel=error
 	touch $@
 
-web/src/api/api-types.gen.ts: $(STAMP) web/node_modules/.package-lock.json $(WIRE_SOURCES)
+web/src/session/api-types.gen.ts: $(STAMP) web/node_modules/.package-lock.json $(WIRE_SOURCES)
 	mkdir -p build
 	$(PY) tools/write_openapi.py build/openapi.json
 	cd web && npm run --silent types
 	touch $@
 
-$(WEB): web/src/api/api-types.gen.ts $(WEB_SOURCES)
+$(WEB): web/src/session/api-types.gen.ts $(WEB_SOURCES)
 	cd web && npm run --silent build
 	touch $@
 

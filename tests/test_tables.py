@@ -17,7 +17,7 @@ from ductus.core.score.note_edits.registry import EDITS
 from ductus.core.score.structure_edits.registry import FRAME_EDITS
 
 ROOT = Path(__file__).parent.parent
-TABLE = (ROOT / "web/src/commands/table.ts").read_text(encoding="utf-8")
+TABLE = (ROOT / "web/src/input/commands.ts").read_text(encoding="utf-8")
 WEB = "".join(p.read_text(encoding="utf-8") for p in (ROOT / "web/src").rglob("*.ts*") if ".gen." not in p.name)
 SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")

@@ -4,7 +4,7 @@ import hooks from 'eslint-plugin-react-hooks'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['dist', 'src/api/*.gen.ts'] },
+  { ignores: ['dist', 'src/session/*.gen.ts'] },
   ...ts.configs.recommended,
   jsxA11y.flatConfigs.recommended,
   {

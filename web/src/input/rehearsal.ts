@@ -1,7 +1,7 @@
 /** The rehearsal keyboard: a simulated instrument with pedal that plays the demo performances as a person would. */
 import { create } from 'zustand'
-import { rest } from '../api/rest'
-import type { Programme } from '../api/wire'
+import { rest } from '../session/rest'
+import type { Programme } from '../session/wire'
 import { hear, nowUs } from './port'
 
 const SOURCE = 'Rehearsal keyboard'

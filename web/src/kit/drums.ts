@@ -1,8 +1,8 @@
 /** The drums of a kit, as the server names them; and what the keys of the pen's part mean. */
 import { create } from 'zustand'
-import { rest } from '../api/rest'
-import type { Drum } from '../api/wire'
-import { useDesk } from '../desk/store'
+import { rest } from '../session/rest'
+import type { Drum } from '../session/wire'
+import { useDesk } from '../session/store'
 
 export const useDrums = create<{ list: readonly Drum[] }>(() => ({ list: [] }))
 let asked = false

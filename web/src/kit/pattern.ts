@@ -1,8 +1,8 @@
 /** The pattern in hand: which one the strip shows, and what is done to it. */
 import { create } from 'zustand'
-import { rest } from '../api/rest'
-import type { Pattern } from '../api/wire'
-import { frame, say, settled, useDesk, whenLeft } from '../desk/store'
+import { rest } from '../session/rest'
+import type { Pattern } from '../session/wire'
+import { frame, say, settled, useDesk, whenLeft } from '../session/store'
 
 interface Patterns {
   readonly open: boolean

@@ -1,7 +1,7 @@
 /** Proof by playing: what is on the page is played, the page follows, and the places that differ are decided one by one. */
-import type { Difference } from '../api/wire'
-import { choose, give, say, send, useDesk, whenFollowed } from '../desk/store'
-import { useListening } from '../listening/listening'
+import type { Difference } from '../session/wire'
+import { choose, give, say, send, useDesk, whenFollowed } from '../session/store'
+import { useListening } from '../playback/listening'
 
 /** Hold the playing against the page from now on; the pen is lifted, so that no key writes. */
 export function openProof(): void {

@@ -1,7 +1,7 @@
 /** The take that is looked at: its doubts one by one, and how it is read. */
-import type { Doubt, Question, Reading, ReadingChoice } from '../api/wire'
+import type { Doubt, Question, Reading, ReadingChoice } from '../session/wire'
 import { decideDifference, stepDifference } from '../proof/proof'
-import { choose, give, say, send, useDesk } from '../desk/store'
+import { choose, give, say, send, useDesk } from '../session/store'
 
 export const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) => s.readings.find((r) => r.id === s.openReading)
 export const useOpenReading = () => useDesk(openReadingOf)

@@ -1,9 +1,9 @@
 /** Tapping the beats along with a take: each tap is a beat, the first one the first of a bar. */
 import { create } from 'zustand'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
-import { playTake, stopPlaying, useListening } from '../listening/listening'
+import { playTake, stopPlaying, useListening } from '../playback/listening'
 import { setReading } from './reading'
-import { say, whenLeft } from '../desk/store'
+import { say, whenLeft } from '../session/store'
 
 export const TAP_CODES: ReadonlySet<string> = new Set(['Enter', 'NumpadEnter', 'Numpad5', 'Space'])
 

@@ -1,11 +1,11 @@
 /** The delay test: quarters with the click; what it shows, before and after, and what it sets. */
 import { create } from 'zustand'
-import { rest } from '../api/rest'
-import type { DelayFound } from '../api/wire'
-import { say, send, useDesk, whenLeft, whileSounding } from '../desk/store'
+import { rest } from '../session/rest'
+import type { DelayFound } from '../session/wire'
+import { say, send, useDesk, whenLeft, whileSounding } from '../session/store'
 import { nowUs, onHeard } from '../input/port'
 import { playProgramme, stopProgramme } from '../input/rehearsal'
-import { onClick, soundClicks } from '../sound/engine'
+import { onClick, soundClicks } from '../playback/engine'
 
 interface DelayTest {
   open: boolean

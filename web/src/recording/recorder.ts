@@ -2,13 +2,13 @@
  * Recording from the browser's side: what is heard is asked for stretch by stretch (so that the click never ends before the player), sounded on
  * the audio clock, and the server is told when time begins.
  */
-import type { Programme, TempoChoice } from '../api/wire'
-import { epochUs } from '../api/socket'
+import type { Programme, TempoChoice } from '../session/wire'
+import { epochUs } from '../session/connection'
 import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
-import { soundClickStream, soundNoteStream, soundsHere, type Stream } from '../sound/engine'
-import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff, whenLeft, whenResumed } from '../desk/store'
-import { stopPlaying, whilePlayKeyStops } from '../listening/listening'
+import { soundClickStream, soundNoteStream, soundsHere, type Stream } from '../playback/engine'
+import { clicksFor, say, settled, startRecording, stopRecording, useDesk, whenBent, whenCutOff, whenLeft, whenResumed } from '../session/store'
+import { stopPlaying, whilePlayKeyStops } from '../playback/listening'
 
 const LEAD_US = 400_000 // time to get the clicks onto the audio clock
 const BARS = 16 // of one stretch

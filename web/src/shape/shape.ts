@@ -1,9 +1,9 @@
 /** The strip over any stretch of the page: its notes in time, what quantize in place would do to them, and the gestures that give velocities. */
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
-import { rest } from '../api/rest'
-import type { Edit, InPlace, Shape, WeighedNotes } from '../api/wire'
-import { edit, say, send, settled, useDesk, whenLeft, whenNotesWeighed } from '../desk/store'
+import { rest } from '../session/rest'
+import type { Edit, InPlace, Shape, WeighedNotes } from '../session/wire'
+import { edit, say, send, settled, useDesk, whenLeft, whenNotesWeighed } from '../session/store'
 import { nowUs } from '../input/port'
 import { tickOf } from '../recording/recorder'
 

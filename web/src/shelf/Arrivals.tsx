@@ -1,6 +1,6 @@
 /** Files that come in: several at once, by a button or dropped anywhere on the shelf; what became of each is said in its line. */
 import { useEffect, useRef, useState, type ReactNode } from 'react'
-import { rest } from '../api/rest'
+import { rest } from '../session/rest'
 
 const ENDINGS = '.mid,.midi,.musicxml,.mxl,.xml,.ductus'
 

@@ -1,7 +1,7 @@
 /** A new piece by one fill-in sentence with good answers filled in; what is left open leaves no text on the page, and all of it can be changed later. */
 import { useEffect, useState } from 'react'
-import { rest } from '../api/rest'
-import type { Instrument, NewPiece as Answers } from '../api/wire'
+import { rest } from '../session/rest'
+import type { Instrument, NewPiece as Answers } from '../session/wire'
 
 const LAYOUTS: NonNullable<Answers['layout']>[] = ['keys', 'singer and keys', 'keys and kit', 'melody', 'four voices']
 const SUNG: readonly string[] = ['singer and keys', 'four voices']

@@ -1,8 +1,8 @@
 /** One piece of the shelf: its first bars, what it is, and what can be done with it. */
 import { useState } from 'react'
-import { rest } from '../api/rest'
-import type { PieceRow } from '../api/wire'
-import { counted } from '../desk/words'
+import { rest } from '../session/rest'
+import type { PieceRow } from '../session/wire'
+import { counted } from '../prompt/words'
 
 const ago = (iso: string) => {
   const minutes = Math.round((Date.now() - Date.parse(iso)) / 60000)

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { PieceRow } from '../api/wire'
+import type { PieceRow } from '../session/wire'
 import { found, sorted } from './finding'
 
 const row = (title: string, more: Partial<PieceRow> = {}): PieceRow => ({ id: title, title, subtitle: '', composer: '', parts: 'Piano', meter: '4/4', notes: 1, takes: 0, changed_at: '', tags: [], revision: 0, ...more })

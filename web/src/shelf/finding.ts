@@ -1,5 +1,5 @@
 /** Which pieces of the shelf are shown, and in which order. */
-import type { PieceRow } from '../api/wire'
+import type { PieceRow } from '../session/wire'
 
 export const ORDERS = ['latest first', 'oldest first', 'by title', 'by composer'] as const
 export type Order = (typeof ORDERS)[number]

@@ -1,0 +1,81 @@
+/** A phrase of the line: its words are a control with a menu of what else it could say. */
+import { DropdownMenu, Popover } from 'radix-ui'
+import { useState, type ReactNode } from 'react'
+import { hint as hintOf } from '../input/commands'
+
+/** One thing that a phrase could say, and what choosing it does. */
+export interface Option {
+  readonly label: string
+  readonly act: () => void
+  readonly chosen?: boolean
+  readonly hint?: string | undefined
+}
+
+interface PhraseProps {
+  readonly name: string
+  readonly children: ReactNode
+  readonly options: readonly Option[]
+  readonly strong?: boolean
+  readonly hint?: string | undefined
+}
+
+export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
+  const now = options.findIndex((o) => o.chosen)
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} aria-label={`${name}: ${textOf(children)}`} data-phrase={name} title={hint}>
+        {children}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu font-serif" side="top" align="start" sideOffset={6} aria-label={name}>
+          <DropdownMenu.RadioGroup value={String(now)} onValueChange={(i) => options[Number(i)]?.act()}>
+            {options.map((o, i) => (
+              <DropdownMenu.RadioItem key={o.label} value={String(i)} className="menu-item">
+                <span>{o.label}</span>
+                {o.hint && <kbd>{o.hint}</kbd>}
+              </DropdownMenu.RadioItem>
+            ))}
+          </DropdownMenu.RadioGroup>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  )
+}
+
+interface OpenPhraseProps {
+  readonly name: string
+  readonly words: ReactNode
+  readonly children: ReactNode
+  readonly wide?: boolean
+  readonly hint?: string | undefined
+  /** It closes once its form has been given. */
+  readonly closes?: boolean
+}
+
+/** A phrase that opens a small form instead of a list. */
+export function OpenPhrase({ name, words, children, wide, hint, closes }: OpenPhraseProps) {
+  const [open, setOpen] = useState(false)
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name} title={hint}>{words}</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`} side="top" align="start" sideOffset={6} aria-label={name} onSubmit={() => { if (closes) setOpen(false) }}>{children}</Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}
+
+/** A phrase that does something at once; `command` names the command whose key does the same. */
+export function Now({ act, children, command, strong }: { act: () => void; children: string; command?: string; strong?: boolean }) {
+  return <button type="button" className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} data-phrase={children} title={command ? hintOf(command) : undefined} onClick={act}>{children}</button>
+}
+
+/** A phrase with the mark that follows it: no line begins with a comma. */
+export function Tail({ end = ',', children }: { end?: string; children: ReactNode }) {
+  return <span className="whitespace-nowrap">{children}{end}</span>
+}
+
+function textOf(node: ReactNode): string {
+  if (typeof node === 'string' || typeof node === 'number') return String(node)
+  return Array.isArray(node) ? node.map(textOf).join('') : ''
+}

@@ -77,7 +77,7 @@ bench: setup chromium converter
 	$(PY) bench/speed.py
 
 fuzz: setup chromium
-	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/ui/test_anything_pressed.py tests/formats/test_agreement.py tests/core/test_bars_and_parts.py \
+	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/ui/test_anything_pressed.py tests/formats/test_agreement.py tests/core/score/test_bars_and_parts.py \
 	  $$(grep -rl hypothesis tests --include='test_*.py')
 
 bench-reading: setup

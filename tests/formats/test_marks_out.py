@@ -28,7 +28,7 @@ from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song
 from ductus.formats import musicxml_marks
 from ductus.formats.musicxml_write import write_musicxml
-from tests.core.test_marks import ORDERS, bar, notes, put, quarters
+from tests.core.score.test_marks import ORDERS, bar, notes, put, quarters
 from tests.formats.test_musicxml import check, schema
 
 __all__ = ["schema"]

@@ -16,7 +16,7 @@ from tests.inventing import ROUNDS
 from tests.ui.conftest import Server
 from tests.ui.desk import open_piece
 
-TABLE = (Path(__file__).parents[2] / "web" / "src" / "commands" / "table.ts").read_text(encoding="utf-8")
+TABLE = (Path(__file__).parents[2] / "web" / "src" / "input" / "commands.ts").read_text(encoding="utf-8")
 KEYS = sorted(
     {
         k.replace("Ctrl", "Control")

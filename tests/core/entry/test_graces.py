@@ -10,7 +10,7 @@ from ductus.core.entry.state import evolved
 from ductus.core.prompt.entry import line_words
 from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
-from tests.core.test_entry import Player
+from tests.core.entry.player import Player
 
 
 def written(player: Player) -> list[Note]:

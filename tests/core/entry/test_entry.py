@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -25,63 +23,15 @@ from ductus.core.entry.commands.pen import (
 from ductus.core.entry.commands.registry import COMMANDS
 from ductus.core.entry.commands.step_value import Dot, StepBase, TupletOf
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.machine import advance_entry, left_in_bar
-from ductus.core.entry.state import EntryState
+from ductus.core.entry.machine import left_in_bar
 from ductus.core.errors import BadInput, DuctusError
 from ductus.core.notation.bars import notate_bar
 from ductus.core.score.catalogues.layouts import new_piece
-from ductus.core.score.model.changes import Change
-from ductus.core.score.model.piece import Piece, records_of
+from ductus.core.score.model.piece import records_of
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from tests.building import one_chord_at_a_time, piece_of
-
-
-class Player:
-    """Feeds events to the machine and keeps the piece, as an open desk does."""
-
-    def __init__(self, piece: Piece | None = None, **state: object) -> None:
-        self.piece = piece or new_piece()
-        self.state = EntryState("p1", down=True, **state)  # type: ignore[arg-type]
-        self.said: list[str] = []
-        self.changes: list[Change] = []
-        self.now_us = 0
-
-    def do(self, event: Event) -> Player:
-        outcome = advance_entry(self.state, event, self.piece)
-        self.state = outcome.state
-        if outcome.change:
-            self.changes.append(outcome.change)
-            self.piece = outcome.change.apply(self.piece)
-        if outcome.say:
-            self.said.append(outcome.say)
-        return self
-
-    def give(self, command: EntryCommand, time_us: int = 0) -> Player:
-        return self.do(Command(command, time_us))
-
-    def undo(self) -> Player:
-        """Take the last change back, pen included, as a desk does."""
-        change = self.changes.pop().inverse()
-        self.piece = change.apply(self.piece)
-        assert change.pen is not None
-        place = change.pen[1]
-        self.state = replace(self.state.fresh(), part=place.part, staff=place.staff, voice=place.voice, tick=place.tick)
-        return self
-
-    def chord(self, *keys: int) -> Player:
-        for key in keys:
-            self.now_us += 5_000
-            self.do(KeyDown(self.now_us, key, 70))
-        for key in keys:
-            self.now_us += 5_000
-            self.do(KeyUp(self.now_us, key))
-        return self
-
-    def notes(self) -> list[tuple[float, float, int]]:
-        """(onset, length) in quarters and key of everything written, in order."""
-        found = sorted(self.piece.notes.values(), key=lambda n: (n.tick, n.pitch.midi))
-        return [(n.tick / QUARTER, n.ticks / QUARTER, n.pitch.midi) for n in found]
+from tests.core.entry.player import Player
 
 
 def test_pen_up_only_sounds() -> None:

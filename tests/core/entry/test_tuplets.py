@@ -15,7 +15,7 @@ from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import QUARTER, ticks_of_quarters
-from tests.core.test_entry import Player
+from tests.core.entry.player import Player
 
 TRIPLET = TupletOf(3, 2, True)
 

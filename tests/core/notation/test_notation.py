@@ -26,7 +26,7 @@ from ductus.core.time.meters import Meter
 from ductus.core.time.note_values import Tuplet
 from ductus.core.time.ticks import QUARTER
 from tests.building import piece_of, random_piece
-from tests.core.test_entry import Player
+from tests.core.entry.player import Player
 
 
 def word(s: Symbol) -> str:

@@ -35,7 +35,7 @@ from ductus.core.score.note_edits.clipboard import excerpt_of, paste
 from ductus.core.score.note_edits.positions import Delete, MoveBy
 from ductus.core.score.note_edits.registry import edit_notes
 from ductus.core.time.ticks import QUARTER
-from tests.core.test_entry import Player
+from tests.core.entry.player import Player
 
 LINE = ("p1", 1, 1)
 

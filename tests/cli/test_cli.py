@@ -23,7 +23,7 @@ from ductus.demo.scenario import jig, waltz
 from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi_read import read_midi
-from tests.app.test_convert import hears_ctrl_c
+from tests.app.files.test_convert import hears_ctrl_c
 from tests.building import midi_of
 
 

@@ -24,7 +24,7 @@ from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_read.score import read_musicxml
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import piece_of
-from tests.core.test_entry import Player
+from tests.core.entry.player import Player
 
 
 def rhythm(piece: Piece) -> list[tuple[float, float]]:

@@ -34,7 +34,7 @@ from ductus.formats.musicxml_read import read_musicxml
 from ductus.formats.musicxml_read.source import inside_archive
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import piece_of
-from tests.core.test_bars_and_parts import content, made, marked_piece
+from tests.core.score.test_bars_and_parts import content, made, marked_piece
 
 CORPUS = Path(music21.__file__).parent / "corpus"
 

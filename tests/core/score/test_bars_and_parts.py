@@ -27,7 +27,7 @@ from ductus.core.time.ticks import QUARTER
 from ductus.demo.shelf import PIECES
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
-from tests.core.test_marks import quarters
+from tests.core.score.test_marks import quarters
 from tests.inventing import ROUNDS
 
 

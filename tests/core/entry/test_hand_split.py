@@ -8,7 +8,7 @@ from ductus.core.entry.commands.step_value import StepBase
 from ductus.core.notation.clefs import other_hand_offer
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.time.ticks import QUARTER
-from tests.core.test_entry import Player
+from tests.core.entry.player import Player
 
 
 def test_three_notes_on_many_ledger_lines_offer_the_other_hand() -> None:

@@ -31,7 +31,7 @@ from ductus.core.time.ticks import QUARTER
 from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_read import read_musicxml
 from ductus.formats.musicxml_write import write_musicxml
-from tests.core.test_marks import LINE, notes, put, quarters
+from tests.core.score.test_marks import LINE, notes, put, quarters
 
 
 def pitched(piece: Piece, *names: str) -> Piece:

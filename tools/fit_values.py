@@ -83,7 +83,7 @@ def situation_of(piece: dict[str, Any], rng: random.Random) -> tuple[Situation, 
     ), [notes[r[4]][1] // SCALE for r in rows]
 
 
-class Choices:
+class ReadingOptions:
     """The options of many pieces one after the other: of each its note, and what the notes truly were."""
 
     def __init__(self, data: list[tuple[Situation, list[int]]]) -> None:
@@ -130,7 +130,7 @@ class Choices:
         )
 
 
-def fit(choices: Choices, features: np.ndarray) -> np.ndarray:
+def fit(choices: ReadingOptions, features: np.ndarray) -> np.ndarray:
     """Conditional logit by L-BFGS with a small ridge."""
     rows, columns = np.nonzero(features != NONE)
     matrix = csr_matrix((np.ones(len(rows)), (rows, features[rows, columns])), (len(features), ALL))
@@ -158,8 +158,8 @@ def main() -> None:
     for p in pieces:
         p["notes"] = p["notes"][:500]
     split = len(pieces) * 4 // 5
-    known = Choices([situation_of(p, rng) for p in pieces[:split] for _ in range(PERFORMANCES)])
-    unseen = Choices([situation_of(p, rng) for p in pieces[split:]])
+    known = ReadingOptions([situation_of(p, rng) for p in pieces[:split] for _ in range(PERFORMANCES)])
+    unseen = ReadingOptions([situation_of(p, rng) for p in pieces[split:]])
     print("true length among the choices", known.reached.mean())
     scores = {}
     first = fit(known, known.first_pass())

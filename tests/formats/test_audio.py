@@ -16,7 +16,7 @@ import soundfile
 from ductus.app.files.exporting import Wanted, kind_of
 from ductus.core.errors import BadInput, Stopped
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.playback.performance import Manner
+from ductus.core.playback.performance import PlaybackStyle
 from ductus.core.progress import watched
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece
@@ -89,7 +89,8 @@ def test_bars_parts_level_place_and_manner() -> None:
     note = late.notes["n0"]
     late = late.with_rows([(note, replace(note, take=1, event=0, played=(QUARTER // 2, QUARTER // 2)))])
     first = [
-        int(np.argmax(np.abs(heard(write_audio(late, "wav", manner=Manner(played=p)))).max(axis=1) > 0.005)) / RATE
+        int(np.argmax(np.abs(heard(write_audio(late, "wav", manner=PlaybackStyle(played=p)))).max(axis=1) > 0.005))
+        / RATE
         for p in (False, True)
     ]
     assert first[1] - first[0] == pytest.approx(0.5, abs=0.02)

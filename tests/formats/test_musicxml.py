@@ -116,7 +116,7 @@ def compare(piece: Piece, data: bytes) -> None:
     score = music21.converter.parseData(data.decode(), format="musicxml")
     theirs = [n for part in score.parts for n in tied_notes(part)]
     ours = [(F(n.tick, 23_063_040), F(n.ticks, 23_063_040), str(n.pitch)) for n in piece.notes.values()]
-    ours += [(F(n.tick, 23_063_040), F(0), str(p)) for n in piece.notes.values() for p in n.crushed]
+    ours += [(F(n.tick, 23_063_040), F(0), str(p)) for n in piece.notes.values() for p in n.grace_notes]
     assert sorted(theirs) == sorted(ours)
     for part in score.parts:
         measures = list(part.getElementsByClass("Measure"))

@@ -45,7 +45,7 @@ def what_is_there(piece: Piece) -> Counter[tuple[object, ...]]:
     for n in piece.notes.values():
         own = {s for s in n.signs if NOTE_SIGNS[s].each}
         out[
-            "note", at[n.id], n.ticks, tuple(sorted(own | shared[n.line, n.tick])), n.lyrics, n.crushed, n.velocity
+            "note", at[n.id], n.ticks, tuple(sorted(own | shared[n.line, n.tick])), n.lyrics, n.grace_notes, n.velocity
         ] += 1
     for m in piece.marks.values():
         ends = (at[m.notes[0]], at[m.notes[-1]]) if m.notes else None
@@ -241,7 +241,7 @@ def test_slurs_of_grace_notes_are_kept(
     )  # fmt: skip
     score = read(body)
     first = min(score.piece.notes.values(), key=lambda n: n.tick)
-    assert (first.crushed[0].midi, first.signs) == (71, signs)
+    assert (first.grace_notes[0].midi, first.signs) == (71, signs)
     assert score.losses == named
     written = write_musicxml(score.piece)
     slurs = music21.converter.parseData(written, format="musicxml").recurse().getElementsByClass("Slur")

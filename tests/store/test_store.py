@@ -144,12 +144,12 @@ def test_migrations_are_numbered_and_run_once(tmp_path: Path) -> None:
 
 def test_history_written_before_grace_notes_were_known_is_still_read() -> None:
     """A change kept as JSON by an earlier version has no grace notes; it is read, and a new one keeps them."""
-    note = next(n for n in dance().notes.values() if n.crushed)
+    note = next(n for n in dance().notes.values() if n.grace_notes)
     row = to_columns(note)
     assert from_columns("note", row) == note
     old = {name: value for name, value in row.items() if name != "crushed"}
-    assert from_columns("note", old) == replace(note, crushed=())
-    change = Change("Grace notes", ((None, note), (replace(note, crushed=()), note)))
+    assert from_columns("note", old) == replace(note, grace_notes=())
+    change = Change("Grace notes", ((None, note), (replace(note, grace_notes=()), note)))
     assert change_from_json("Grace notes", change_to_json(change)) == change
 
 
@@ -160,7 +160,7 @@ def test_grace_notes_outlive_closing_the_library(tmp_path: Path) -> None:
     reopened = Library(tmp_path / "l.sqlite")
     again = reopened.desk(piece).piece
     reopened.close()
-    assert sorted(str(p) for n in again.notes.values() for p in n.crushed) == ["B4", "C#5", "D#5"]
+    assert sorted(str(p) for n in again.notes.values() for p in n.grace_notes) == ["B4", "C#5", "D#5"]
     assert sum("trill" in n.signs for n in again.notes.values()) == 3
 
 

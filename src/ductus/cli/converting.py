@@ -11,7 +11,7 @@ from ductus.core.errors import BadInput
 
 
 @dataclass(frozen=True, slots=True)
-class How:
+class OutputOptions:
     """How pieces are written: the options of the command line."""
 
     part: str = ""
@@ -22,9 +22,9 @@ class How:
     bars: str = ""
 
 
-def how_of(args: argparse.Namespace) -> How:
+def output_options(args: argparse.Namespace) -> OutputOptions:
     """The options of a command that writes pieces."""
-    return How(args.part, args.page, args.staff_mm, args.as_played, args.feel, args.bars)
+    return OutputOptions(args.part, args.page, args.staff_mm, args.as_played, args.feel, args.bars)
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ class Conversion:
     source: str
     out: str
     ending: str
-    how: How
+    how: OutputOptions
     into_folder: bool = False
 
     @property
@@ -61,7 +61,7 @@ class Conversion:
         return tuple(s for one in found for s in one.left_out)
 
 
-def _each(found: list, folder: Path, ending: str, how: How) -> None:  # type: ignore[type-arg]
+def _each(found: list, folder: Path, ending: str, how: OutputOptions) -> None:  # type: ignore[type-arg]
     """Several pieces of one file, each under its title."""
     taken: set[str] = set()
     folder = folder.with_suffix("")
@@ -75,14 +75,14 @@ def _each(found: list, folder: Path, ending: str, how: How) -> None:  # type: ig
         write_out(folder / f"{name}.{ending}", written(one.piece, ending, how))
 
 
-def written(piece, ending: str, how: How, packed=None) -> bytes:  # type: ignore[no-untyped-def]
+def written(piece, ending: str, how: OutputOptions, packed=None) -> bytes:  # type: ignore[no-untyped-def]
     """A piece as a file of a kind. Raises BadInput."""
     from ductus.app.files.exporting import Wanted, bars_named, kind_of
-    from ductus.core.playback.performance import Manner
+    from ductus.core.playback.performance import PlaybackStyle
     from ductus.engraving.pages import PageSetup, part_named
 
     part = part_named(piece, how.part).id if how.part else ""
-    wanted = Wanted(manner=Manner(how.as_played, how.feel), bars=bars_named(piece, how.bars), packed=packed)
+    wanted = Wanted(manner=PlaybackStyle(how.as_played, how.feel), bars=bars_named(piece, how.bars), packed=packed)
     return kind_of(ending).write(piece, PageSetup(how.page, how.staff_mm, part), wanted)  # type: ignore[arg-type]
 
 
@@ -104,7 +104,7 @@ def conversions(args: argparse.Namespace) -> list[Task]:
         if not ending:
             raise BadInput("Say what is to be written: -o FILE with an ending, or --to KIND. Nothing was written.")
         kind_of(ending)
-        return [Conversion(sources[0], out, ending, how_of(args))]
+        return [Conversion(sources[0], out, ending, output_options(args))]
     if not to:
         raise BadInput("Say what is to be written into the folder with --to KIND. Nothing was written.")
     kind_of(to)
@@ -118,7 +118,7 @@ def conversions(args: argparse.Namespace) -> list[Task]:
         if source != STDIO and Path(source).exists() and Path(target).exists() and Path(source).samefile(target):
             raise BadInput(f"{source} would be written over itself. Nothing was written.")
         taken[target] = source
-        tasks.append(Conversion(source, target, to, how_of(args), into_folder=True))
+        tasks.append(Conversion(source, target, to, output_options(args), into_folder=True))
     return list(tasks)
 
 

@@ -9,7 +9,7 @@ import socket
 import sys
 from pathlib import Path
 
-from ductus.cli.converting import How, how_of, written
+from ductus.cli.converting import OutputOptions, output_options, written
 from ductus.cli.output import STDIO, attempt, file_name, read_in, write_out
 from ductus.core.errors import BadInput
 from ductus.core.words import count_words
@@ -129,7 +129,7 @@ def run_export(args: argparse.Namespace) -> int:
             raise BadInput("Name pieces, or --all. Nothing was written.")
         names = [row.id for row in library.shelf()] if args.all else args.pieces
         for name in names:
-            done = attempt(Export(library, name, out, ending, how_of(args), many=many, history=args.history))
+            done = attempt(Export(library, name, out, ending, output_options(args), many=many, history=args.history))
             failed += bool(done.trouble)
             for sentence in (done.trouble,) if done.trouble else done.said:
                 print(f"{name}: {sentence}" if len(names) > 1 else sentence, file=sys.stderr)
@@ -142,7 +142,7 @@ class Export:
     """A piece of a library on its way out."""
 
     def __init__(
-        self, library: object, piece: str, out: Path, ending: str, how: How, *, many: bool, history: bool
+        self, library: object, piece: str, out: Path, ending: str, how: OutputOptions, *, many: bool, history: bool
     ) -> None:
         self.library, self.piece, self.out, self.ending, self.how = library, piece, out, ending, how
         self.many, self.history = many, history

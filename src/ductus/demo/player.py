@@ -65,7 +65,7 @@ def embellished(
     a chord rolled upwards, grace notes just before."""
     key = note.pitch.midi
     out = []
-    for k, grace in enumerate(reversed(note.crushed), 1):
+    for k, grace in enumerate(reversed(note.grace_notes), 1):
         early = onset - k * rng.uniform(*CRUSHED_S)
         out.append((max(early, 0.0), max(early, 0.0) + 0.05, grace.midi, velocity - 6))
     if "rolled" in note.signs:

@@ -73,7 +73,9 @@ def filled(piece: Piece, voices: dict[tuple[str, int], str], marks: tuple[Mark, 
                 number += 1
                 note = Note(f"n{number}", part, staff, 1, tick, token.value.ticks, pitch, 76 if staff == 1 else 62)
                 signs = (token.sign,) if token.sign else ()
-                rows.append((None, replace(note, lyrics=syllables(token.syllable), signs=signs, crushed=token.crushed)))
+                rows.append(
+                    (None, replace(note, lyrics=syllables(token.syllable), signs=signs, grace_notes=token.grace_notes))
+                )
     written = piece.with_rows(rows)
     return written.with_rows([(written.facts, replace(written.facts, bars=max(written.last_end) + 1))])
 

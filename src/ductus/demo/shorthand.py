@@ -21,7 +21,7 @@ class Token:
     value: NoteValue
     syllable: str = ""
     sign: str = ""
-    crushed: tuple[Pitch, ...] = ()
+    grace_notes: tuple[Pitch, ...] = ()
 
 
 def parse_token(word: str) -> Token:

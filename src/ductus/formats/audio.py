@@ -23,7 +23,7 @@ import soundfile
 from ductus.core.capture.takes import PERCUSSION_CHANNEL
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import parse_pitch
-from ductus.core.playback.performance import AS_SET, Manner, Sounding, playback
+from ductus.core.playback.performance import AS_SET, PlaybackStyle, Sounding, playback
 from ductus.core.progress import passed, stretch
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part
@@ -51,7 +51,7 @@ FORMATS = {
 def write_audio(
     piece: Piece,
     ending: str,
-    manner: Manner = AS_SET,
+    manner: PlaybackStyle = AS_SET,
     part: str = "",
     bars: tuple[int, int] | None = None,
 ) -> bytes:

@@ -11,7 +11,7 @@ import mido
 
 from ductus.core.capture.takes import SUSTAIN
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
-from ductus.core.playback.performance import AS_SET, Manner, channels_of, one_by_one, performed, unfolded
+from ductus.core.playback.performance import AS_SET, PlaybackStyle, channels_of, one_by_one, performed, unfolded
 from ductus.core.playback.tempo_map import Pace, pace_at, paces
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import Stretch, played_ticks, playing_order
@@ -27,7 +27,7 @@ CLOCKS = 24  # MIDI clocks to the quarter
 FILE_QUARTER = 960  # ticks to the quarter in the files we write
 
 
-def write_midi(piece: Piece, manner: Manner = AS_SET) -> bytes:
+def write_midi(piece: Piece, manner: PlaybackStyle = AS_SET) -> bytes:
     """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as ``performed`` in a manner."""
     midi = mido.MidiFile(type=1, ticks_per_beat=FILE_QUARTER)
     midi.tracks.append(_conductor(piece, playing_order(piece)))

@@ -14,7 +14,7 @@ from math import gcd
 
 from lxml import etree
 
-from ductus.core.notation.bars import crushed_id, notate_bar
+from ductus.core.notation.bars import grace_note_id, notate_bar
 from ductus.core.notation.beams import one_beam
 from ductus.core.notation.symbols import PartBar, Symbol, VoiceBar
 from ductus.core.pitch.intervals import fifths_of, transposed, written_interval
@@ -290,19 +290,19 @@ class _PartWriter:
             self._rest(measure, voice, i, symbol)
             return
         notes = sorted(symbol.notes, key=lambda n: n.pitch.midi)
-        graced = [n for n in notes if n.crushed and n.id not in symbol.tied_from]
+        graced = [n for n in notes if n.grace_notes and n.id not in symbol.tied_from]
         slurred = (n.id for n in graced if "bare-grace" not in n.signs)
         self.grace_slurs = {note_id: GRACE_SLUR - k for k, note_id in enumerate(slurred)}
         for note in graced:
-            self._crushed(measure, voice, note, notated)
+            self._grace_notes(measure, voice, note, notated)
         for k, note in enumerate(notes):
             self._note(measure, voice, i, symbol, note, chord=k > 0, notated=notated)
 
-    def _crushed(self, measure: Element, voice: VoiceBar, note: Note, notated: PartBar) -> None:
+    def _grace_notes(self, measure: Element, voice: VoiceBar, note: Note, notated: PartBar) -> None:
         """Grace notes before a note, slurred to it (common practice) unless a sign says otherwise."""
-        group = len(note.crushed) > 1  # several are beamed sixteenths, a single one an eighth with a stroke
-        for k, pitch in enumerate(note.crushed):
-            name = crushed_id(note, k)
+        group = len(note.grace_notes) > 1  # several are beamed sixteenths, a single one an eighth with a stroke
+        for k, pitch in enumerate(note.grace_notes):
+            name = grace_note_id(note, k)
             element = sub(measure, "note", id=name)
             sub(element, "grace", **({} if group else {"slash": "yes"}))
             self._pitch(element, self._written(pitch))
@@ -311,7 +311,7 @@ class _PartWriter:
             self._accidental(element, name, self._written(pitch), notated)
             if self.part.staves > 1:
                 sub(element, "staff", voice.staff)
-            word = "begin" if k == 0 else "end" if k == len(note.crushed) - 1 else "continue"
+            word = "begin" if k == 0 else "end" if k == len(note.grace_notes) - 1 else "continue"
             for level in (1, 2) if group else ():
                 sub(element, "beam", word, number=str(level))
             if k == 0 and note.id in self.grace_slurs:

@@ -135,7 +135,7 @@ def note_columns(record: Note) -> Columns:
         "lyric": lyrics_text(record.lyrics),
         "take": record.take,
         "event": record.event,
-        "crushed": words(tuple(map(str, record.crushed))),
+        "crushed": words(tuple(map(str, record.grace_notes))),
         "played_late": record.played and record.played[0],
         "played_ticks": record.played and record.played[1],
     }

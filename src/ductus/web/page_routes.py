@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query, Response
 
 from ductus.app.files.exporting import Wanted, kind_of
 from ductus.core.errors import NotThere
-from ductus.core.playback.performance import Manner
+from ductus.core.playback.performance import PlaybackStyle
 from ductus.core.score.catalogues.accompaniment_figures import FIGURES
 from ductus.core.score.catalogues.drum_patterns import READY, varied_bars
 from ductus.core.score.catalogues.drums import DRUMS
@@ -45,7 +45,7 @@ def get_file(
     kind, piece = kind_of(ending), library.desk(piece_id).piece
     bars = None if how.first_bar is None else (how.first_bar, how.last_bar)
     packed = library.packed(piece_id, history=how.history) if ending == "ductus" else None
-    wanted = Wanted(manner=Manner(how.as_played, how.feel, how.seed), bars=bars, packed=packed)
+    wanted = Wanted(manner=PlaybackStyle(how.as_played, how.feel, how.seed), bars=bars, packed=packed)
     with works.begun(how.work):
         data = kind.write(piece, PageSetup(how.size, how.staff_mm, part_id(piece, how.part)), wanted)
     return download(data, kind.media_type, piece, ending)

@@ -14,7 +14,7 @@ from ductus.app.takes.reading_views import strip_of
 from ductus.app.takes.recording import heard_sounds
 from ductus.core.capture.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
-from ductus.core.playback.performance import Manner, company_at, playback, take_sounds
+from ductus.core.playback.performance import PlaybackStyle, company_at, playback, take_sounds
 from ductus.core.score.model.records import checked_text
 from ductus.core.score.note_edits.write import change_facts
 from ductus.core.time.bars import MAX_BAR
@@ -85,7 +85,7 @@ def get_playback(library: Lib, piece_id: str, how: Annotated[s.Listening, Query(
         end,
         repeats=how.repeats,
         pulses=practice_map(piece, tempo),
-        manner=Manner(how.as_played, how.feel, how.seed),
+        manner=PlaybackStyle(how.as_played, how.feel, how.seed),
         cut=how.cut or how.first_bar is not None,
     )
     return s.PlaybackView(

@@ -13,7 +13,7 @@ from dataclasses import replace
 import pytest
 
 from ductus.app import wire as m
-from ductus.app.document.jobs import TRIES, Job, Question, answered, carry_out
+from ductus.app.document.jobs import TRIES, Job, PageQuery, answered, carry_out
 from ductus.app.library import Library
 from ductus.core.entry.commands.pen import PenTo, PlacePen
 from ductus.core.errors import BadInput
@@ -213,7 +213,7 @@ def test_a_question_that_cannot_be_answered_is_answered_in_words(
     def fails(piece: Piece) -> m.Fact:
         raise error
 
-    fact = answered(sitter.desk, Question("Looking", fails))
+    fact = answered(sitter.desk, PageQuery("Looking", fails))
     assert isinstance(fact, m.Problem)
     assert words in fact.message
 

@@ -23,7 +23,7 @@ from ductus.core.entry.commands.pen import Back, HoldInBars, OtherStaff, PenTo, 
 from ductus.core.entry.commands.step_value import Dot, FixVelocity, SoundLate, StepBase, TupletOf
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.records import Mark, MeterChange
-from ductus.core.score.note_edits.base import Question
+from ductus.core.score.note_edits.base import ConfirmationNeeded
 from ductus.core.score.note_edits.pitches import Octave
 from ductus.core.score.note_edits.positions import Delete, MoveToVoice
 from ductus.core.score.note_edits.repeat_bars import Repeat
@@ -322,7 +322,7 @@ def test_a_slur_goes_with_its_notes_and_half_of_one_is_never_left(at: Sitter) ->
 def test_repeating_nothing_is_refused(at: Sitter) -> None:
     at.edit(Repeat(2), [])
     assert "Select some notes first" in at.problems[-1]
-    assert issubclass(Question, Exception)
+    assert issubclass(ConfirmationNeeded, Exception)
 
 
 def test_two_hands_of_a_demo_piece_are_repeated_bar_for_bar(library: Library) -> None:

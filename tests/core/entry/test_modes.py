@@ -32,7 +32,7 @@ from ductus.core.entry.events import Command, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry
 from ductus.core.entry.modes.registry import BY_NAME, WAY_WORDS
 from ductus.core.entry.modes.rescale_beat import scaled
-from ductus.core.entry.state import GATHER_US, RHYTHM_OVER_US, WAYS, StepValue
+from ductus.core.entry.state import GATHER_US, MODES, RHYTHM_OVER_US, StepValue
 from ductus.core.errors import NotThere
 from ductus.core.notation.bars import notate_bar
 from ductus.core.prompt.entry import sentence
@@ -201,7 +201,7 @@ def test_walking_goes_on_while_keys_are_held_and_a_tap_makes_a_rest() -> None:
     assert player.notes()[-1] == (4, 1, 62)
 
 
-@pytest.mark.parametrize("way", WAYS)
+@pytest.mark.parametrize("way", MODES)
 def test_the_line_names_part_staff_voice_place_and_what_happens(way: str) -> None:
     player = Player(way=way)
     words = "".join(p.words for p in sentence(player.state, player.piece))
@@ -215,7 +215,7 @@ def test_the_line_names_part_staff_voice_place_and_what_happens(way: str) -> Non
 
 
 def test_every_way_has_words_and_code() -> None:
-    assert set(WAYS) == set(BY_NAME) == set(WAY_WORDS)
+    assert set(MODES) == set(BY_NAME) == set(WAY_WORDS)
     assert len({kind.__dataclass_fields__["name"].default for kind in COMMANDS}) == len(COMMANDS)
 
 

@@ -156,7 +156,7 @@ def test_notes_that_already_sound_where_playback_starts_are_heard_from_there() -
 def test_grace_notes_sound_before_their_note_and_at_the_start_they_take_its_time() -> None:
     piece = piece_of("4/4", [(0, 1), (1, 1)])
     graced = piece.with_rows(
-        [(n, replace(n, crushed=(parse_pitch("B4"), parse_pitch("D5")))) for n in list(piece.notes.values())]
+        [(n, replace(n, grace_notes=(parse_pitch("B4"), parse_pitch("D5")))) for n in list(piece.notes.values())]
     )
     sounds = performed(graced).notes
     first, second = sounds[:3], sounds[3:]

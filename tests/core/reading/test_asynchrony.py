@@ -13,7 +13,7 @@ from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.quantization.asynchrony import HABITS, habits_of, lags_within, usual
 from ductus.core.reading.quantization.beat_grid import grid_for
 from ductus.core.reading.quantization.lattice import Feel, Hearing, Lattice
-from ductus.core.reading.quantization.placement import Played, allowed_by_beat, lattice_of, place_notes
+from ductus.core.reading.quantization.placement import NoteArrays, allowed_by_beat, lattice_of, place_notes
 from ductus.core.reading.quantization.subdivisions import rhythm_table
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
@@ -26,7 +26,7 @@ Struck = tuple[F, float, tuple[int, ...], float]  # beat, length in beats, keys,
 
 def struck(
     wanted: Sequence[Struck], seed: int, together: float = 0.02, apart: float = 0.012
-) -> tuple[Played, list[int]]:
+) -> tuple[NoteArrays, list[int]]:
     """What uneven hands strike (both deviations in seconds), bar line at second 1, and the ticks that were meant."""
     rng = random.Random(seed)
     rows = []
@@ -37,10 +37,10 @@ def struck(
             rows.append((on, on + length * QUARTER_S, key, int(at * QUARTER)))
     rows.sort()
     on, release, key, tick = zip(*rows, strict=True)
-    return Played(np.array(on), np.array(release), np.array(key)), list(tick)
+    return NoteArrays(np.array(on), np.array(release), np.array(key)), list(tick)
 
 
-def misread(played: Played, meant: list[int], settings: ReadSettings) -> float:
+def misread(played: NoteArrays, meant: list[int], settings: ReadSettings) -> float:
     """Share of notes that a click reading puts elsewhere."""
     grid = grid_for(
         steady_map(60 / QUARTER_S, 0, 1_000_000), settings.bars, played.onset[0] * 1e6, played.onset[-1] * 1e6
@@ -116,7 +116,7 @@ def test_taking_habits_out_is_hearing_the_notes_where_they_would_have_been() -> 
     habit = np.arange(len(played.onset)) % HABITS
     habits = (0.0004, -0.0003, 0.0006)  # smaller than any gap between the notes, so that their order stays
     table, allowed = rhythm_table(), allowed_by_beat(grid, settings)
-    moved = Played(played.onset - np.array(habits)[habit], played.release, played.key)
+    moved = NoteArrays(played.onset - np.array(habits)[habit], played.release, played.key)
     here: Lattice = lattice_of(played, grid, allowed, table, habit)
     there = lattice_of(moved, grid, allowed, table)
     a, b = Hearing(here, [Feel(0.001, 0.02, 0.01, habits)]), Hearing(there, [Feel(0.001, 0.02, 0.01)])

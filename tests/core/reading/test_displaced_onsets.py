@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from ductus.core.capture.takes import PlayedNote, Take
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.displaced_onsets import onto_beats
 from ductus.core.reading.quantization.lattice import Feel
@@ -161,7 +161,7 @@ def led_by_its_octave(lead_us: int, held_us: int, centred: bool = True) -> list[
             notes.append(PlayedNote(at - (lead_us if led else 0), at + (held_us if led else 1_260_000), key, 70))
     take = Take(tuple(sorted(notes, key=lambda n: (n.onset_us, n.key))))
     settings = ReadSettings(meter=Meter(4, 4))
-    result = read_against(take, steady_map(60 / 0.7, 0, 1_000_000), settings, Pins(), centred=centred)
+    result = read_against(take, steady_map(60 / 0.7, 0, 1_000_000), settings, Decisions(), centred=centred)
     assert len(result.notes) == 64
     return [n.tick / QUARTER for n in result.notes if n.pitch.midi in (36, 48) and n.tick % QUARTER]
 

@@ -41,7 +41,7 @@ from ductus.core.reading.beat_tracking.tracker import (
     with_halved,
     with_triplets,
 )
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.quantization.subdivisions import COMPOUND, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.review.prompt import pace_words
@@ -218,7 +218,7 @@ def test_a_free_piece_of_the_barge_is_offered_in_its_meter(make: object, bars: i
     offered = []
     for seed in (3, 29):
         take = Take(tuple(play(piece, range(bars), seed, qpm, start_us=1_000_000)))
-        result = read_freely(take, ReadSettings(readings=3), Pins())
+        result = read_freely(take, ReadSettings(readings=3), Decisions())
         offered.append({str(r.meter) for r in (result, *result.rivals)})
     assert sum(meter in o for o in offered) >= 1
 
@@ -262,13 +262,13 @@ def lullaby(beat_s: float) -> Take:
 
 
 def test_a_slow_three_eight_that_was_told_has_bars_of_three_slow_eighths() -> None:
-    result = read_freely(lullaby(0.95), ReadSettings(meter=Meter(3, 8)), Pins())
+    result = read_freely(lullaby(0.95), ReadSettings(meter=Meter(3, 8)), Decisions())
     assert np.median(bars_of(result)) == pytest.approx(2.85, rel=0.05)
 
 
 def test_a_slow_three_four_is_offered_as_three_eight_as_well() -> None:
     """The same bars in halved values (common practice for slow movements); nothing else is as near."""
-    result = read_freely(lullaby(0.85), ReadSettings(readings=3), Pins())
+    result = read_freely(lullaby(0.85), ReadSettings(readings=3), Decisions())
     offered = [(str(r.meter), round(float(np.median(bars_of(r))), 1)) for r in (result, *result.rivals)]
     assert offered[0] == ("3/4", 2.5) or offered[0] == ("3/4", 2.6)
     assert any(meter == "3/8" and length == offered[0][1] for meter, length in offered[1:]), offered
@@ -276,7 +276,7 @@ def test_a_slow_three_four_is_offered_as_three_eight_as_well() -> None:
 
 def test_a_slow_three_eight_is_counted_in_its_eighths() -> None:
     """A dotted quarter at 21 is below a metronome's range; the eighth at 63 is meant (common practice)."""
-    result = read_freely(lullaby(0.95), ReadSettings(meter=Meter(3, 8)), Pins())
+    result = read_freely(lullaby(0.95), ReadSettings(meter=Meter(3, 8)), Decisions())
     tempo = next(iter(page_of(result).tempi.values()))
     assert (tempo.beat.base, tempo.beat.dots) == ("eighth", 0)
     assert tempo.bpm == pytest.approx(63, abs=1.5)
@@ -301,8 +301,8 @@ def test_what_the_page_may_hold_does_not_move_the_beats(seed: int) -> None:
     take = Take(tuple(_unevenly(seed)))
     plain = ReadSettings(meter=Meter(3, 4), about=96)
     told = ReadSettings(meter=Meter(3, 4), about=96, shortest="eighth", tuplets=False)
-    assert [b.pulses for b in find_beats(take, plain, Pins(), 3)] == [
-        b.pulses for b in find_beats(take, told, Pins(), 3)
+    assert [b.pulses for b in find_beats(take, plain, Decisions(), 3)] == [
+        b.pulses for b in find_beats(take, told, Decisions(), 3)
     ]
 
 
@@ -340,13 +340,13 @@ def _over_triplets(seed: int) -> Take:
 
 def test_triplets_under_a_tune_are_offered_as_triplets_beside_the_compound_meters() -> None:
     """Common practice: 12/8 and 4/4 in triplets sound the same; who wants the one must not be left with the other."""
-    result = read_freely(_over_triplets(1), ReadSettings(readings=3), Pins())
+    result = read_freely(_over_triplets(1), ReadSettings(readings=3), Decisions())
     offered = (result, *result.rivals)
     assert {r.meter.compound for r in offered} == {True, False}
     simple = next(r for r in offered if not r.meter.compound)
     assert [F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi > 60] == [beats for _, beats in TUNE]
     assert {F(n.ticks, QUARTER) for n in simple.notes if n.pitch.midi < 60} == {F(1, 3)}
-    refused = read_freely(_over_triplets(1), ReadSettings(readings=3, tuplets=False), Pins())
+    refused = read_freely(_over_triplets(1), ReadSettings(readings=3, tuplets=False), Decisions())
     assert all(r.meter.compound for r in (refused, *refused.rivals))  # no other page could hold it
     one = Track(frame_of(Meter(3, 8)), np.arange(0, 8, 1.0), np.zeros(8, int), 0.0, 0.9)
     assert with_triplets([one] * 4) == [one] * 4  # there is no bar of one quarter

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.live import LiveReading
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.pipeline import read
-from ductus.core.reading.review.options import Choices, Passage, choices_from_json, choices_to_json, read_chosen
+from ductus.core.reading.review.options import Passage, ReadingOptions, choices_from_json, choices_to_json, read_chosen
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER
@@ -28,13 +28,15 @@ def test_what_no_allowed_value_holds_is_written_as_its_sign_and_pushes_nothing_o
     take = Take(tuple(sorted((*trill, *grace, *bass), key=lambda n: (n.onset_us, n.key))))
     sixteenths = ReadSettings(meter=Meter(4, 4), shortest="16th")
     result = read(take, CLICK, sixteenths)
-    found = {(str(n.pitch), n.tick // QUARTER, n.tick % QUARTER, n.articulations, len(n.crushed)) for n in result.notes}
+    found = {
+        (str(n.pitch), n.tick // QUARTER, n.tick % QUARTER, n.articulations, len(n.grace_notes)) for n in result.notes
+    }
     low = {(name, 3 + k, 0, (), 0) for k, name in enumerate(("G2", "C3", "E3", "G3"))}
     assert found == {*low, ("B4", 4, 0, ("trill",), 0), ("C5", 7, 0, (), 1)}
     assert "1 trill and 1 grace note" in result.remarks[0]
     first = min(e for o in result.ornaments if o.kind == "trill" for e in o.events)
     assert first in result.signed
-    one_by_one = read(take, CLICK, sixteenths, Pins(ornaments={first: False}))
+    one_by_one = read(take, CLICK, sixteenths, Decisions(ornaments={first: False}))
     assert first not in one_by_one.signed
     assert len(one_by_one.notes) == len(result.notes) + 15
     assert len(read(take, CLICK, replace(sixteenths, shortest="64th")).notes) == len(take.notes)  # which hold it
@@ -47,7 +49,7 @@ def test_what_no_allowed_value_holds_is_written_as_its_sign_and_pushes_nothing_o
 
 
 def test_what_was_decided_of_ornaments_is_kept_also_as_it_was_stored_before() -> None:
-    choices = Choices(ReadSettings(meter=Meter(4, 4)), Pins(ornaments={3: True, 8: False}))
+    choices = ReadingOptions(ReadSettings(meter=Meter(4, 4)), Decisions(ornaments={3: True, 8: False}))
     assert choices_from_json(choices_to_json(choices)).pins.ornaments == {3: True, 8: False}
     assert choices_from_json('{"settings":{},"ornaments":[3,9]}').pins.ornaments == {3: True, 9: True}
 
@@ -57,10 +59,10 @@ def test_a_sign_stays_where_a_passage_is_read_finer() -> None:
     trill = [PlayedNote(2_400_000 + k * 75_000, 2_400_000 + k * 75_000 + 70_000, 72 - k % 2) for k in range(16)]
     take = Take((PlayedNote(1_800_000, 2_350_000, 67), *trill, PlayedNote(3_600_000, 4_150_000, 67)))
     sixteenths = ReadSettings(meter=Meter(4, 4), shortest="16th", hand=1)
-    whole = read_chosen(take, CLICK, Choices(sixteenths))
+    whole = read_chosen(take, CLICK, ReadingOptions(sixteenths))
     main = next(n for n in whole.result.notes if n.articulations == ("trill",))
     finer = Passage(frozenset({main.event}), replace(sixteenths, shortest="32nd"))
-    again = read_chosen(take, CLICK, Choices(sixteenths, passages=(finer,)))
+    again = read_chosen(take, CLICK, ReadingOptions(sixteenths, passages=(finer,)))
     assert [(n.event, n.tick, n.ticks, n.articulations) for n in again.result.notes] == [
         (n.event, n.tick, n.ticks, n.articulations) for n in whole.result.notes
     ]

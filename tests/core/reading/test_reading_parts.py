@@ -28,13 +28,13 @@ from ductus.core.reading.durations.offset_options import (
 )
 from ductus.core.reading.hands.features import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands.features import hand_features
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.reading.quantization.beat_grid import beat_pattern, grid_for
 from ductus.core.reading.quantization.lattice import MOST_TOGETHER, segments_of
 from ductus.core.reading.quantization.placement import (
     LEAST_CENTRED_SD_S,
-    Played,
+    NoteArrays,
     allowed_by_beat,
     estimate_feel,
     place_notes,
@@ -230,7 +230,7 @@ def test_a_beat_that_is_played_lies_near_its_chord_however_much_the_tempo_bends(
 
 def test_nobody_is_taken_to_be_so_even_that_beats_which_follow_them_fit_exactly() -> None:
     onset = np.arange(64) * 0.25
-    played = Played(onset, onset + 0.2, np.full(64, 60) + np.arange(64) % 5)
+    played = NoteArrays(onset, onset + 0.2, np.full(64, 60) + np.arange(64) % 5)
     pulses = PulseMap(tuple(Pulse(k * QUARTER, k * 500_000) for k in range(-4, 40)))
     grid = grid_for(pulses, BarLines(Meter(4, 4)), 0, 16e6)
     settings = ReadSettings(meter=Meter(4, 4))
@@ -248,7 +248,7 @@ def test_rivals_of_a_search_are_distinct_and_two_pinned_beats_settle_it() -> Non
         len({(str(t.frame.meter), round(t.place[-1] - t.place[0], 2), round(float(t.place[0]), 2)) for t in tracks[:3]})
         == 3
     )
-    pins = Pins(beats=((0, 0), (1_200_000, 4 * QUARTER)))
+    pins = Decisions(beats=((0, 0), (1_200_000, 4 * QUARTER)))
     assert find_beats(Take(notes), ReadSettings(), pins)[0].pulses.us_per_quarter_at(0) == 300_000
 
 

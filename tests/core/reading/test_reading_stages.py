@@ -15,11 +15,11 @@ from ductus.core.pitch.pitches import Pitch, parse_pitch
 from ductus.core.reading.durations.parallel_passages import alike
 from ductus.core.reading.hands.features import hands_by_reach
 from ductus.core.reading.live import LiveReading, followed, grown
-from ductus.core.reading.model import Pins, ReadNote, ReadSettings
+from ductus.core.reading.model import Decisions, ReadNote, ReadSettings
 from ductus.core.reading.ornaments.detection import find_ornaments
 from ductus.core.reading.pipeline import likely_meter, read
 from ductus.core.reading.quantization.beat_grid import grid_for
-from ductus.core.reading.quantization.placement import Played, place_notes
+from ductus.core.reading.quantization.placement import NoteArrays, place_notes
 from ductus.core.reading.quantization.subdivisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
 from ductus.core.reading.tonality.key_estimation import estimate_key
 from ductus.core.reading.tonality.spelling import spell_notes
@@ -234,7 +234,7 @@ def test_voices_are_as_many_as_were_asked_for() -> None:
 def test_pins_win() -> None:
     take = take_of(*MELODY, sd=0.01)
     settings = ReadSettings(meter=Meter(4, 4), hand=1)
-    pinned = read(take, CLICK, settings, Pins(values={0: 2 * QUARTER}, places={4: 8 * QUARTER}))
+    pinned = read(take, CLICK, settings, Decisions(values={0: 2 * QUARTER}, places={4: 8 * QUARTER}))
     by_event = {n.event: n for n in pinned.notes}
     assert by_event[0].ticks == 2 * QUARTER
     assert by_event[4].tick == 8 * QUARTER
@@ -275,11 +275,11 @@ def test_the_pedal_lengthens_notes_only_when_it_is_used() -> None:
     assert [n.release_us for n in take.notes] == [200_000, 800_000]
 
 
-def test_trill_roll_and_crushed_note_are_named() -> None:
+def test_trill_roll_and_grace_note_are_named() -> None:
     trill = [PlayedNote(k * 90_000, k * 90_000 + 80_000, 72 + 2 * (k % 2)) for k in range(8)]
     roll = [PlayedNote(2_000_000 + k * 45_000, 3_000_000, 48 + 5 * k) for k in range(4)]
-    crushed = [PlayedNote(4_000_000, 4_060_000, 71), PlayedNote(4_055_000, 4_700_000, 72)]
-    found = find_ornaments(Take((*trill, *roll, *crushed)))
+    grace_notes = [PlayedNote(4_000_000, 4_060_000, 71), PlayedNote(4_055_000, 4_700_000, 72)]
+    found = find_ornaments(Take((*trill, *roll, *grace_notes)))
     assert [(o.kind, len(o.events)) for o in found] == [("trill", 8), ("rolled chord", 4), ("crushed note", 2)]
 
 
@@ -292,14 +292,14 @@ def test_a_tremolo_and_a_run_are_named_and_written_as_such_when_they_are_taken_u
     take = Take(tuple(sorted((*tremolo, *bass, *run), key=lambda n: n.onset_us)))
     found = find_ornaments(take)
     assert [(o.kind, len(o.events)) for o in found] == [("tremolo", 16), ("run", 8)]
-    pins = Pins(ornaments={o.events[0]: True for o in found})
+    pins = Decisions(ornaments={o.events[0]: True for o in found})
     result = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), pins)
     first, low, last = sorted(result.notes, key=lambda n: n.tick)
     assert (str(first.pitch), first.tick, first.articulations) == ("F4", 0, ("tremolo-3",))
     assert (str(low.pitch), low.tick) == ("C2", 2 * QUARTER)
     assert (str(last.pitch), last.tick) == ("C5", 4 * QUARTER)
-    assert [str(p) for p in last.crushed] == ["C4", "D4", "E4", "F4", "G4", "A4", "B4"]
-    refused = Pins(ornaments={o.events[0]: False for o in found})
+    assert [str(p) for p in last.grace_notes] == ["C4", "D4", "E4", "F4", "G4", "A4", "B4"]
+    refused = Decisions(ornaments={o.events[0]: False for o in found})
     plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), refused)
     assert len(plain.notes) == len(take.notes)  # nothing is imposed
 
@@ -361,9 +361,9 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     """A trill is one note with its sign, a rolled chord stands at one place, a crushed note before its neighbour."""
     trill = [PlayedNote(k * 90_000, k * 90_000 + 80_000, 72 + 2 * (k % 2)) for k in range(11)]
     roll = [PlayedNote(2_360_000 + k * 45_000, 3_300_000, 48 + 5 * k) for k in range(4)]
-    crushed = [PlayedNote(4_150_000, 4_200_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
-    take = Take((*trill, *roll, *crushed))
-    pins = Pins(ornaments={0: True, 11: True, 15: True})
+    grace_notes = [PlayedNote(4_150_000, 4_200_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
+    take = Take((*trill, *roll, *grace_notes))
+    pins = Decisions(ornaments={0: True, 11: True, 15: True})
     plain = read(take, CLICK, ReadSettings(meter=Meter(4, 4)))
     result = read(take, CLICK, ReadSettings(meter=Meter(4, 4)), pins)
     assert len(plain.notes) == 17
@@ -372,7 +372,7 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     assert F(3, 2) <= F(first.ticks, QUARTER) <= 2  # it sounds for 1.6 quarters, and nothing follows at once
     assert {n.tick for n in chord} == {4 * QUARTER}
     assert all(n.articulations == ("rolled",) for n in chord)
-    assert [str(p) for p in last.crushed] == ["B4"]
+    assert [str(p) for p in last.grace_notes] == ["B4"]
     assert str(last.pitch) == "C5"
 
 
@@ -427,14 +427,14 @@ def test_a_turn_goes_round_its_note_from_above(keys: tuple[int, ...], found: int
 
 def struck_at(
     seed: int, uneven_s: float, figures: Callable[[random.Random, int], tuple[F, ...]]
-) -> tuple[Played, list[F]]:
+) -> tuple[NoteArrays, list[F]]:
     """Forty beats at 100, and where each note truly stands (in beats)."""
     rng = random.Random(seed)
     true = [beat + place for beat in range(40) for place in figures(rng, beat)]
     rows = sorted((1 + float(place) * 0.6 + rng.gauss(0, uneven_s), place) for place in true)
     onset = np.array([at for at, _ in rows]) + np.arange(len(rows)) * 1e-5
     key = np.array([60 + rng.randint(0, 12) for _ in rows])
-    return Played(onset, onset + 0.1, key), [place for _, place in rows]
+    return NoteArrays(onset, onset + 0.1, key), [place for _, place in rows]
 
 
 def syncopated(rng: random.Random, _: int) -> tuple[F, ...]:

@@ -13,7 +13,7 @@ import pytest
 
 from ductus.core.capture.takes import PlayedControl, PlayedNote, Take
 from ductus.core.errors import BadInput
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import Meter
@@ -174,7 +174,7 @@ def test_only_pedal_is_refused_with_a_sentence() -> None:
 
 def test_beats_set_by_hand_are_the_beats() -> None:
     take = notes_at(*((k * 500_000, k * 500_000 + 400_000, 60 + k) for k in range(9)))
-    pins = Pins(beats=((0, 0), (2_000_000, 4 * QUARTER), (4_000_000, 8 * QUARTER)))
+    pins = Decisions(beats=((0, 0), (2_000_000, 4 * QUARTER), (4_000_000, 8 * QUARTER)))
     result = read(take, None, ReadSettings(meter=Meter(4, 4), hand=1), pins)
     assert [n.tick // QUARTER for n in result.notes] == list(range(9))
 

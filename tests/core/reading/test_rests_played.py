@@ -8,7 +8,7 @@ from fractions import Fraction
 import pytest
 
 from ductus.core.capture.takes import PlayedNote, Take
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map
@@ -47,7 +47,7 @@ def played(
 
 
 def lengths_read(take: Take, tempo: float, meter: Meter, start: int = 0) -> list[Fraction]:
-    result = read_against(take, steady_map(tempo, start, 1_000_000), ReadSettings(meter=meter, key=0), Pins())
+    result = read_against(take, steady_map(tempo, start, 1_000_000), ReadSettings(meter=meter, key=0), Decisions())
     return [Fraction(n.ticks, QUARTER) for n in result.notes if n.pitch.midi > 50]
 
 

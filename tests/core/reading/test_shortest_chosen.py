@@ -8,7 +8,7 @@ from fractions import Fraction
 import pytest
 
 from ductus.core.capture.takes import PlayedNote, Take
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map
@@ -33,7 +33,7 @@ def run(step: Fraction, beats: int, seed: int = 1) -> Take:
 
 def read(take: Take, shortest: str, **more: object) -> ReadingResult:
     settings = ReadSettings(meter=Meter(4, 4), shortest=shortest, key=0, **more)  # type: ignore[arg-type]
-    return read_against(take, steady_map(90, 0, 1_000_000), settings, Pins())
+    return read_against(take, steady_map(90, 0, 1_000_000), settings, Decisions())
 
 
 def quarters(ticks: int) -> Fraction:

@@ -22,7 +22,7 @@ from ductus.core.reading.beat_tracking.tracker import (
     priors,
     searches_for,
 )
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.review.rival_words import BEATS_APART, bars_alike, in_words
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse_map import Pulse, PulseMap, steady_map
@@ -75,7 +75,7 @@ def test_a_reading_that_holds_to_the_told_tempo_is_offered_too() -> None:
     best = []
     for seed in (4, 7, 15):
         take, beats, tempo = taking_time(seed)
-        found = find_beats(take, ReadSettings(meter=Meter(2, 4), about=tempo), Pins(), 3)
+        found = find_beats(take, ReadSettings(meter=Meter(2, 4), about=tempo), Decisions(), 3)
         best.append(max(counted_right(f, take, beats) for f in found))
     assert sum(best) / 3 > 0.85  # .67 by the one search alone
 

@@ -18,7 +18,7 @@ from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece, make_piece, records_of
 from ductus.core.score.model.records import Note
 from ductus.core.score.structure_edits.bars import CopyBars, EmptyBars, InsertBars, RemoveBars, SectionAgain, TrimBars
-from ductus.core.score.structure_edits.base import FrameEdit, FrameQuestion
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded, FrameEdit
 from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom, MeterFrom
 from ductus.core.score.structure_edits.parts import AddPart, ChangePart, ClefFrom, MovePart, RemovePart, StavesOf
 from ductus.core.score.structure_edits.registry import FRAME_EDITS
@@ -196,7 +196,7 @@ def test_parts_come_and_go() -> None:
     moved = made(piece, MovePart(piece.ordered_parts()[3].id, "up"))
     assert [p.name for p in moved.ordered_parts()][1:] == ["Clarinet in B flat", "Violin 2", "Violin"]
     first = piece.ordered_parts()[0].id
-    with pytest.raises(FrameQuestion, match="holds") as asked:
+    with pytest.raises(FrameConfirmationNeeded, match="holds") as asked:
         RemovePart(first).change(piece)
     without = asked.value.again.change(piece).apply(piece)
     assert first not in without.parts

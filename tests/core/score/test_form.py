@@ -13,7 +13,7 @@ from ductus.core.score.model.changes import Change
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import form_of, playing_order
 from ductus.core.score.structure_edits.bars import CopyBars, InsertBars, RemoveBars
-from ductus.core.score.structure_edits.base import FrameEdit, FrameQuestion
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded, FrameEdit
 from ductus.core.score.structure_edits.meter_key_tempo import MeterFrom, PickUp
 from ductus.core.score.structure_edits.settling import frame_change
 from ductus.core.time.ticks import QUARTER
@@ -47,7 +47,7 @@ def done(piece: Piece, edit: FrameEdit) -> tuple[Change, str]:
     """The change of an edit, and what was asked before it was done."""
     try:
         return frame_change(piece, edit), ""
-    except FrameQuestion as question:
+    except FrameConfirmationNeeded as question:
         return frame_change(piece, question.again), str(question)
 
 

@@ -247,7 +247,7 @@ def test_a_flam_is_a_grace_note_and_a_roll_has_tremolo_strokes() -> None:
     result = read(Take((PlayedNote(0, 40_000, KICK, 90), *notes)), steady_map(120, 0, 0), KIT)
     snare = sorted((n for n in result.notes if n.pitch.midi == SNARE), key=lambda n: n.tick)
     assert [n.tick / QUARTER for n in snare] == [1, 4]
-    assert [p.midi for p in snare[0].crushed] == [SNARE]
+    assert [p.midi for p in snare[0].grace_notes] == [SNARE]
     assert snare[1].articulations == ("tremolo-3",)
     assert snare[1].ticks == 2 * QUARTER
 

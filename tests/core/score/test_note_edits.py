@@ -15,7 +15,7 @@ from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.piece import Piece, records_of
 from ductus.core.score.model.records import Mark, Part
-from ductus.core.score.note_edits.base import At, Edit, Question
+from ductus.core.score.note_edits.base import At, ConfirmationNeeded, Edit
 from ductus.core.score.note_edits.clipboard import excerpt_of, paste
 from ductus.core.score.note_edits.durations import (
     CorrectValue,
@@ -301,7 +301,7 @@ def test_pasting_keeps_brackets_and_goes_where_the_pen_is() -> None:
 def test_repeating_asks_before_it_overwrites() -> None:
     piece = piece_of("4/4", [(0, 4), (4, 4)])
     first = [n.id for n in piece.notes.values() if n.tick == 0]
-    with pytest.raises(Question, match="1 note of the same voices stand") as asked:
+    with pytest.raises(ConfirmationNeeded, match="1 note of the same voices stand") as asked:
         after(piece, Repeat(1), first)
     assert rhythm(after(piece, asked.value.again, first)) == [(0, 4), (4, 4)]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ductus.core.score.model.persistent_map import MANY, ONE, Table
+from ductus.core.score.model.persistent_map import MANY, ONE, PersistentMap
 
 KEYS = st.text(min_size=1, max_size=3)
 CHANGES = st.lists(st.dictionaries(KEYS, st.none() | st.integers(), max_size=6), max_size=8)
@@ -16,8 +16,8 @@ CHANGES = st.lists(st.dictionaries(KEYS, st.none() | st.integers(), max_size=6),
 def test_a_changed_table_is_what_a_changed_dict_is(
     start: dict[str, int], changes: list[dict[str, int | None]], size: int
 ) -> None:
-    table, plain = Table(start.items(), size), dict(start)
-    earlier: list[tuple[Table[str, int], dict[str, int]]] = []
+    table, plain = PersistentMap(start.items(), size), dict(start)
+    earlier: list[tuple[PersistentMap[str, int], dict[str, int]]] = []
     for change in changes:
         earlier.append((table, dict(plain)))
         table = table.changed(change)

@@ -15,7 +15,7 @@ from ductus.core.pitch.chord_symbols import name_chord, parse_chord
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.pitch.scales import SCALES, named_scale_classes
 from ductus.core.playback.click import AsWritten, OneTempo, practice_map
-from ductus.core.playback.performance import FEEL_US, Manner, playback
+from ductus.core.playback.performance import FEEL_US, PlaybackStyle, playback
 from ductus.core.score.catalogues.harmony import held_to_harmony
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.place_marks import marked, where
@@ -203,7 +203,7 @@ def test_accents_go_by_meter_and_chance_by_its_seed() -> None:
 def test_as_played_and_as_set_are_two_ways_to_hear_the_same_page() -> None:
     piece = sixteenths(0, 0, take=1, event=0, played=(round(40 * MS), round(60 * MS)))
     assert [n.onset_us for n in playback(piece).notes] == [0, 125_000]
-    assert [(n.onset_us, n.length_us) for n in playback(piece, manner=Manner(played=True)).notes] == [
+    assert [(n.onset_us, n.length_us) for n in playback(piece, manner=PlaybackStyle(played=True)).notes] == [
         (40_000, 60_000),
         (165_000, 60_000),
     ]
@@ -212,13 +212,14 @@ def test_as_played_and_as_set_are_two_ways_to_hear_the_same_page() -> None:
 def test_feel_is_small_repeatable_and_never_in_the_writing() -> None:
     piece = sixteenths(*[0] * 16)
     even, felt, again, other = (
-        playback(piece, manner=m).notes for m in (Manner(), Manner(feel=50), Manner(feel=50), Manner(feel=50, seed=2))
+        playback(piece, manner=m).notes
+        for m in (PlaybackStyle(), PlaybackStyle(feel=50), PlaybackStyle(feel=50), PlaybackStyle(feel=50, seed=2))
     )
     assert felt == again != other
     apart = [abs(a.onset_us - b.onset_us) for a, b in zip(even, felt, strict=True)]
     assert 0 < max(apart) <= FEEL_US
     assert {n.velocity for n in even} == {80} != {n.velocity for n in felt}
-    assert playback(piece, manner=Manner(feel=0)).notes == even
+    assert playback(piece, manner=PlaybackStyle(feel=0)).notes == even
 
 
 def test_the_practice_tempo_is_apart_from_the_written() -> None:

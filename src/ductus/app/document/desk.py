@@ -17,7 +17,7 @@ from typing import Any, Protocol, TypeVar
 from ductus.app.document.deferred_rows import RowWriter
 from ductus.app.document.sheet import Order, PageSize, Sheet, SystemView
 from ductus.app.document.sheets import Sheets, View
-from ductus.app.document.undo_cache import Step, Steps, step_of, taken_back
+from ductus.app.document.undo_cache import PreparedChange, Steps, step_of, taken_back
 from ductus.core.capture.takes import Heard, Take
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.score.model.changes import Change
@@ -60,7 +60,7 @@ class Watcher(Protocol):
         """How it shows the sheet."""
         ...
 
-    def seen(self, step: Step) -> None:
+    def seen(self, step: PreparedChange) -> None:
         """A change was made. Called under the lock."""
 
 
@@ -166,12 +166,12 @@ class Desk:
         with self.lock:
             return self.go(step_of(change, self.piece), base)
 
-    def made_ready(self, change: Change, piece: Piece) -> Step:
+    def made_ready(self, change: Change, piece: Piece) -> PreparedChange:
         """What a large change makes of the piece, with all that can be worked out before it is written. Needs no lock."""
         step = step_of(change, piece)
         return step.made_ready(self._sheets.foresee(step.after, step.bars))
 
-    def go(self, step: Step, base: int | None = None) -> bool:
+    def go(self, step: PreparedChange, base: int | None = None) -> bool:
         """Write a change that was worked out on the piece as it is; otherwise as ``apply``. Called under the lock."""
 
         def write(connection: sqlite3.Connection, piece_id: str, revision: int) -> Written:
@@ -229,7 +229,7 @@ class Desk:
             self._row_writer.take(self.piece_id, written.waits, written.change.rows)
         return written
 
-    def _take_over(self, step: Step) -> bool:
+    def _take_over(self, step: PreparedChange) -> bool:
         self.piece = step.after
         for watcher in self.watchers:
             watcher.seen(step)

@@ -48,14 +48,14 @@ class Job:
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class PageQuery:
     """Something about the page that takes a moment to answer: worked out on a snapshot, without the desk's lock. ``words`` say what goes on."""
 
     words: str
     answer: Callable[[Piece], m.Fact]
 
 
-def answered(desk: Desk, question: Question) -> m.Fact:
+def answered(desk: Desk, question: PageQuery) -> m.Fact:
     """The answer, or words for what went wrong."""
     try:
         return question.answer(desk.piece)

@@ -12,7 +12,7 @@ from statistics import median
 from typing import Literal
 
 from ductus.core.notation.bars import notate_bar
-from ductus.core.score.model.persistent_map import ONE, Table
+from ductus.core.score.model.persistent_map import ONE, PersistentMap
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part
 from ductus.engraving.breaking import balanced, broken, ends_with_rest
@@ -104,7 +104,9 @@ class Sheet:
         self.size: PageSize = ""  # of the pages that it is laid on; empty: one scroll
         self._paper: Paper | None = None
         self.staff = 0  # the one staff that is drawn of the one part that is (0: all)
-        self._parts: tuple[object, frozenset[str], int, Table[str, Part]] | None = None  # what is drawn of which parts
+        self._parts: tuple[object, frozenset[str], int, PersistentMap[str, Part]] | None = (
+            None  # what is drawn of which parts
+        )
         self.piece = piece
         self.systems: list[SystemState] = []
         self._version = 0
@@ -146,7 +148,7 @@ class Sheet:
             left = [(i, p) for i, p in piece.parts.items() if i not in self.hidden]
             if len(left) == 1 and self.staff and len(left[0][1].clefs) >= self.staff:
                 left = [(i, replace(p, only=self.staff)) for i, p in left]
-            self._parts = (piece.parts, self.hidden, self.staff, Table(left, ONE))
+            self._parts = (piece.parts, self.hidden, self.staff, PersistentMap(left, ONE))
         shown = self._parts[3]
         return replace(piece, parts=shown) if len(shown) else piece
 

@@ -14,7 +14,7 @@ STEPS_KEPT, LARGE_KEPT = 64, 8  # of all edits, and of those of very many rows
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class PreparedChange:
     """A change between two pieces; ``bars`` look different on the two, or ``everything`` may. ``kept``: its rows as the library takes them."""
 
     change: Change
@@ -26,23 +26,23 @@ class Step:
     ids: frozenset[str] = frozenset()  # of the records that are changed, if it was made ready
     widths: Widths | None = None  # of those bars, likewise
 
-    def made_ready(self, widths: Widths) -> Step:
+    def made_ready(self, widths: Widths) -> PreparedChange:
         """The same, made ready for the library, for a piece that goes on meanwhile, and for the sheet."""
         ids = frozenset(r.id for row in self.change.rows for r in row if r is not None)
         return replace(self, kept=kept_rows(self.change), ids=ids, widths=widths)
 
 
-def step_of(change: Change, piece: Piece) -> Step:
+def step_of(change: Change, piece: Piece) -> PreparedChange:
     """What a change makes of a piece."""
     bars, everything = change.bars(piece)
     after = change.apply(piece)
     if after.timeline is not piece.timeline:
         more, all_of_it = change.bars(after)
         bars, everything = bars | more, everything or all_of_it
-    return Step(change, piece, after, frozenset(bars), everything)
+    return PreparedChange(change, piece, after, frozenset(bars), everything)
 
 
-def taken_back(change: Change, piece: Piece) -> Step:
+def taken_back(change: Change, piece: Piece) -> PreparedChange:
     """The step by which ``change`` has led to a piece."""
     back = step_of(change.inverse(), piece)
     return replace(back, change=change, before=back.after, after=piece)
@@ -53,7 +53,7 @@ def same_records(one: Piece, other: Piece) -> bool:
     return one.facts is other.facts and all(getattr(one, name) is getattr(other, name) for name in TABLES.values())
 
 
-def caught_up(step: Step, piece: Piece) -> Step | None:
+def caught_up(step: PreparedChange, piece: Piece) -> PreparedChange | None:
     """A step that was worked out a moment ago, as it is from the piece by now; None where what was written meanwhile touches what it touches.
     Costs what was written meanwhile."""
     if step.everything or step.before.timeline is not piece.timeline:
@@ -72,14 +72,14 @@ class Steps:
     """The latest edits by their places in the history."""
 
     def __init__(self) -> None:
-        self._steps: dict[int, Step] = {}
+        self._steps: dict[int, PreparedChange] = {}
 
     @property
     def changes(self) -> dict[int, Change]:
         """The changes of these edits."""
         return {position: step.change for position, step in self._steps.items()}
 
-    def put(self, position: int, step: Step) -> None:
+    def put(self, position: int, step: PreparedChange) -> None:
         """An edit was made there; those that were undone are forgotten."""
         steps = {p: s for p, s in self._steps.items() if p < position}
         steps[position] = replace(step, kept=None, ids=frozenset(), widths=None)
@@ -88,11 +88,11 @@ class Steps:
             steps.pop(p, None)
         self._steps = steps
 
-    def remember(self, position: int, step: Step) -> None:
+    def remember(self, position: int, step: PreparedChange) -> None:
         """An edit of before is at hand, too."""
         self._steps.setdefault(position, step)
 
-    def travelled(self, position: int, change: Change, piece: Piece, *, back: bool) -> Step:
+    def travelled(self, position: int, change: Change, piece: Piece, *, back: bool) -> PreparedChange:
         """The step from ``piece`` that ``change`` makes: the edit there, or (``back``) its inverse. Ids that were given once are not given
         again."""
         step = self._steps.get(position)

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
-from ductus.core.playback.performance import AS_SET, Manner
+from ductus.core.playback.performance import AS_SET, PlaybackStyle
 from ductus.core.progress import passed, stretch
 from ductus.core.score.model.piece import Piece
 from ductus.engraving.pages import PageSetup, extract, printed
@@ -25,7 +25,7 @@ class Wanted:
     """What of a piece is wanted, and how: its pages (and with them the part), how it sounds, bars (first and last index; None: all)."""
 
     pages: PageSetup = PageSetup()
-    manner: Manner = AS_SET
+    manner: PlaybackStyle = AS_SET
     bars: tuple[int, int] | None = None
     packed: Packed | None = None  # all that belongs to the piece, for a file of our own
 

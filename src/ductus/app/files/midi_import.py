@@ -17,9 +17,9 @@ from ductus.app.library import Library
 from ductus.app.takes.reading_jobs import first_reading
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.reading.model import Pins, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.page.insertion import blank_page
-from ductus.core.reading.review.options import Choices
+from ductus.core.reading.review.options import ReadingOptions
 from ductus.core.score.catalogues.instruments import BY_NAME
 from ductus.core.score.mark_edits.lyrics import LONGEST, syllabic, with_syllable
 from ductus.core.score.model.changes import Change, Draft, joined
@@ -43,7 +43,7 @@ class Voice:
 
     part: Part
     take: Take
-    choices: Choices
+    choices: ReadingOptions
     staff: int
     lyrics: tuple[tuple[int, str], ...] = ()  # microseconds, syllable
 
@@ -136,7 +136,7 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
     if frame is not None:
         settings = ReadSettings(meter=frame.meter, changes=frame.changes, key=frame.fifths)
     pulses = frame.pulses if frame is not None else None
-    choices = Choices(settings, stated=settings if frame is not None else None)
+    choices = ReadingOptions(settings, stated=settings if frame is not None else None)
     pitched = [t for t in midi.tracks if not t.percussion]
     hands = two_hands(pitched)
     several = len(midi.tracks) > 1 and not (hands and len(midi.tracks) == 2)
@@ -147,7 +147,7 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
     if frame is None or len(pitched) < 2 or hands:
         take = replace(midi.take, pulses=pulses)
         if hands:
-            choices = replace(choices, pins=Pins(hands_of(take, hands)))
+            choices = replace(choices, pins=Decisions(hands_of(take, hands)))
         kit = [t for t in midi.tracks if t.percussion] if pitched else []
         if not pitched:
             settings = replace(choices.settings, hand=1, kit=())
@@ -167,7 +167,7 @@ def voices_of(midi: MidiFile, frame: Frame | None) -> tuple[Voice, ...]:
     first = rows[0]
     out = []
     for k, track in enumerate([first, *(t for t in midi.tracks if t is not first)], 1):
-        own = choices if track is first else Choices(settings, stated=choices.stated)
+        own = choices if track is first else ReadingOptions(settings, stated=choices.stated)
         out.append(
             kit_voice(track, k, pulses, settings)
             if track.percussion
@@ -184,7 +184,7 @@ def keys_part(programme: int) -> Part:
     return Part("p1", kind.name, kind.short, programme)
 
 
-def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: Choices, order: int) -> Voice:
+def part_voice(track: MidiTrack, number: int, pulses: PulseMap | None, choices: ReadingOptions, order: int) -> Voice:
     """A track as a part: on two staves for a keyboard, else on one with the clef that fits."""
     sound = next(
         (i.name for i in BY_NAME.values() if i.programme == track.programme and "percussion" not in i.clefs), ""
@@ -208,7 +208,7 @@ def kit_voice(track: MidiTrack, number: int, pulses: PulseMap | None, settings: 
     name = checked_text(track.name[:SHOWN], "part name")
     kind = BY_NAME.get(name.casefold())
     part = Part(f"p{number}", name, kind.short if kind else "Perc.", 0, ("percussion",), 99)
-    return Voice(part, replace(track.take, pulses=pulses), Choices(replace(settings, hand=1, kit=())), 1)
+    return Voice(part, replace(track.take, pulses=pulses), ReadingOptions(replace(settings, hand=1, kit=())), 1)
 
 
 def two_hands(pitched: list[MidiTrack]) -> tuple[MidiTrack, MidiTrack] | None:

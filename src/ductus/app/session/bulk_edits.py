@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
-from ductus.app.document.jobs import Job, Question
+from ductus.app.document.jobs import Job, PageQuery
 from ductus.app.session.page_queries import about_page
 from ductus.core.entry.commands.marks import WithHere
 from ductus.core.entry.commands.registry import AnyCommand
@@ -99,7 +99,7 @@ def long_cut(desk: Desk, message: m.Clip, at: At) -> Job | None:
     return Job("Cutting many notes", work)
 
 
-def long_question(piece: Piece, message: m.ClientMessage) -> Question | None:
+def long_question(piece: Piece, message: m.ClientMessage) -> PageQuery | None:
     """A question about very many notes, so that keys are answered meanwhile; None for one that is answered at once, or none."""
     match message:
         case m.WeighFrame(do):
@@ -108,7 +108,7 @@ def long_question(piece: Piece, message: m.ClientMessage) -> Question | None:
             reach = len(ids)
         case _:
             return None
-    return Question("Working out what would change", lambda now: about_page(now, message)) if reach > AT_ONCE else None
+    return PageQuery("Working out what would change", lambda now: about_page(now, message)) if reach > AT_ONCE else None
 
 
 def check_base(desk: Desk, base: int) -> None:

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 from ductus.app.document.desk import Desk
 from ductus.app.document.sheets import WHOLE
-from ductus.app.document.undo_cache import Step
+from ductus.app.document.undo_cache import PreparedChange
 from ductus.app.session.outbox import Outbox, Sent
 from ductus.app.wire.mapping import pen_fact
 from ductus.core.entry.machine import fitted
@@ -20,7 +20,7 @@ from ductus.core.words import capital, count_words
 MOST_NEWS = 64  # changes that are kept for a browser that is away; each holds a state of the piece
 
 
-def news_words(piece: Piece, state: EntryState, news: Sequence[Step]) -> str:
+def news_words(piece: Piece, state: EntryState, news: Sequence[PreparedChange]) -> str:
     """What of changes by others concerns a browser whose pen and selection are these, in words; "" if nothing does."""
     records = [r for step in news for row in step.change.rows for r in row if isinstance(r, Note)]
     touched = state.chosen & {r.id for r in records}
@@ -43,7 +43,7 @@ class Neighbour(Outbox):
         self.desk, self.state = desk, state
         self.view = WHOLE
         self._acts = False  # is what goes on its own doing?
-        self._news: deque[Step] = deque(maxlen=MOST_NEWS)  # what others changed since it was told of them
+        self._news: deque[PreparedChange] = deque(maxlen=MOST_NEWS)  # what others changed since it was told of them
         desk.watchers.add(self)
 
     def _choose(self, notes: Sequence[Note]) -> None:
@@ -60,7 +60,7 @@ class Neighbour(Outbox):
             finally:
                 self._acts = False
 
-    def seen(self, step: Step) -> None:
+    def seen(self, step: PreparedChange) -> None:
         """See Watcher."""
         if not self._acts:
             self._news.append(step)

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
-from ductus.app.document.jobs import Job, Question
+from ductus.app.document.jobs import Job, PageQuery
 from ductus.app.document.sheet import PageSize
 from ductus.app.document.sheets import View
 from ductus.app.session.bulk_edits import (
@@ -56,7 +56,7 @@ class Editor(Neighbour):
     def __init__(self, desk: Desk, state: EntryState) -> None:
         super().__init__(desk, state)
         self.jobs: list[Job] = []
-        self.question: Question | None = None  # the latest: nobody waits for the answers to older ones
+        self.question: PageQuery | None = None  # the latest: nobody waits for the answers to older ones
         self.prover = Prover(desk)
         self.near_bar = 0
         self._clipboard = Excerpt()

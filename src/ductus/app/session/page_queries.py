@@ -19,7 +19,7 @@ from ductus.core.score.model.note_signs import MOVABLE
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import bars_words
 from ductus.core.score.model.records import BarSign, Mark, Part, Record
-from ductus.core.score.structure_edits.base import FrameQuestion
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded
 from ductus.core.score.structure_edits.settling import frame_change
 from ductus.core.score.structure_edits.split_bars import short_end
 from ductus.core.time.bars import beat_number
@@ -149,7 +149,7 @@ def weighed(piece: Piece, do: m.AnyFrameEdit) -> m.WeighedFact:
     """What an edit of the frame would do, in words. Raises BadInput for one that cannot be made."""
     try:
         return m.WeighedFact(do, frame_change(piece, do).sentence)
-    except FrameQuestion as question:  # what it takes away is said here, so that it is not asked again
+    except FrameConfirmationNeeded as question:  # what it takes away is said here, so that it is not asked again
         return m.WeighedFact(question.again, str(question).removesuffix(" Nothing was changed."))  # type: ignore[arg-type]
 
 

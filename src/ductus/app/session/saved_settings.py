@@ -12,7 +12,7 @@ from ductus.core.entry.state import (
     HANDS,
     HARMONIES,
     OVERS,
-    WAYS,
+    MODES,
     WHENS,
     EntryState,
     Span,
@@ -30,7 +30,7 @@ KEPT = (
     "split", "harmony", "advances", "brushed", "kit_by", "repeats", "harmony_kept",
 )  # fmt: skip
 ALLOWED: dict[str, tuple[str, ...]] = {
-    "way": WAYS,
+    "way": MODES,
     "when": WHENS,
     "policy": POLICIES,
     "over": OVERS,

@@ -35,8 +35,8 @@ from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.entry.writing.step import pending_words
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
 from ductus.core.score.model.changes import Change
-from ductus.core.score.note_edits.base import Question
-from ductus.core.score.structure_edits.base import FrameQuestion
+from ductus.core.score.note_edits.base import ConfirmationNeeded
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded
 
 log = logging.getLogger(__name__)
 AGAIN_US = 50_000  # a key that was gathered before a break is looked after so soon
@@ -255,10 +255,10 @@ class Session(Editor):
                 self._dispatch(item)
         except NotKept:
             raise
-        except Question as question:
+        except ConfirmationNeeded as question:
             ids = item.ids if isinstance(item, m.EditNotes) else ()
             self._send(m.Ask(str(question), question.yes, question.again, ids))  # type: ignore[arg-type]
-        except FrameQuestion as question:
+        except FrameConfirmationNeeded as question:
             self._ask_frame(question)
         except Stale as error:
             self._send(m.Problem(str(error), stale=True))
@@ -547,13 +547,13 @@ class Session(Editor):
         with self.desk.lock:
             self.desk.end_preview()
             self._tell(sheet_fact(self.desk, self.view))
-            if isinstance(error, FrameQuestion):
+            if isinstance(error, FrameConfirmationNeeded):
                 self._ask_frame(error)
             else:
                 self._send(m.Problem(str(error)))
             return self.collect()
 
-    def _ask_frame(self, question: FrameQuestion) -> None:
+    def _ask_frame(self, question: FrameConfirmationNeeded) -> None:
         self._send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
 
     def engraved(self, within: int | None = None) -> m.SystemFact | None:

@@ -11,9 +11,9 @@ from ductus.app.takes.reading_jobs import reading_of, seen_of
 from ductus.core.capture.takes import Take
 from ductus.core.errors import DuctusError
 from ductus.core.reading.beat_tracking.tracker import find_beats, late_start
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
-from ductus.core.reading.review.options import Choices, read_chosen
+from ductus.core.reading.review.options import ReadingOptions, read_chosen
 from ductus.core.reading.review.questions import Question, questions
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
@@ -78,18 +78,18 @@ def beginning_of(result: ReadingResult, head: Take) -> ReadingResult:
     return replace(result, notes=tuple(n for n in result.notes if n.event < len(head.notes)), doubts=(), rivals=())
 
 
-def read_head(worked: Worked, head: Take, choices: Choices) -> ReadingResult:
+def read_head(worked: Worked, head: Take, choices: ReadingOptions) -> ReadingResult:
     """The beginning of a take, read as ``choices`` say; what is pinned further on is left aside."""
     settings = choices.settings
     meter, pulses = beats_of_head(worked, head, choices)
     own = replace(
-        choices, settings=replace(settings, meter=meter), pins=Pins(), bars={}, passages=(), extent=choices.extent
+        choices, settings=replace(settings, meter=meter), pins=Decisions(), bars={}, passages=(), extent=choices.extent
     )
     result = read_chosen(head, pulses, own, centred=worked.free).result
     return late_start(result) if worked.free else result
 
 
-def beats_of_head(worked: Worked, head: Take, choices: Choices) -> tuple[Meter, PulseMap]:
+def beats_of_head(worked: Worked, head: Take, choices: ReadingOptions) -> tuple[Meter, PulseMap]:
     """The beats for a beginning: those of the whole where the choices leave them, else looked for in it alone."""
     same = (choices.settings.meter, choices.settings.about) == (
         worked.choices.settings.meter,
@@ -98,5 +98,5 @@ def beats_of_head(worked: Worked, head: Take, choices: Choices) -> tuple[Meter, 
     if same or not worked.free:
         return worked.proposals[min(choices.rank, len(worked.proposals) - 1)]
     hints = ReadSettings(meter=choices.settings.meter, about=choices.settings.about)
-    best = find_beats(head, hints, Pins(), 1)[0]
+    best = find_beats(head, hints, Decisions(), 1)[0]
     return best.frame.meter, best.pulses

@@ -12,7 +12,7 @@ from ductus.app.takes.reading_jobs import first_reading, reading_of, reading_oth
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.merging import Together, Vote, together
-from ductus.core.reading.review.options import Choices, choices_from_json
+from ductus.core.reading.review.options import ReadingOptions, choices_from_json
 from ductus.core.score.model.changes import Change
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Reading
@@ -51,7 +51,9 @@ def takes_together(desk: Desk, reading_id: str, others: tuple[int, ...]) -> Job:
         row, joined = made[0]
         old = choices_from_json(now.choices)
         meter = worked_out(desk, now).result.meter
-        choices = Choices(replace(old.settings, meter=meter), time=old.time, tempo=old.tempo, answered=old.answered)
+        choices = ReadingOptions(
+            replace(old.settings, meter=meter), time=old.time, tempo=old.tempo, answered=old.answered
+        )
         where = Reading("", row.id, now.part, now.staff, now.start, "")
         change = first_reading(desk, piece, row, where, choices)
         names = listed([r.name.removeprefix("Take ") for r in rows], MOST_TAKES)

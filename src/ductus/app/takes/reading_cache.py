@@ -17,11 +17,11 @@ from ductus.core.playback.tempo_outcome import OUTCOMES, Outcome, beats_played, 
 from ductus.core.progress import passed, stretch
 from ductus.core.reading.beat_tracking.set_beats import tapped_map
 from ductus.core.reading.beat_tracking.tracker import find_beats, late_start
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.pipeline import likely_meter
 from ductus.core.reading.review.options import (
-    Choices,
     ChosenReading,
+    ReadingOptions,
     choices_from_json,
     outside,
     read_chosen,
@@ -44,7 +44,7 @@ class Worked:
     of the choices."""
 
     reading: Reading
-    choices: Choices
+    choices: ReadingOptions
     row: TakeRow
     take: Take
     proposals: tuple[tuple[Meter, PulseMap], ...]
@@ -129,7 +129,7 @@ def worked_out(desk: Desk, reading: Reading) -> Worked:
     return CACHE.worked_out(desk, reading)
 
 
-def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Worked:
+def work_out(desk: Desk, reading: Reading, choices: ReadingOptions, row: TakeRow) -> Worked:
     """Read a take as the choices say."""
     take = desk.take(row.id)
     found = take.pulses is None or choices.unbound
@@ -147,7 +147,7 @@ def work_out(desk: Desk, reading: Reading, choices: Choices, row: TakeRow) -> Wo
     return Worked(reading, choices, row, take, proposals, words, chosen)
 
 
-def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tuple[Meter, PulseMap], ...]:
+def beats_of(desk: Desk, take: Take, take_id: int, choices: ReadingOptions) -> tuple[tuple[Meter, PulseMap], ...]:
     """The beats that a take may have: those of its click, those tapped, or up to three proposals that were found."""
     settings = choices.settings
     if take.pulses is not None and not choices.unbound:
@@ -165,7 +165,7 @@ def beats_of(desk: Desk, take: Take, take_id: int, choices: Choices) -> tuple[tu
         inside = replace(take, notes=tuple(n for k, n in enumerate(take.notes) if k not in left_out))
         if not inside.notes:
             raise BadInput("Every note of that take is left out of the page. The take is kept.")
-        found = [(b.frame.meter, b.pulses) for b in find_beats(inside, wanted, Pins(), PROPOSALS, choices.page)]
+        found = [(b.frame.meter, b.pulses) for b in find_beats(inside, wanted, Decisions(), PROPOSALS, choices.page)]
         desk.keep_found_beats(take_id, hints, found)
     return tuple(found)
 

@@ -13,7 +13,7 @@ from ductus.app.document.jobs import Job
 from ductus.app.takes.reading_cache import CACHE, Worked, lay_tempo, work_out, worked_out
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.reading.incremental import read_nearby
-from ductus.core.reading.model import Ornament, Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, Ornament, ReadingResult, ReadSettings
 from ductus.core.reading.page.derived_marks import (
     KINDS_OF,
     TakeMark,
@@ -43,8 +43,8 @@ from ductus.core.reading.review.beat_options import (
 )
 from ductus.core.reading.review.option_base import ReadingChoice, Seen
 from ductus.core.reading.review.options import (
-    Choices,
-    Where,
+    PageScope,
+    ReadingOptions,
     choices_from_json,
     choices_to_json,
     choose_ornament,
@@ -103,7 +103,7 @@ def first_reading(
     piece: Piece,
     row: TakeRow,
     where: Reading,
-    choices: Choices,
+    choices: ReadingOptions,
     arrival: Arrival | None = None,
 ) -> Change:
     """Write a take onto the page for the first time (or at a new place); ``arrival``: what is done to its notes as it arrives. Raises NotThere,
@@ -156,7 +156,7 @@ def reading_with(piece: Piece, ids: Iterable[str]) -> str:
 
 
 def takes_onto_page(
-    desk: Desk, rows: Sequence[TakeRow], where: Reading, choices: Choices, arrival: Arrival | None = None
+    desk: Desk, rows: Sequence[TakeRow], where: Reading, choices: ReadingOptions, arrival: Arrival | None = None
 ) -> Job:
     """The job that puts takes on the page, one after the other at the same place."""
 
@@ -191,9 +191,9 @@ def kept_take_onto_page(desk: Desk, take_id: int, part_id: str, staff: int, bar_
         hand=staff or None,
         kit=kit_of(part),
     )
-    choices = Choices(
+    choices = ReadingOptions(
         settings,
-        where=Where(since=Where.since_part(bar, start)),
+        where=PageScope(since=PageScope.since_part(bar, start)),
         stated=settings if barred else None,
         page=None if known else said_by_page(piece, bar_index),
     )
@@ -328,7 +328,7 @@ def next_reading_id(piece: Piece) -> str:
     return f"r{piece.serial + 1}"
 
 
-def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sentence: str) -> Change:
+def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: ReadingOptions, sentence: str) -> Change:
     """Read a take on the page as ``wanted``; what was put right by hand on the page stays as it is. Raises NotThere, BadInput."""
     before = worked_out(desk, reading)
     page = notes_of_reading(piece, reading)
@@ -354,7 +354,7 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: Choices, sent
     return with_time(piece, change, reading, after.result, wanted)
 
 
-def worked_nearby(before: Worked, wanted: Choices) -> Worked | None:
+def worked_nearby(before: Worked, wanted: ReadingOptions) -> Worked | None:
     """The reading with only some beats moved, where just the notes near them need be read again; None where it takes more."""
     found = before.free and not before.choices.taps
     _, pulses = before.proposals[min(before.choices.rank, len(before.proposals) - 1)]
@@ -362,7 +362,7 @@ def worked_nearby(before: Worked, wanted: Choices) -> Worked | None:
     return None if chosen is None else replace(before, choices=wanted, chosen=chosen)
 
 
-def with_time(piece: Piece, change: Change, reading: Reading, result: ReadingResult, choices: Choices) -> Change:
+def with_time(piece: Piece, change: Change, reading: Reading, result: ReadingResult, choices: ReadingOptions) -> Change:
     """The change with what becomes of the player's time, where that was chosen."""
     if not choices.time or not change:
         return change
@@ -371,10 +371,10 @@ def with_time(piece: Piece, change: Change, reading: Reading, result: ReadingRes
     return joined(change.sentence, [change, draft.change("")])
 
 
-def same_beats(a: Choices, b: Choices) -> bool:
+def same_beats(a: ReadingOptions, b: ReadingOptions) -> bool:
     """Do ticks mean the same in both? Otherwise what was put right by hand has no place in the new reading."""
 
-    def beats(c: Choices) -> tuple[object, ...]:
+    def beats(c: ReadingOptions) -> tuple[object, ...]:
         return (
             c.unbound,
             c.rank,
@@ -391,7 +391,7 @@ def same_beats(a: Choices, b: Choices) -> bool:
     return beats(a) == beats(b)
 
 
-def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
+def with_more_pins(wanted: ReadingOptions, old: Decisions, held: Decisions) -> ReadingOptions:
     """The wanted choices with what the page shows to be decided beyond the old pins."""
 
     def fresh(now: dict[int, int], before: dict[int, int], mine: dict[int, int]) -> dict[int, int]:
@@ -400,7 +400,7 @@ def with_more_pins(wanted: Choices, old: Pins, held: Pins) -> Choices:
     pins = wanted.pins
     return replace(
         wanted,
-        pins=Pins(
+        pins=Decisions(
             fresh(dict(held.hands), dict(old.hands), dict(pins.hands)),
             fresh(dict(held.places), dict(old.places), dict(pins.places)),
             fresh(dict(held.values), dict(old.values), dict(pins.values)),

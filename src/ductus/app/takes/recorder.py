@@ -38,7 +38,7 @@ Standing = tuple[Recording | None, LivePage | None, tuple[int, dict[int, int]] |
 
 
 @dataclass(frozen=True, slots=True)
-class Stopped:
+class RecordingResult:
     """What came of a recording: words, the id of its take, and the job that reads it; or the part that it is to be held against."""
 
     words: str
@@ -255,7 +255,7 @@ class Recorder:
         seen, self.seen = self.seen, None
         return read_otherwise(self.desk.piece, *seen) if seen else ""
 
-    def stop(self, message: m.StopRecording) -> Stopped:
+    def stop(self, message: m.StopRecording) -> RecordingResult:
         """It is over: its take is read, or (``drop``) stays off the page. Raises BadInput, NotKept."""
         recording = self.recording
         if recording is None:
@@ -266,7 +266,7 @@ class Recorder:
             )
         rows = self.finish(message.end_us)
         if not rows:
-            return Stopped("Nothing was heard, so nothing was written")
+            return RecordingResult("Nothing was heard, so nothing was written")
         if message.drop:
             for row in rows:
                 self.desk.drop_take(row.id)
@@ -275,13 +275,13 @@ class Recorder:
                 if len(rows) == 1
                 else "All rounds were dropped; they stay"
             )
-            return Stopped(f"{dropped} among the takes", rows[-1].id)
+            return RecordingResult(f"{dropped} among the takes", rows[-1].id)
         return self._read(recording, rows, message.end_us - recording.origin_us)
 
-    def _read(self, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> Stopped:
+    def _read(self, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> RecordingResult:
         last = rows[-1]
         if recording.plan.proof:
-            return Stopped(f"{last.name} is kept", last.id, against=recording.plan.part)
+            return RecordingResult(f"{last.name} is kept", last.id, against=recording.plan.part)
         piece = self.desk.piece
         wanted = for_page(piece, recording, rows, end_us)
         job = takes_onto_page(
@@ -291,7 +291,7 @@ class Recorder:
             recording.choices(piece),
             Arrival(self.choices.in_place, recording.plan.harmony),
         )
-        return Stopped(kept_words(rows, wanted), wanted[-1].id, job)
+        return RecordingResult(kept_words(rows, wanted), wanted[-1].id, job)
 
     def cut_off(self) -> Sequence[CutOff]:
         """Recordings that nobody is making any more and nobody has kept."""
@@ -299,7 +299,7 @@ class Recorder:
             return ()
         return self.desk.cut_off(round(self._wall() * 1e6))
 
-    def recover(self, number: int, do: str) -> Stopped:
+    def recover(self, number: int, do: str) -> RecordingResult:
         """A recording that was cut off: its take from the journal, or nothing. Raises NotThere, NotKept."""
         cut = next((c for c in self.desk.cut_off(round(self._wall() * 1e6)) if c.id == number), None)
         if cut is None:
@@ -307,11 +307,11 @@ class Recorder:
         if do == "drop":
             self.desk.end_recording(number)
             self.desk.has_become(cut.from_us, cut.to_us, NOTHING)
-            return Stopped("Dropped; what was played stays in the journal")
+            return RecordingResult("Dropped; what was played stays in the journal")
         recording = recovered(self.desk, cut, self.desk.journal(cut.from_us, cut.to_us))
         rows = keep(self.desk, recording, recording.last_us + recording.origin_us)
         self.desk.has_become(cut.from_us, cut.to_us, WRITTEN)
-        return self._read(recording, rows, recording.last_us) if rows else Stopped("Nothing was played in it")
+        return self._read(recording, rows, recording.last_us) if rows else RecordingResult("Nothing was played in it")
 
     def leave(self) -> None:
         """The browser left: what was going on is kept as a take. Raises NotKept."""

@@ -15,7 +15,7 @@ from ductus.core.playback.performance import Sounding, take_sounds
 from ductus.core.reading.live import LiveReading
 from ductus.core.reading.model import ReadNote, ReadSettings
 from ductus.core.reading.page.insertion import is_framed, said_by_page, written_note
-from ductus.core.reading.review.options import Choices, Where
+from ductus.core.reading.review.options import PageScope, ReadingOptions
 from ductus.core.score.catalogues.drums import kit_of
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece, bars_touched
@@ -143,27 +143,27 @@ class Recording:
         staff = plan.staff or (1 if piece.part(plan.part).staves == 1 else 0)
         return Reading("", take, plan.part, staff, self.start(piece), "")
 
-    def choices(self, piece: Piece) -> Choices:
+    def choices(self, piece: Piece) -> ReadingOptions:
         """The choices that the first reading is made with."""
         settings = self.settings(piece)
         barred = self.clicks is not None or is_framed(piece, self.plan.bar)
         known = barred or bool(len(piece.notes))
-        return Choices(
+        return ReadingOptions(
             settings,
             where=self.where(piece),
             stated=settings if barred else None,
             page=None if known else said_by_page(piece, self.plan.bar),
         )
 
-    def where(self, piece: Piece) -> Where:
+    def where(self, piece: Piece) -> PageScope:
         """What of the page it may touch."""
         plan, start = self.plan, self.start(piece)
         voice = 1 if piece.part(plan.part).percussion else plan.voice  # hands and feet have voices of their own
         first = piece.timeline.bar(plan.bar)
         if plan.until is None or self.clicks is None:
-            return Where(plan.policy, voice, Where.since_part(first, start))
+            return PageScope(plan.policy, voice, PageScope.since_part(first, start))
         last = piece.timeline.bar(max(plan.until, plan.bar))
-        return Where(plan.policy, voice, first.start - start, last.end - start)
+        return PageScope(plan.policy, voice, first.start - start, last.end - start)
 
 
 def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:

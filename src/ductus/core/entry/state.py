@@ -11,7 +11,7 @@ from ductus.core.time.note_values import STEP_BASES, NoteValue, Tuplet, describe
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.words import count_words
 
-WAYS = ("step", "pulse", "rhythm", "over", "beat", "foot", "walk")
+MODES = ("step", "pulse", "rhythm", "over", "beat", "foot", "walk")
 WHENS = ("all up", "stroke", "advance")
 OVERS = ("pitch", "velocity", "both", "beside")
 SPAN_ENDS = ("stop", "wrap", "run on")

@@ -200,7 +200,7 @@ def _without_outer_rests(piece: Piece, line: tuple[str, int, int], index: int, d
     return replace(drawn, symbols=tuple(replace(s, hidden=outside(i, s)) for i, s in enumerate(drawn.symbols)))
 
 
-def crushed_id(note: Note, k: int) -> str:
+def grace_note_id(note: Note, k: int) -> str:
     """The id of the k-th grace note before a note."""
     return f"{note.id}_g{k}"
 
@@ -224,8 +224,8 @@ def _accidentals(
         symbols = sorted((s for v in voices if v.staff == staff for s in v.symbols if s.notes), key=lambda s: s.tick)
         for symbol in symbols:
             struck = [n for n in symbol.notes if n.id not in symbol.tied_from]
-            crushed = [(crushed_id(n, k), p) for n in struck for k, p in enumerate(n.crushed)]
-            for name, pitch in [*crushed, *((n.id, n.pitch) for n in struck)]:
+            grace_notes = [(grace_note_id(n, k), p) for n in struck for k, p in enumerate(n.grace_notes)]
+            for name, pitch in [*grace_notes, *((n.id, n.pitch) for n in struck)]:
                 place = (pitch.step, pitch.octave)
                 reminds = letters.get(pitch.step, earlier.get(place, pitch.alter)) != pitch.alter
                 if state.get(place, base[pitch.step]) != pitch.alter:

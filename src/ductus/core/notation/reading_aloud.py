@@ -159,7 +159,9 @@ def _symbol(piece: Piece, part: Part, symbol: Symbol) -> str:
     notes = sorted(symbol.notes, key=lambda n: n.pitch.midi)
     fresh = [sound_words(part, n.pitch) for n in notes if n.id not in symbol.tied_from]
     held = [sound_words(part, n.pitch) for n in notes if n.id in symbol.tied_from]
-    graces = [count_words(len(n.crushed), "grace note") for n in notes if n.crushed and n.id not in symbol.tied_from]
+    graces = [
+        count_words(len(n.grace_notes), "grace note") for n in notes if n.grace_notes and n.id not in symbol.tied_from
+    ]
     words = [*graces, *([listed(fresh, MOST)] if fresh else []), *([f"{listed(held, MOST)} held on"] if held else [])]
     return f"{', '.join(words)}, {describe_value(value)}"
 

@@ -41,7 +41,7 @@ MOST_FEEL = 100
 
 
 @dataclass(frozen=True, slots=True)
-class Manner:
+class PlaybackStyle:
     """How the page is heard: with the times at which its notes were ``played`` (those that were), and with ``feel``, small seeded differences
     of onset, length and velocity, in percent of the most. Neither touches the writing."""
 
@@ -60,7 +60,7 @@ class Manner:
         return scattered(self.seed * 4 + what, note.tick * 128 + note.pitch.midi) * self.feel / MOST_FEEL
 
 
-AS_SET = Manner()
+AS_SET = PlaybackStyle()
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +135,7 @@ def channels_of(piece: Piece) -> dict[str, int]:
 class Shape:
     """What the page says of the sound of its notes, gathered once for many of them."""
 
-    def __init__(self, piece: Piece, pulses: PulseMap, manner: Manner = AS_SET) -> None:
+    def __init__(self, piece: Piece, pulses: PulseMap, manner: PlaybackStyle = AS_SET) -> None:
         self.piece, self.pulses, self.manner = piece, pulses, manner
         self.loudness, self.channels = Loudness(piece), channels_of(piece)
         self.glides: dict[str, Note] = {}  # by the note that a glissando begins at: the one it goes to
@@ -162,14 +162,14 @@ class Shape:
             velocity = min(max(velocity + round(self.manner.felt(note, 2) * FEEL_VELOCITY), 1), 127)
         at = max(note.tick + late, 0)
         on = at + (round(self._rolled(note) * ROLLED_US / per_quarter * QUARTER) if "rolled" in note.signs else 0)
-        grace = round(GRACE_US / per_quarter * QUARTER) if note.crushed else 0
-        first = max(on - grace * len(note.crushed), 0)
-        delay = max(first + grace * len(note.crushed) - on, 0)
+        grace = round(GRACE_US / per_quarter * QUARTER) if note.grace_notes else 0
+        first = max(on - grace * len(note.grace_notes), 0)
+        delay = max(first + grace * len(note.grace_notes) - on, 0)
 
         def one(begin: int, end: int, key: int) -> Sounded:
             return Sounded(begin, end, min(max(key, 0), 127), velocity, channel, note.part, note.staff, note.id)
 
-        out = [one(first + k * grace, first + (k + 1) * grace, p.midi) for k, p in enumerate(note.crushed)]
+        out = [one(first + k * grace, first + (k + 1) * grace, p.midi) for k, p in enumerate(note.grace_notes)]
         begin, end = on + delay, max(at + length, on + delay + 1)
         shake = self.shakes.get((note.line, note.tick))
         if shake is not None:
@@ -188,13 +188,13 @@ class Shape:
             for f in figure_of(note, fifths, (end - begin) / QUARTER * per_quarter, per_quarter):
                 a, b = (begin + round(us / per_quarter * QUARTER) for us in (f.on_us, f.off_us))
                 out.append(one(a, max(b, a + 1), f.key))
-            if len(out) > len(note.crushed):
+            if len(out) > len(note.grace_notes):
                 return out
         return [*out, one(begin, end, note.pitch.midi)]
 
     def is_plain(self, note: Note) -> bool:
         """True of a note that nothing is written at which could make more of it than one key."""
-        return not (note.crushed or note.signs or note.id in self.glides or (note.line, note.tick) in self.shakes)
+        return not (note.grace_notes or note.signs or note.id in self.glides or (note.line, note.tick) in self.shakes)
 
     def _shaken(self, mark: Mark, note: Note) -> Iterator[tuple[int, int, int]]:
         """The strokes of a tremolo between two chords that this note of it sounds for: (on, off, key). Its top notes sound for the notes of the
@@ -226,7 +226,7 @@ class Shape:
         )
 
 
-def performed(piece: Piece, pulses: PulseMap | None = None, manner: Manner = AS_SET) -> Performance:
+def performed(piece: Piece, pulses: PulseMap | None = None, manner: PlaybackStyle = AS_SET) -> Performance:
     """The whole page as it sounds, each bar once, in the order of the page."""
     shape = Shape(piece, pulses or written_tempo_map(piece, fermatas=True), manner)
     struck: list[Sounded] = []
@@ -303,7 +303,7 @@ def playback(
     *,
     repeats: bool = True,
     pulses: PulseMap | None = None,
-    manner: Manner = AS_SET,
+    manner: PlaybackStyle = AS_SET,
     cut: bool = False,
 ) -> Playback:
     """What sounds in [start, end) of the page, times from its beginning: notes that sound already at ``start`` are heard from there

@@ -105,7 +105,7 @@ def to_strike(piece: Piece, chords: Sequence[tuple[int, Sequence[Note]]]) -> ToS
         for n in [n for n in notes if not shape.is_plain(n)]:
             sounds = shape.sounds(n)
             own |= {s.key for s in sounds}
-            if len(sounds) > 1 + len(n.crushed):
+            if len(sounds) > 1 + len(n.grace_notes):
                 lasting.add(c)
         keys.append(frozenset(own))
     return ToStrike(keys, frozenset(lasting))

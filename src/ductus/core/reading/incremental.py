@@ -9,8 +9,15 @@ from bisect import bisect_left, bisect_right
 from dataclasses import replace
 
 from ductus.core.capture.takes import Take
-from ductus.core.reading.model import Pins, ReadingResult
-from ductus.core.reading.review.options import Choices, ChosenReading, beats_chosen, joined_readings, moved_by, part_of
+from ductus.core.reading.model import Decisions, ReadingResult
+from ductus.core.reading.review.options import (
+    ChosenReading,
+    ReadingOptions,
+    beats_chosen,
+    joined_readings,
+    moved_by,
+    part_of,
+)
 from ductus.core.reading.writing import decode
 from ductus.core.time.pulse_map import PulseMap
 
@@ -19,7 +26,7 @@ LEAST_NOTES = 400  # a shorter take is read as a whole
 
 
 def read_nearby(
-    take: Take, found: PulseMap, before: ChosenReading, old: Choices, wanted: Choices, *, centred: bool
+    take: Take, found: PulseMap, before: ChosenReading, old: ReadingOptions, wanted: ReadingOptions, *, centred: bool
 ) -> ChosenReading | None:
     """The reading with only beats moved by hand between ``old`` and ``wanted``; None where more is different, or much of it is touched."""
     if len(take.notes) < LEAST_NOTES or not only_beats_differ(old, wanted):
@@ -39,7 +46,7 @@ def read_nearby(
     pins = part_of(replace(wanted.pins, ornaments=before.open.signs), a, b)
     part = replace(take, notes=take.notes[a:b])
     decoded = decode(part, pulses, settings, centred=centred, ornaments=pins.ornaments)
-    open_part = decoded.written(Pins(left_out=pins.left_out, ornaments=pins.ornaments))
+    open_part = decoded.written(Decisions(left_out=pins.left_out, ornaments=pins.ornaments))
     result_part = decoded.written(pins)
     near = frozenset(
         k for k in range(a, b) if pulses.time_at(first_tick) - 60_000 <= onsets[k] <= pulses.time_at(last_tick) + 60_000
@@ -50,9 +57,9 @@ def read_nearby(
     )
 
 
-def only_beats_differ(old: Choices, wanted: Choices) -> bool:
+def only_beats_differ(old: ReadingOptions, wanted: ReadingOptions) -> bool:
     """Are beats set by hand all that is different? What was decided of places and values must not be lost by it either."""
-    free = Pins(dict(old.pins.hands), left_out=old.pins.left_out, ornaments=old.pins.ornaments)
+    free = Decisions(dict(old.pins.hands), left_out=old.pins.left_out, ornaments=old.pins.ornaments)
     return (
         not old.passages
         and old.pins == free == replace(wanted.pins)

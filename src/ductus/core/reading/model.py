@@ -53,7 +53,7 @@ class ReadSettings:
 
 
 @dataclass(frozen=True, slots=True)
-class Pins:
+class Decisions:
     """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; beats as
     (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take); ``ornaments`` says
     of the first events of ornaments whether they are written as such or note by note; others are as such where they are too fast to be counted."""
@@ -79,7 +79,7 @@ class ReadNote:
     pitch: Pitch
     velocity: int
     articulations: tuple[str, ...] = ()
-    crushed: tuple[Pitch, ...] = ()
+    grace_notes: tuple[Pitch, ...] = ()
     played: tuple[int, int] | None = None
 
 

@@ -15,7 +15,7 @@ from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.beam_search import SALIENCE_WEIGHT
 from ductus.core.reading.beat_tracking.onset_clusters import cluster, salience
 from ductus.core.reading.beat_tracking.tracker import read_freely
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.beat_grid import grid_for
 from ductus.core.reading.quantization.placement import place_notes
 from ductus.core.reading.writing import played_notes, read_against
@@ -26,14 +26,14 @@ from ductus.core.time.pulse_map import PulseMap
 METER_SHARES = ((Meter(4, 4), 0.4), (Meter(3, 4), 0.27), (Meter(2, 4), 0.13), (Meter(6, 8), 0.2))
 
 
-def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Pins | None = None) -> ReadingResult:
+def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Decisions | None = None) -> ReadingResult:
     """Read a take against a pulse map (tick 0 = a bar line); without one, beats and bars are found first.
 
     Raises BadInput when the take holds no note.
     """
     if not take.notes:
         raise BadInput("Nothing was played in that take, so there is nothing to write. The take is kept.")
-    pins = pins or Pins()
+    pins = pins or Decisions()
     if pulses is None:
         return read_freely(take, settings, pins)
     return read_against(take, pulses, replace(settings, meter=settings.meter or likely_meter(take, pulses)), pins)

@@ -18,13 +18,13 @@ from ductus.core.reading.durations.duration_choice import choose_values
 from ductus.core.reading.durations.offset_options import UNIT, Situation
 from ductus.core.reading.durations.voice_assignment import with_voices
 from ductus.core.reading.hands.features import hands_by_reach
-from ductus.core.reading.model import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.model import Decisions, Doubt, Ornament, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.ornaments.detection import dressed, find_ornaments, plainly, rolled_upwards
 from ductus.core.reading.ornaments.notation import as_signs, sign_words
 from ductus.core.reading.percussion import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
 from ductus.core.reading.quantization.beat_grid import BeatGrid, grid_for
 from ductus.core.reading.quantization.displaced_onsets import onto_beats
-from ductus.core.reading.quantization.placement import Places, Played, place_take
+from ductus.core.reading.quantization.placement import NoteArrays, Places, place_take
 from ductus.core.reading.review.doubts import find_doubts
 from ductus.core.reading.tonality.key_estimation import estimate_key, mode_of
 from ductus.core.reading.tonality.spelling import spell_notes
@@ -57,7 +57,7 @@ class Decoded:
     ornaments: tuple[Ornament, ...]
     events: tuple[int, ...]
     take: Take
-    played: Played
+    played: NoteArrays
     grid: BeatGrid
     places: Places
     pulses: PulseMap
@@ -65,14 +65,14 @@ class Decoded:
     heard: tuple[Ornament, ...]
     decided: Mapping[int, bool]
 
-    def written(self, pins: Pins) -> ReadingResult:
+    def written(self, pins: Decisions) -> ReadingResult:
         """The written notes, ``pins`` obeyed (but for those of ornaments, which were decided before)."""
         here = {event: n for n, event in enumerate(self.events)}
 
         def local(mine: Mapping[int, int]) -> dict[int, int]:
             return {here[e]: v for e, v in mine.items() if e in here}
 
-        own = Pins(
+        own = Decisions(
             local(pins.hands),
             local(pins.places),
             local(pins.values),
@@ -99,7 +99,7 @@ class Decoded:
             ),
         )
 
-    def _rolled_by(self, own: Pins) -> dict[int, int]:
+    def _rolled_by(self, own: Decisions) -> dict[int, int]:
         """The hands of rolled chords: one hand rolls a chord that it can reach (common practice), the one that has most of it."""
         here = {event: n for n, event in enumerate(self.events)}
         signed = {o.events for o in self.ornaments}
@@ -156,7 +156,7 @@ def decode(
 
 
 def read_against(
-    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Pins, *, centred: bool = False
+    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Decisions, *, centred: bool = False
 ) -> ReadingResult:
     """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
     return decode(take, pulses, settings, centred=centred, ornaments=pins.ornaments).written(pins)
@@ -200,9 +200,9 @@ def with_pedal(take: Take) -> Take:
     return replace(take, notes=tuple(reversed(notes)))
 
 
-def played_notes(take: Take) -> Played:
+def played_notes(take: Take) -> NoteArrays:
     """Onsets, releases and keys as arrays, in seconds."""
-    return Played(
+    return NoteArrays(
         np.array([n.onset_us for n in take.notes], float) / 1e6,
         np.array([n.release_us for n in take.notes], float) / 1e6,
         np.array([n.key for n in take.notes], np.int64),
@@ -211,12 +211,12 @@ def played_notes(take: Take) -> Played:
 
 def write_down(
     take: Take,
-    played: Played,
+    played: NoteArrays,
     grid: BeatGrid,
     places: Places,
     pulses: PulseMap,
     settings: ReadSettings,
-    pins: Pins,
+    pins: Decisions,
     *,
     doubts: bool = True,
 ) -> ReadingResult:
@@ -286,11 +286,11 @@ def let_go_for_pickup(take: Take, pulses: PulseMap, bars: BarLines, ticks: Seque
 
 def strokes_written(
     take: Take,
-    played: Played,
+    played: NoteArrays,
     places: Places,
     pulses: PulseMap,
     settings: ReadSettings,
-    pins: Pins,
+    pins: Decisions,
     ticks: list[int],
     order: list[int],
 ) -> ReadingResult:
@@ -331,7 +331,9 @@ def strokes_written(
     )
 
 
-def assign_hands(played: Played, places: Places, settings: ReadSettings, pins: Pins) -> tuple[list[int], list[float]]:
+def assign_hands(
+    played: NoteArrays, places: Places, settings: ReadSettings, pins: Decisions
+) -> tuple[list[int], list[float]]:
     """Hand of each note, and how sure (nats)."""
     count = len(played.key)
     if settings.hand is not None:
@@ -416,7 +418,7 @@ def sounding_ends(take: Take, ticks: list[int], hand: list[int], order: list[int
 
 
 def names(
-    played: Played, ticks: list[int], lengths: list[int], hand: list[int], order: list[int], settings: ReadSettings
+    played: NoteArrays, ticks: list[int], lengths: list[int], hand: list[int], order: list[int], settings: ReadSettings
 ) -> tuple[int, str, list[Pitch]]:
     """Key signature, mode, and the spelled pitch of each note."""
     keys = [int(played.key[n]) for n in order]
@@ -467,7 +469,7 @@ def least_lengths(settings: ReadSettings, ticks: Sequence[int]) -> list[int] | N
     return out
 
 
-def finer_heard(played: Played, pulses: PulseMap, shortest: str | None) -> tuple[str, ...]:
+def finer_heard(played: NoteArrays, pulses: PulseMap, shortest: str | None) -> tuple[str, ...]:
     """A sentence where runs of notes are clearly finer than the shortest value allows: four onsets within the time of
     less than two such values, none of them together."""
     if shortest is None:

@@ -30,7 +30,7 @@ class Chain:
     number: str
     signs: tuple[str, ...] = ()
     lyrics: dict[int, Syllable] = field(default_factory=dict)
-    crushed: tuple[Pitch, ...] = ()
+    grace_notes: tuple[Pitch, ...] = ()
     slot: int = 0
 
     @property
@@ -174,7 +174,7 @@ def _placed(
         name = chain.id if k == 0 else new_id()
         part = replace(chain, id=name, tick=tick, lengths=[length])
         if k:
-            part.signs, part.lyrics, part.crushed = (), {}, ()
+            part.signs, part.lyrics, part.grace_notes = (), {}, ()
         out += _placed(part, own, voices, new_id, losses, whole=False)
         tick += length
     return out

@@ -118,7 +118,7 @@ class StavesWriter:
             number,
             signs,
             lyrics,
-            tuple(raw.crushed),
+            tuple(raw.grace_notes),
         )
 
     def _tuplets(self, raw: RawNote, chain: Chain, bar: int, measure: RawMeasure) -> None:
@@ -169,7 +169,7 @@ class StavesWriter:
         slurred: set[str] = set()
         marks = list(lines(self.line_ends, placed, slurred, self.ids, self.losses))
         for note in placed.values():
-            bare = note.crushed and note.id not in slurred
+            bare = note.grace_notes and note.id not in slurred
             yield replace(note, signs=with_sign(note.signs, "bare-grace")) if bare else note
         for line, mark in self.brackets:
             slot = slots.get((line, mark.tick))
@@ -184,7 +184,7 @@ class StavesWriter:
         lyrics = tuple(chain.lyrics[v] for v in sorted(chain.lyrics))
         return Note(
             chain.id, part, staff, chain.slot, chain.tick, sum(chain.lengths), chain.pitch, chain.velocity,
-            signs=chain.signs, lyrics=lyrics, crushed=chain.crushed,
+            signs=chain.signs, lyrics=lyrics, grace_notes=chain.grace_notes,
         )  # fmt: skip
 
     def _marks(self) -> Iterator[Mark]:

@@ -247,7 +247,7 @@ class PartReader:
             return
         note.lyrics = syllables_of(element, self.losses, self.measure.number)
         self.measure.marks += read_notations(element, note, self.losses, self.measure.number)
-        note.crushed = [] if joins else self._waiting_grace(note)
+        note.grace_notes = [] if joins else self._waiting_grace(note)
         self.measure.notes.append(note)
 
     def _grace(self, element: Element, note: RawNote, joins: bool) -> None:

@@ -34,7 +34,7 @@ class RawNote:
     pitch: Pitch
     velocity: int
     order: int
-    crushed: list[Pitch] = field(default_factory=list)
+    grace_notes: list[Pitch] = field(default_factory=list)
     signs: list[str] = field(default_factory=list)
     lyrics: list[Syllable] = field(default_factory=list)
     tied_from: bool = False

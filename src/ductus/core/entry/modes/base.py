@@ -1,7 +1,7 @@
 """The ways of working: one small module each, all with the same four functions.
 
 A way has ``key_down``, ``key_up``, ``pedal`` and ``wait``; each is (state, event, piece) -> Outcome. What a way does not
-need comes from ``Way``, which does nothing.
+need comes from ``EntryMode``, which does nothing.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from ductus.core.entry.state import EntryState, Held, Outcome
 from ductus.core.score.model.piece import Piece
 
 
-class Way:
+class EntryMode:
     """A way of working that hears nothing."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

@@ -9,13 +9,13 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal
-from ductus.core.entry.modes.base import Way, gathered, let_go
+from ductus.core.entry.modes.base import EntryMode, gathered, let_go
 from ductus.core.entry.state import Beating, EntryState, Outcome, evolved
 from ductus.core.entry.writing.held_chords import shorten, write_held
 from ductus.core.score.model.piece import Piece
 
 
-class Foot(Way):
+class Foot(EntryMode):
     """Taps lead, hands follow."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

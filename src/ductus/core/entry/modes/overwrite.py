@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp
-from ductus.core.entry.modes.base import Way, gathered, let_go
+from ductus.core.entry.modes.base import EntryMode, gathered, let_go
 from ductus.core.entry.state import EntryState, Outcome, Step, evolved
 from ductus.core.entry.writing.step import strikes_of
 from ductus.core.pitch.pitches import pitch_words
@@ -32,7 +32,7 @@ def next_chord(piece: Piece, state: EntryState, tick: int) -> list[Note]:
     return []
 
 
-class Over(Way):
+class Over(EntryMode):
     """Played notes over written ones."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

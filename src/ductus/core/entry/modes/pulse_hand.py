@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.modes.base import Way, gathered, let_go
+from ductus.core.entry.modes.base import EntryMode, gathered, let_go
 from ductus.core.entry.state import GATHER_US, Beating, EntryState, Outcome, Sounding, evolved
 from ductus.core.entry.writing.held_chords import stretch
 from ductus.core.entry.writing.step import put_chord, spell, step_words, strikes_of
@@ -26,7 +26,7 @@ NO_PULSE = (
 )
 
 
-class Pulse(Way):
+class Pulse(EntryMode):
     """The pulse hand."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

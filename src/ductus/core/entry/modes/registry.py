@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ductus.core.entry.modes.base import Way
+from ductus.core.entry.modes.base import EntryMode
 from ductus.core.entry.modes.foot_led import Foot
 from ductus.core.entry.modes.overwrite import Over
 from ductus.core.entry.modes.pulse_hand import Pulse
@@ -12,7 +12,7 @@ from ductus.core.entry.modes.step import Stepping
 from ductus.core.entry.modes.walking import Walking
 from ductus.core.entry.state import EntryState
 
-BY_NAME: dict[str, Way] = {
+BY_NAME: dict[str, EntryMode] = {
     "step": Stepping(),
     "pulse": Pulse(),
     "rhythm": Rhythm(),
@@ -32,6 +32,6 @@ WAY_WORDS = {
 }
 
 
-def way_of(state: EntryState) -> Way:
+def way_of(state: EntryState) -> EntryMode:
     """The way that is on."""
     return BY_NAME[state.way]

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.modes.base import Way
+from ductus.core.entry.modes.base import EntryMode
 from ductus.core.entry.state import FIGURE_OVER_US, GATHER_US, EntryState, Figure, Held, Outcome, evolved
 from ductus.core.entry.writing.step import strikes_of
 from ductus.core.score.model.changes import Draft
@@ -48,7 +48,7 @@ def scaled(onsets: Sequence[float], count: int, compound: bool = False) -> tuple
     return best[1], best[2]
 
 
-class OneBeat(Way):
+class OneBeat(EntryMode):
     """A figure for one beat."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

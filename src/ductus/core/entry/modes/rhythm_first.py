@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Wait
-from ductus.core.entry.modes.base import Way
+from ductus.core.entry.modes.base import EntryMode
 from ductus.core.entry.modes.rescale_beat import OneBeat
 from ductus.core.entry.state import GATHER_US, NO_FIGURE, RHYTHM_OVER_US, EntryState, Held, Outcome, evolved
 from ductus.core.entry.writing.step import spell, write_step
@@ -41,7 +41,7 @@ def write_value(state: EntryState, piece: Piece, velocity: int = VELOCITY) -> Ou
     return replace(outcome, state=evolved(outcome.state, harmony=state.harmony))
 
 
-class Rhythm(Way):
+class Rhythm(EntryMode):
     """Values now, pitches later."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ductus.core.entry.events import KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.modes.base import Way, gathered, let_go
+from ductus.core.entry.modes.base import EntryMode, gathered, let_go
 from ductus.core.entry.state import GATHER_US, EntryState, Outcome, evolved
 from ductus.core.entry.writing.graces import brushed
 from ductus.core.entry.writing.held_chords import shorten, write_held
@@ -15,7 +15,7 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark
 
 
-class Stepping(Way):
+class Stepping(EntryMode):
     """The three ways to end a step."""
 
     def key_down(self, state: EntryState, event: KeyDown, piece: Piece) -> Outcome:

@@ -46,7 +46,7 @@ def give_graces(draft: Draft, keys: Sequence[int], fresh: Sequence[Note]) -> Non
     kit = piece.part(main.part).percussion
     pitches = tuple(map(drum_pitch, keys)) if kit else grace_pitches(keys, main.pitch, key.fifths, key.mode)
     now = draft.note(main.id) or main
-    draft.put(replace(now, crushed=pitches))
+    draft.put(replace(now, grace_notes=pitches))
 
 
 def grace_words(piece: Piece, state: EntryState) -> str:

@@ -20,7 +20,7 @@ from ductus.core.reading.beat_tracking.bar_features import Evidence, beat_s, evi
 from ductus.core.reading.beat_tracking.beam_search import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.beat_tracking.meter_candidates import in_order
 from ductus.core.reading.beat_tracking.onset_clusters import Chords, cluster, salience, spread_joined
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.subdivisions import COMPOUND, Floats, allowed_divisions, rhythm_table
 from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter, parse_meter
@@ -52,7 +52,7 @@ class Beats:
     pulses: PulseMap
 
 
-def read_freely(take: Take, settings: ReadSettings, pins: Pins) -> ReadingResult:
+def read_freely(take: Take, settings: ReadSettings, pins: Decisions) -> ReadingResult:
     """Read a take of which nothing or little is known; ``settings.readings`` says how many rivals are wanted."""
     results = [
         late_start(read_against(take, b.pulses, replace(settings, meter=b.frame.meter), pins, centred=True))
@@ -69,7 +69,7 @@ def late_start(result: ReadingResult) -> ReadingResult:
 
 
 def find_beats(
-    take: Take, settings: ReadSettings, pins: Pins, wanted: int = 1, page: tuple[Meter, float] | None = None
+    take: Take, settings: ReadSettings, pins: Decisions, wanted: int = 1, page: tuple[Meter, float] | None = None
 ) -> list[Beats]:
     """Up to ``wanted`` proposals for the beats of a take, best first (at least one). ``page``: the meter and the quarters a minute that the page says, which are
     believed where nothing was told."""
@@ -371,7 +371,7 @@ def smoothed(track: Track, time: Floats) -> tuple[Floats, Floats, Floats]:
     return place, x, rising(np.array(smooth))
 
 
-def beats_of_pins(settings: ReadSettings, pins: Pins) -> Beats:
+def beats_of_pins(settings: ReadSettings, pins: Decisions) -> Beats:
     """Beats that a person set (two or more): they are the pulse map."""
     meter = settings.meter or Meter(4, 4)
     pulses = tuple(Pulse(tick, us, True) for us, tick in sorted(pins.beats))

@@ -5,7 +5,7 @@ Sizes are common practice: a trill alternates two keys at most two semitones apa
 goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled
 chord is a run of keys in one direction that are all held to its end; a tremolo strikes one key at least ten times a second; a run is a scale in
 one direction, faster than fourteen notes a second, into a note that lasts: a group of grace notes; a crushed note is let go within 90 ms, just
-before a neighbour that lasts. A person who takes an offer pins it (``Pins.ornaments``).
+before a neighbour that lasts. A person who takes an offer pins it (``Decisions.ornaments``).
 """
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ def find_ornaments(take: Take) -> list[Ornament]:
     """All ornaments of a take, in order; an event belongs to one at most."""
     used: set[int] = set()
     found: list[Ornament] = []
-    for finder in (trill_at, tremolo_at, turn_at, roll_at, run_at, crushed_at):
+    for finder in (trill_at, tremolo_at, turn_at, roll_at, run_at, grace_note_at):
         for n in range(len(take.notes)):
             if n in used:
                 continue
@@ -121,7 +121,7 @@ def run_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
     return None
 
 
-def crushed_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
+def grace_note_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
     """A note let go at once, close before a neighbouring key that lasts."""
     note = notes[start]
     if note.release_us - note.onset_us > CRUSHED_US:
@@ -201,7 +201,7 @@ def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament]
     """The notes of a reading of ``plainly`` (events already those of the take) with the signs of these ornaments."""
     sign: dict[int, str] = {}
     written = {n.event: n for n in notes}
-    crushed: dict[int, tuple[Pitch, ...]] = {}
+    grace_notes: dict[int, tuple[Pitch, ...]] = {}
     for ornament in ornaments:
         main = main_event(take, ornament)
         if ornament.kind in ("trill", "turn"):
@@ -212,12 +212,12 @@ def dressed(notes: Sequence[ReadNote], take: Take, ornaments: Sequence[Ornament]
             sign.update(dict.fromkeys(ornament.events, "rolled"))
         else:
             keys = [take.notes[e].key for e in ornament.events[:-1]]
-            crushed[main] = (*crushed.get(main, ()), *grace_pitches(keys, written[main].pitch, fifths))
+            grace_notes[main] = (*grace_notes.get(main, ()), *grace_pitches(keys, written[main].pitch, fifths))
     return tuple(
         replace(
             n,
             articulations=(sign[n.event],) if n.event in sign else n.articulations,
-            crushed=crushed.get(n.event, ()),
+            grace_notes=grace_notes.get(n.event, ()),
         )
         for n in notes
     )

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
 from ductus.core.reading.model import ReadingResult, ReadNote
-from ductus.core.reading.review.options import Choices, Where, choices_to_json
+from ductus.core.reading.review.options import PageScope, ReadingOptions, choices_to_json
 from ductus.core.score.catalogues.layouts import LAYOUTS
 from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.piece import Piece, make_piece
@@ -50,7 +50,7 @@ def staff_of(reading: Reading, note: ReadNote) -> int:
 def put_on_page(
     piece: Piece,
     reading: Reading,
-    choices: Choices,
+    choices: ReadingOptions,
     result: ReadingResult,
     sentence: str,
     *,
@@ -74,7 +74,7 @@ def put_on_page(
 
 
 def fill_draft(
-    draft: Draft, reading: Reading, choices: Choices, result: ReadingResult, clear: bool, respell: bool
+    draft: Draft, reading: Reading, choices: ReadingOptions, result: ReadingResult, clear: bool, respell: bool
 ) -> None:
     """The rows of ``put_on_page``."""
     piece = draft.piece
@@ -129,7 +129,7 @@ def written_note(reading: Reading, n: ReadNote, note_id: str, voice: int = 1) ->
     """A note as the reading writes it, its first voice being ``voice``: the one conversion."""
     return Note(
         note_id, reading.part, staff_of(reading, n), min(n.voice + voice - 1, MAX_VOICES), n.tick + reading.start, n.ticks, n.pitch, n.velocity,
-        signs=n.articulations, take=reading.take, event=n.event, crushed=n.crushed,
+        signs=n.articulations, take=reading.take, event=n.event, grace_notes=n.grace_notes,
         played=n.played and (n.played[0] - n.tick, n.played[1]),
     )  # fmt: skip
 
@@ -143,11 +143,11 @@ def page_note(draft: Draft, reading: Reading, n: ReadNote, here: Note | None, re
     kept = [a for a in here.signs if a not in READ_MARKS]
     return replace(
         here, staff=fresh.staff, voice=fresh.voice, tick=fresh.tick, ticks=fresh.ticks, pitch=pitch,
-        signs=(*kept, *n.articulations), crushed=n.crushed, played=fresh.played,
+        signs=(*kept, *n.articulations), grace_notes=n.grace_notes, played=fresh.played,
     )  # fmt: skip
 
 
-def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote], where: Where) -> None:
+def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote], where: PageScope) -> None:
     """Empty the staves of a reading from its first bar line to its last note; in a span of bars, all of the span."""
     listed = list(wanted)
     if not listed:
@@ -265,4 +265,4 @@ def page_of(result: ReadingResult, title: str = "", take: int = 0) -> Piece:
     """A reading on a page of its own."""
     blank = blank_page(title)
     reading = Reading("r1", take, "p1", 0, 0, "")
-    return put_on_page(blank, reading, Choices(), result, "", follow=True).apply(blank)
+    return put_on_page(blank, reading, ReadingOptions(), result, "", follow=True).apply(blank)

@@ -62,7 +62,7 @@ PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of th
 
 
 @dataclass(frozen=True, slots=True)
-class Played:
+class NoteArrays:
     """Onsets (rising), releases in seconds and MIDI keys of the notes to be placed."""
 
     onset: Floats
@@ -85,7 +85,7 @@ class Places:
     rivals: tuple[tuple[tuple[int, int, int, float], ...], ...] = ()  # (beat, division, slot, probability)
 
 
-def place_onward(played: Played, grid: BeatGrid, settings: ReadSettings, feel: Feel) -> Places:
+def place_onward(played: NoteArrays, grid: BeatGrid, settings: ReadSettings, feel: Feel) -> Places:
     """Places of a stretch whose player is known already: decoded once; the feel that comes back has learned from it."""
     table = plainer(rhythm_table(), settings.plainness)
     lattice = lattice_of(played, grid, allowed_by_beat(grid, settings), table)
@@ -95,7 +95,7 @@ def place_onward(played: Played, grid: BeatGrid, settings: ReadSettings, feel: F
 
 
 def place_notes(
-    played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
+    played: NoteArrays, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
 ) -> Places:
     """Find the likeliest places: several starts, each refined by re-estimation; the best likelihood wins.
 
@@ -160,7 +160,7 @@ def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
 
 def without(
     rare: frozenset[int],
-    played: Played,
+    played: NoteArrays,
     grid: BeatGrid,
     settings: ReadSettings,
     feel: Feel,
@@ -185,7 +185,7 @@ def without(
 
 
 def place_take(
-    played: Played, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
+    played: NoteArrays, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
 ) -> Places:
     """``place_notes`` for takes of any length: the player and the style of a long one are learned from its beginning, then it is decoded
     stretch by stretch, so that time and memory stay in proportion."""
@@ -243,12 +243,12 @@ def stretches(onset: Floats) -> list[int]:
     return [*edges, count]
 
 
-def part_of(played: Played, first: int, last: int) -> Played:
+def part_of(played: NoteArrays, first: int, last: int) -> NoteArrays:
     """The notes first..last-1."""
-    return Played(played.onset[first:last], played.release[first:last], played.key[first:last])
+    return NoteArrays(played.onset[first:last], played.release[first:last], played.key[first:last])
 
 
-def grid_between(grid: BeatGrid, played: Played) -> tuple[int, BeatGrid]:
+def grid_between(grid: BeatGrid, played: NoteArrays) -> tuple[int, BeatGrid]:
     """The beats around some notes, and the number of the first of them in the whole grid."""
     last_beat = len(grid.family)
     a = max(int(np.searchsorted(grid.seconds, played.onset[0], "right")) - 1 - SPARE_BEATS, 0)
@@ -278,7 +278,9 @@ def plainer(table: RhythmTable, plainness: int) -> RhythmTable:
     return replace(table, turn=table.turn - price, alone=table.alone - price)
 
 
-def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable, habit: Ints | None = None) -> Lattice:
+def lattice_of(
+    played: NoteArrays, grid: BeatGrid, allowed: Ints, table: RhythmTable, habit: Ints | None = None
+) -> Lattice:
     """The lattice of a take over a grid."""
     return Lattice(
         played.onset, played.release, played.key, grid.seconds, grid.family, allowed, table, REACH_BEATS, habit
@@ -286,7 +288,13 @@ def lattice_of(played: Played, grid: BeatGrid, allowed: Ints, table: RhythmTable
 
 
 def refine(
-    played: Played, lattice: Lattice, table: RhythmTable, feels: Sequence[Feel], rounds: int, *, centred: bool = False
+    played: NoteArrays,
+    lattice: Lattice,
+    table: RhythmTable,
+    feels: Sequence[Feel],
+    rounds: int,
+    *,
+    centred: bool = False,
 ) -> Places:
     """Decode and estimate the feel by turns, from several starts at once; the best of the last round."""
     least = LEAST_CENTRED_SD_S if centred else LEAST_CHORD_SD_S

@@ -12,7 +12,7 @@ from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.set_beats import FASTEST, SAME, SLOWEST, with_bar_line
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.review.option_base import QUESTIONS, ReadingChoice, Seen, WholeChoice, anew, untimed
-from ductus.core.reading.review.options import Choices
+from ductus.core.reading.review.options import ReadingOptions
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.meters import parse_meter
 from ductus.core.words import capital, count_words
@@ -31,12 +31,14 @@ class ReadMeter(WholeChoice):
         """See ReadingChoice."""
         return f"in {self.meter}" if self.meter else "in the meter that the playing shows"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         meter = parse_meter(self.meter) if self.meter else None
         return replace(anew(choices, replace(choices.settings, meter=meter, changes=())), page=None)
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """See ReadingChoice. A take to the click goes back to the meters of the piece."""
         wanted = WholeChoice.applied(self, choices, events, seen)
         if self.meter is not None or seen is None or seen.take.pulses is None:
@@ -61,7 +63,7 @@ class ReadAbout(WholeChoice):
         """See ReadingChoice."""
         return f"at about {self.tempo:g} quarters a minute" if self.tempo else "at the tempo that the playing shows"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(anew(choices, replace(choices.settings, about=self.tempo)), page=None)
 
@@ -77,7 +79,7 @@ class ReadSize(WholeChoice):
         """See ReadingChoice."""
         return {-1: "notes half as long", 0: "notes as long as they were found", 1: "notes twice as long"}[self.size]
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(anew(choices, choices.settings), rank=choices.rank, size=self.size)
 
@@ -93,7 +95,7 @@ class ReadProposal(WholeChoice):
         """See ReadingChoice."""
         return f"the {('first', 'second', 'third')[self.rank]} of the readings of the whole"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(choices, rank=self.rank, shift=0, bars={}, taps=(), pins=untimed(choices.pins))
 
@@ -109,7 +111,7 @@ class ReadBeats(WholeChoice):
         """See ReadingChoice."""
         return "as played freely" if self.found else "against the beats of its file"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         stated = (choices.stated if not self.found else None) or ReadSettings()
         settings = replace(choices.settings, meter=stated.meter, changes=stated.changes, about=None)
@@ -127,7 +129,7 @@ class ReadShift(WholeChoice):
         """See ReadingChoice."""
         return f"bar lines {count_words(abs(self.beats), 'beat')} {'later' if self.beats > 0 else 'earlier'}"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(choices, shift=choices.shift + self.beats, bars={}, pins=untimed(choices.pins))
 
@@ -143,7 +145,7 @@ class ReadTaps(WholeChoice):
         """See ReadingChoice."""
         return "bars follow the tapped beats" if self.times else "bars as they were found"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         taps = tuple(sorted(set(self.times)))
         if len(taps) == 1:
@@ -167,7 +169,9 @@ class ReadBar(WholeChoice):
         """See ReadingChoice."""
         return "bar line set by hand" if self.time_us is not None else "bar line where it was found"
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """See ReadingChoice."""
         bars = {t: us for t, us in choices.bars.items() if t != self.tick}
         if self.time_us is not None:
@@ -185,7 +189,7 @@ class ReadBar(WholeChoice):
         away = seen.result.pulses.tick_at(time_us) - self.tick
         return abs(away) > SAME * seen.result.bars.beat_at(self.tick)[1]
 
-    def _among_beats(self, choices: Choices, seen: Seen, time_us: int) -> Choices:
+    def _among_beats(self, choices: ReadingOptions, seen: Seen, time_us: int) -> ReadingOptions:
         """The choices with the bar line on another beat of the click."""
         to, settings = seen.place(time_us), choices.settings
         if self.by == "before":
@@ -214,7 +218,9 @@ class ReadPin(ReadingChoice):
         """See ReadingChoice."""
         return f"this note is bar {self.bar}" + (f", beat {self.beat}" if self.beat > 1 else "")
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """See ReadingChoice."""
         onsets = seen.onsets(events) if seen is not None else []
         if seen is None or not onsets:
@@ -232,7 +238,7 @@ class ReadPin(ReadingChoice):
             return self._against_click(choices, seen, wanted - seen.place(onsets[0]))
         return replace(choices, bars=self._pins(choices, seen, wanted, onsets[0]), pins=untimed(choices.pins))
 
-    def _pins(self, choices: Choices, seen: Seen, wanted: int, us: int) -> dict[int, int]:
+    def _pins(self, choices: ReadingOptions, seen: Seen, wanted: int, us: int) -> dict[int, int]:
         """All pins with this one; without one before it the first full bar of the take stays where it is."""
         bars = {t: at for t, at in choices.bars.items() if at != us}
         against = [t for t, at in bars.items() if (t < wanted) != (at < us)]
@@ -252,7 +258,7 @@ class ReadPin(ReadingChoice):
             bars[origin] = seen.result.pulses.time_at(origin)
         return {**bars, wanted: us}
 
-    def _against_click(self, choices: Choices, seen: Seen, by: int) -> Choices:
+    def _against_click(self, choices: ReadingOptions, seen: Seen, by: int) -> ReadingOptions:
         """The choices with all of the take ``by`` ticks later, if that is less than a bar: a click has counted the bars."""
         meter = seen.result.meter
         if not by:
@@ -275,7 +281,9 @@ class ReadStretch(ReadingChoice):
         """See ReadingChoice."""
         return f"this stretch holds {count_words(self.bars, 'bar')}"
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """See ReadingChoice."""
         onsets = seen.onsets(events) if seen is not None else []
         if seen is None or len(onsets) < 2:
@@ -304,7 +312,7 @@ class ReadUnpinned(WholeChoice):
         """See ReadingChoice."""
         return "all bar lines where they were found"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(choices, bars={}, pins=untimed(choices.pins))
 
@@ -321,7 +329,7 @@ class ReadExtent(WholeChoice):
         """See ReadingChoice."""
         return "all of the take" if self.from_us is None and self.to_us is None else "what lies outside is left out"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         if self.from_us is None and self.to_us is None:
             return replace(choices, extent=None)
@@ -348,7 +356,7 @@ class ReadTime(WholeChoice):
         }[self.outcome]
         return words + (f", {self.tempo:g}" if self.tempo else "")
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         if self.tempo is not None and not SLOWEST <= self.tempo <= FASTEST:
             raise BadInput(
@@ -368,7 +376,7 @@ class ReadAnswer(WholeChoice):
         """See ReadingChoice."""
         return f"{self.question} settled" if self.question else "no more questions"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(
             choices, answered=choices.answered | ({self.question} if self.question else frozenset(QUESTIONS))

@@ -15,7 +15,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ductus.core.pitch.pitches import Pitch, pitch_words
-from ductus.core.reading.model import Doubt, Pins, Rival
+from ductus.core.reading.model import Decisions, Doubt, Rival
 from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.placement import Places
 from ductus.core.reading.review.rhythm_words import figure_words, length_words, with_article
@@ -48,7 +48,7 @@ def find_doubts(
     sure: Sequence[float],
     choices: Sequence[Sequence[tuple[int, float]]],
     order: Sequence[int],
-    pins: Pins,
+    pins: Decisions,
     pitches: Sequence[Pitch],
 ) -> tuple[Doubt, ...]:
     """All doubts of a reading in order of place, at most MOST_PER_100 for a hundred notes."""
@@ -78,7 +78,7 @@ def find_doubts(
 
 
 def note_chance(
-    n: int, places: Places, sure: Sequence[float], choices: Sequence[Sequence[tuple[int, float]]], pins: Pins
+    n: int, places: Places, sure: Sequence[float], choices: Sequence[Sequence[tuple[int, float]]], pins: Decisions
 ) -> tuple[float, float, float]:
     """Chance that place, value, hand of a note are wrong."""
     place = wrong_chance(places.rivals[n][0][3], PLACE_CURVE) if places.rivals and places.rivals[n] else 0.0

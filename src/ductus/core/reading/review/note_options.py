@@ -29,7 +29,7 @@ from ductus.core.reading.review.beat_options import (
     ReadUnpinned,
 )
 from ductus.core.reading.review.option_base import SettingChoice, WholeChoice
-from ductus.core.reading.review.options import Choices
+from ductus.core.reading.review.options import ReadingOptions
 from ductus.core.words import count_words, listed, plural
 
 PLAINEST = 2
@@ -177,7 +177,7 @@ class ReadKey(WholeChoice):
         signature = count_words(abs(self.fifths), "flat" if self.fifths < 0 else "sharp")
         return f"with {signature if self.fifths else 'no sharps or flats'}"
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""
         return replace(choices, settings=replace(choices.settings, key=self.fifths))
 

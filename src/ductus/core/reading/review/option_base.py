@@ -8,8 +8,8 @@ from typing import Any, ClassVar
 
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
-from ductus.core.reading.model import Pins, ReadingResult, ReadSettings
-from ductus.core.reading.review.options import Choices, Passage
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
+from ductus.core.reading.review.options import Passage, ReadingOptions
 from ductus.core.time.bars import Timeline
 
 QUESTIONS = ("ends", "meter", "size", "first beat", "key", "bar lines")  # of the lead-through after a take, in order
@@ -26,7 +26,7 @@ class Seen:
     timeline: Timeline
     alone: bool = True
 
-    def told(self, choices: Choices) -> bool:
+    def told(self, choices: ReadingOptions) -> bool:
         """Did a click (or a file) say where the beats are?"""
         return self.take.pulses is not None and not choices.unbound and not choices.taps
 
@@ -51,7 +51,9 @@ class ReadingChoice:
         """What is read otherwise: "down to quarters"."""
         raise NotImplementedError
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """The choices with this one made; ``seen`` is the reading that it was made on. Raises BadInput where it makes no sense."""
         raise NotImplementedError
 
@@ -64,7 +66,9 @@ class SettingChoice(ReadingChoice):
         """The settings with this choice made."""
         raise NotImplementedError
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """See ReadingChoice."""
         if not events:
             return replace(choices, settings=self.setting(choices.settings))
@@ -81,24 +85,26 @@ class SettingChoice(ReadingChoice):
 class WholeChoice(ReadingChoice):
     """Base of choices that belong to the whole take: a passage cannot have its own."""
 
-    def whole(self, choices: Choices) -> Choices:
+    def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """The choices with this one made."""
         raise NotImplementedError
 
-    def applied(self, choices: Choices, events: frozenset[int] = frozenset(), seen: Seen | None = None) -> Choices:
+    def applied(
+        self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
+    ) -> ReadingOptions:
         """See ReadingChoice."""
         if events:
             raise BadInput("That belongs to the whole take, not to some notes of it; nothing was changed.")
         return self.whole(choices)
 
 
-def anew(choices: Choices, settings: ReadSettings) -> Choices:
+def anew(choices: ReadingOptions, settings: ReadSettings) -> ReadingOptions:
     """The choices for other beats: what was decided of ticks has no place any more; hands, ornaments and what is left out still apply."""
-    pins = Pins(dict(choices.pins.hands), left_out=choices.pins.left_out, ornaments=choices.pins.ornaments)
+    pins = Decisions(dict(choices.pins.hands), left_out=choices.pins.left_out, ornaments=choices.pins.ornaments)
     passages = tuple(p for p in choices.passages if p.events)
     return replace(choices, settings=settings, pins=pins, rank=0, shift=0, bars={}, passages=passages)
 
 
-def untimed(pins: Pins) -> Pins:
+def untimed(pins: Decisions) -> Decisions:
     """The decisions that still hold when the beats lie elsewhere."""
     return replace(pins, places={}, values={})

@@ -19,7 +19,7 @@ from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.set_beats import pinned_map
 from ductus.core.reading.durations.voice_assignment import with_voices
-from ductus.core.reading.model import Doubt, Ornament, Pins, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.model import Decisions, Doubt, Ornament, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.pipeline import likely_meter
 from ductus.core.reading.writing import Decoded, decode
 from ductus.core.score.model.records import Note
@@ -44,7 +44,7 @@ class Passage:
 
 
 @dataclass(frozen=True, slots=True)
-class Where:
+class PageScope:
     """What of the page a take may touch: it replaces or adds ("policy"), in ``voice`` and up (of one staff), only from tick ``since`` to tick
     ``until`` of the reading (None: no bounds)."""
 
@@ -68,11 +68,11 @@ class Where:
         return range(1, 5) if self.voice == 1 or not staff else range(self.voice, self.voice + 1)
 
 
-ANYWHERE = Where()
+ANYWHERE = PageScope()
 
 
 @dataclass(frozen=True, slots=True)
-class Choices:
+class ReadingOptions:
     """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best); ``shift`` beats by which the bar
     lines were moved later; ``size`` 1: all values twice as long, -1: half as long; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
     ``bars`` bar lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through; ``extent`` the
@@ -81,7 +81,7 @@ class Choices:
     ``stated``: what the file (or the click) of a take says of its bars; ``page``: the meter and the quarters a minute of the empty page that it was played to."""
 
     settings: ReadSettings = field(default_factory=ReadSettings)
-    pins: Pins = field(default_factory=Pins)
+    pins: Decisions = field(default_factory=Decisions)
     rank: int = 0
     shift: int = 0
     size: int = 0
@@ -89,7 +89,7 @@ class Choices:
     bars: Mapping[int, int] = field(default_factory=dict)
     settled: frozenset[int] = frozenset()
     passages: tuple[Passage, ...] = ()
-    where: Where = ANYWHERE
+    where: PageScope = ANYWHERE
     extent: tuple[int, int] | None = None
     time: str = ""
     tempo: float | None = None
@@ -123,7 +123,7 @@ def _settings_from(data: Mapping[str, Any]) -> ReadSettings:
     return ReadSettings(**{**data, "meter": meter, "changes": changes, "tuplet_kinds": kinds, "kit": kit})
 
 
-def choices_to_json(choices: Choices) -> str:
+def choices_to_json(choices: ReadingOptions) -> str:
     """The choices as text; what is as usual is left out."""
     pins = choices.pins
     out: dict[str, Any] = {
@@ -157,17 +157,17 @@ def _decided(ornament: list[Any] | int) -> tuple[int, bool]:
     return (ornament, True) if isinstance(ornament, int) else (ornament[0], ornament[1])
 
 
-def choices_from_json(text: str) -> Choices:
+def choices_from_json(text: str) -> ReadingOptions:
     """Inverse of ``choices_to_json``."""
     data = json.loads(text)
-    pins = Pins(
+    pins = Decisions(
         dict(data.get("hands", ())),
         dict(data.get("places", ())),
         dict(data.get("values", ())),
         left_out=frozenset(data.get("left_out", ())),
         ornaments=dict(_decided(o) for o in data.get("ornaments", ())),
     )
-    return Choices(
+    return ReadingOptions(
         _settings_from(data["settings"]),
         pins,
         data.get("rank", 0),
@@ -177,7 +177,7 @@ def choices_from_json(text: str) -> Choices:
         dict(data.get("bars", ())),
         frozenset(data.get("settled", ())),
         tuple(Passage(frozenset(events), _settings_from(s)) for events, s in data.get("passages", ())),
-        Where(*data["where"]) if data.get("where") else ANYWHERE,
+        PageScope(*data["where"]) if data.get("where") else ANYWHERE,
         (data["extent"][0], data["extent"][1]) if data.get("extent") else None,
         data.get("time", ""),
         data.get("tempo"),
@@ -191,7 +191,7 @@ def choices_from_json(text: str) -> Choices:
 # --- beats ----------------------------------------------------------------------------------
 
 
-def beats_chosen(found: PulseMap, bars: BarLines, choices: Choices) -> PulseMap:
+def beats_chosen(found: PulseMap, bars: BarLines, choices: ReadingOptions) -> PulseMap:
     """The beats that the take is read against: values doubled or halved, bar lines moved by ``shift`` beats, and what was set by hand in its place. Raises BadInput
     where that cannot be."""
     pulses = found
@@ -217,7 +217,7 @@ def _decoded(
 PinsKey = tuple[frozenset[tuple[int, int]], frozenset[tuple[int, int]], frozenset[tuple[int, int]], frozenset[int]]
 
 
-def _key_of(pins: Pins) -> PinsKey:
+def _key_of(pins: Decisions) -> PinsKey:
     return frozenset(pins.hands.items()), frozenset(pins.places.items()), frozenset(pins.values.items()), pins.left_out
 
 
@@ -232,7 +232,9 @@ def _written(
 ) -> ReadingResult:
     hands, places, values, left_out = pins
     decoded = _decoded(take, pulses, settings, centred, ornaments)
-    return decoded.written(Pins(dict(hands), dict(places), dict(values), left_out=left_out, ornaments=dict(ornaments)))
+    return decoded.written(
+        Decisions(dict(hands), dict(places), dict(values), left_out=left_out, ornaments=dict(ornaments))
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,12 +244,12 @@ class ChosenReading:
     open: ReadingResult
     result: ReadingResult
 
-    def doubts(self, choices: Choices) -> list[Doubt]:
+    def doubts(self, choices: ReadingOptions) -> list[Doubt]:
         """The close calls that nobody has looked through yet."""
         return [d for d in self.open.doubts if 2 * len(choices.settled & set(d.events)) < len(d.events)]
 
 
-def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool = False) -> ChosenReading:
+def read_chosen(take: Take, found: PulseMap, choices: ReadingOptions, *, centred: bool = False) -> ChosenReading:
     """Read a take as it was chosen; ``centred`` if ``found`` came from its own notes.
 
     Raises BadInput when the take holds no note or nothing is left to write."""
@@ -259,7 +261,7 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     pulses = beats_chosen(found, settings.bars, choices)
     ornaments = choices.pins.ornaments
     pins = replace(choices.pins, left_out=choices.pins.left_out | outside(take, choices.extent))
-    none = Pins(left_out=pins.left_out, ornaments=ornaments)
+    none = Decisions(left_out=pins.left_out, ornaments=ornaments)
     decided = frozenset(ornaments.items())
     found_open = _written(take, pulses, settings, centred, decided, _key_of(none))
     result = _written(take, pulses, settings, centred, decided, _key_of(pins))
@@ -282,7 +284,7 @@ def read_chosen(take: Take, found: PulseMap, choices: Choices, *, centred: bool 
     return ChosenReading(found_open, result)
 
 
-def held_on(result: ReadingResult, pins: Pins) -> ReadingResult:
+def held_on(result: ReadingResult, pins: Decisions) -> ReadingResult:
     """A reading in doubled values, its last notes as long as they sounded: no usual value is so long, and no onset follows that would say it."""
     last = max(n.tick for n in result.notes)
 
@@ -300,7 +302,7 @@ def part_around(take: Take, events: Collection[int]) -> tuple[int, int]:
     return max(min(events) - NEIGHBOURS, 0), min(max(events) + 1 + NEIGHBOURS, len(take.notes))
 
 
-def part_of(pins: Pins, first: int, after: int) -> Pins:
+def part_of(pins: Decisions, first: int, after: int) -> Decisions:
     """The decisions of a stretch of a take, counted from its beginning."""
 
     def local(mine: Mapping[int, int]) -> dict[int, int]:
@@ -308,7 +310,7 @@ def part_of(pins: Pins, first: int, after: int) -> Pins:
 
     left_out = frozenset(e - first for e in pins.left_out if first <= e < after)
     signs = {e - first: sign for e, sign in pins.ornaments.items() if first <= e < after}
-    return Pins(local(pins.hands), local(pins.places), local(pins.values), left_out=left_out, ornaments=signs)
+    return Decisions(local(pins.hands), local(pins.places), local(pins.values), left_out=left_out, ornaments=signs)
 
 
 def moved_by(part: ReadingResult, events: int) -> ReadingResult:
@@ -361,8 +363,8 @@ def joined_readings(
 
 
 def pins_from_page(
-    choices: Choices, written: ReadingResult, page: Iterable[Note], start: int, one_staff: bool
-) -> Choices:
+    choices: ReadingOptions, written: ReadingResult, page: Iterable[Note], start: int, one_staff: bool
+) -> ReadingOptions:
     """The choices with everything that was put right on the page pinned: notes of the take whose place, length or hand differ from
     what the reading wrote, and those that were deleted. Notes that were split stay out of it: they are left alone."""
     by_event: dict[int, list[Note]] = {}
@@ -388,7 +390,7 @@ def pins_from_page(
     return replace(choices, pins=replace(pins, places=places, values=values, hands=hands, left_out=frozenset(gone)))
 
 
-def choose_rival(choices: Choices, doubt: Doubt, option: int) -> Choices:
+def choose_rival(choices: ReadingOptions, doubt: Doubt, option: int) -> ReadingOptions:
     """Decide a doubt: option 0 is the reading as it was found, 1 .. the rivals."""
     if not 0 <= option <= len(doubt.rivals):
         raise BadInput("That doubt has no such rival.")
@@ -405,7 +407,7 @@ def choose_rival(choices: Choices, doubt: Doubt, option: int) -> Choices:
     return replace(choices, pins=replace(pins, places=places, values=values, hands=hands))
 
 
-def option_chosen(choices: Choices, doubt: Doubt) -> int | None:
+def option_chosen(choices: ReadingOptions, doubt: Doubt) -> int | None:
     """Which option of a doubt the pins say: 0 the reading itself, 1 .. its rivals, None something of the person's own."""
     events = set(doubt.events)
     pins = choices.pins
@@ -418,12 +420,12 @@ def option_chosen(choices: Choices, doubt: Doubt) -> int | None:
     return None
 
 
-def choose_ornament(choices: Choices, ornament: Ornament, *, written: bool) -> Choices:
+def choose_ornament(choices: ReadingOptions, ornament: Ornament, *, written: bool) -> ReadingOptions:
     """Write an ornament as such, or its notes one by one."""
     decided = {**choices.pins.ornaments, ornament.events[0]: written}
     return replace(choices, pins=replace(choices.pins, ornaments=decided))
 
 
-def settle(choices: Choices, events: Iterable[int]) -> Choices:
+def settle(choices: ReadingOptions, events: Iterable[int]) -> ReadingOptions:
     """The doubts of these events have been looked through."""
     return replace(choices, settled=choices.settled | frozenset(events))

@@ -32,7 +32,7 @@ from ductus.core.reading.review.note_options import (
     ReadVoices,
     Value,
 )
-from ductus.core.reading.review.options import Choices
+from ductus.core.reading.review.options import ReadingOptions
 from ductus.core.score.catalogues.layouts import counted_beat
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
@@ -81,7 +81,7 @@ def read_sentence(
     name: str,
     source: str,
     place: str,
-    choices: Choices,
+    choices: ReadingOptions,
     result: ReadingResult,
     proposals: Sequence[str],
     outcomes: Mapping[str, str],
@@ -112,7 +112,7 @@ def read_sentence(
     )
 
 
-def _seldom(choices: Choices, source: str) -> tuple[Phrase, ...]:
+def _seldom(choices: ReadingOptions, source: str) -> tuple[Phrase, ...]:
     """What is seldom chosen: a phrase of its own where it differs from the usual, and all else behind "or ..."."""
     settings, usual = choices.settings, ReadSettings()
     voices = tuple(Choice(w, ReadVoices(v), v == settings.voices) for v, w in VOICES.items())
@@ -141,7 +141,7 @@ def _seldom(choices: Choices, source: str) -> tuple[Phrase, ...]:
     return (*out, plain("; "), Phrase("or ...", "more", tuple(hidden))) if hidden else (*out, plain("."))
 
 
-def _sizes(choices: Choices) -> tuple[Choice, ...]:
+def _sizes(choices: ReadingOptions) -> tuple[Choice, ...]:
     return tuple(Choice(w, ReadSize(k), k == choices.size) for k, w in SIZES.items())  # type: ignore[arg-type]
 
 
@@ -152,7 +152,7 @@ def _shifts() -> tuple[Choice, ...]:
     )
 
 
-def _hands(choices: Choices) -> Phrase:
+def _hands(choices: ReadingOptions) -> Phrase:
     settings = choices.settings
     if settings.hand is not None:
         words = "all in the right" if settings.hand == 1 else "all in the left"
@@ -183,7 +183,7 @@ def signature(fifths: int) -> str:
     return count_words(abs(fifths), "flat" if fifths < 0 else "sharp") if fifths else "no sharps or flats"
 
 
-def _key(choices: Choices, result: ReadingResult) -> Phrase:
+def _key(choices: ReadingOptions, result: ReadingResult) -> Phrase:
     asked = choices.settings.key
     keys = sorted(range(-7, 8), key=lambda k: (abs(k), k))
     return Phrase(
@@ -210,7 +210,7 @@ def pace_words(meter: Meter, quarter_us: float) -> str:
     return f"{sign} ≈ {round(60e6 / quarter_us * QUARTER / ticks)}"
 
 
-def _time(choices: Choices, outcomes: Mapping[str, str]) -> tuple[Phrase, ...]:
+def _time(choices: ReadingOptions, outcomes: Mapping[str, str]) -> tuple[Phrase, ...]:
     """What becomes of the player's time; nothing for a take to the click."""
     if not outcomes:
         return ()
@@ -228,7 +228,7 @@ def lateness_words(lag_us: int) -> str:
     return "you were on the click" if abs(ms) < 3 else f"you were {abs(ms)} ms {'late' if ms > 0 else 'early'}"
 
 
-def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequence[str]) -> tuple[Phrase, ...]:
+def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposals: Sequence[str]) -> tuple[Phrase, ...]:
     meter = str(result.meter) + ("" if not result.changes else " and as the meter changes")
     meters = (
         Choice(
@@ -283,7 +283,7 @@ def _beats(source: str, choices: Choices, result: ReadingResult, proposals: Sequ
     )
 
 
-def _file_beats(choices: Choices) -> Phrase:
+def _file_beats(choices: ReadingOptions) -> Phrase:
     """The beats of a file, or those that are found."""
     now = "as played freely" if choices.unbound else "against the beat of its file"
     options = (
@@ -293,7 +293,7 @@ def _file_beats(choices: Choices) -> Phrase:
     return Phrase(now, "beats of the file", options)
 
 
-def _by_hand(choices: Choices) -> tuple[Phrase, ...]:
+def _by_hand(choices: ReadingOptions) -> tuple[Phrase, ...]:
     """How many bar lines and beats were set by hand, and how to take them back; what of the take is left out."""
     out: list[Phrase] = []
     if choices.bars:

@@ -16,7 +16,7 @@ from ductus.core.reading.model import ReadingResult
 from ductus.core.reading.review.beat_options import ReadExtent, ReadProposal, ReadShift, ReadSize
 from ductus.core.reading.review.note_options import ReadKey
 from ductus.core.reading.review.option_base import ReadingChoice
-from ductus.core.reading.review.options import Choices
+from ductus.core.reading.review.options import ReadingOptions
 from ductus.core.reading.review.prompt import pace_words, signature
 from ductus.core.reading.tonality.key_estimation import estimate_key
 from ductus.core.time.ticks import QUARTER
@@ -83,7 +83,7 @@ def hidden_beat(result: ReadingResult) -> str:
 
 
 def questions(
-    take: Take, free: bool, choices: Choices, result: ReadingResult, proposals: Sequence[str]
+    take: Take, free: bool, choices: ReadingOptions, result: ReadingResult, proposals: Sequence[str]
 ) -> tuple[Question, ...]:
     """What is still to be asked of a take on the page."""
     found = [_ends(take, choices)]
@@ -101,7 +101,7 @@ BAR_LINES = Question(
 )
 
 
-def _ends(take: Take, choices: Choices) -> Question | None:
+def _ends(take: Take, choices: ReadingOptions) -> Question | None:
     stray = stray_ends(take)
     if stray is None:
         return None
@@ -113,14 +113,14 @@ def _ends(take: Take, choices: Choices) -> Question | None:
     return Question("ends", words, (keep, leave), int(choices.extent is not None))
 
 
-def _meter(choices: Choices, proposals: Sequence[str]) -> Question | None:
+def _meter(choices: ReadingOptions, proposals: Sequence[str]) -> Question | None:
     if len(proposals) < 2:
         return None
     answers = tuple(Answer(words, ReadProposal(k)) for k, words in enumerate(proposals[:3]))
     return Question("meter", "How does it go?", answers, choices.rank)
 
 
-def _size(choices: Choices, result: ReadingResult) -> Question:
+def _size(choices: ReadingOptions, result: ReadingResult) -> Question:
     quarter_us = average_quarter_us(result) * 2.0**choices.size  # as it was found
     pace = {k: pace_words(result.meter, quarter_us / 2.0**k) for k in (0, 1, -1)}
     answers = (
@@ -131,7 +131,7 @@ def _size(choices: Choices, result: ReadingResult) -> Question:
     return Question("size", "How long are the notes to be?", answers, choices.size % 3)
 
 
-def _first_beat(choices: Choices, result: ReadingResult) -> Question | None:
+def _first_beat(choices: ReadingOptions, result: ReadingResult) -> Question | None:
     beats = len(result.meter.beat_starts)
     if beats < 2:
         return None
@@ -149,7 +149,7 @@ def _first_beat(choices: Choices, result: ReadingResult) -> Question | None:
     )
 
 
-def _key(choices: Choices, result: ReadingResult) -> Question:
+def _key(choices: ReadingOptions, result: ReadingResult) -> Question:
     notes = result.notes
     found, _ = estimate_key(
         [n.pitch.midi for n in notes], [n.tick / QUARTER for n in notes], [n.ticks / QUARTER for n in notes]

@@ -84,7 +84,7 @@ def place_of(draft: Draft, tick: int) -> str:
 def _put_sign(draft: Draft, wish: Wish, at: Where) -> str:
     if not at.notes:
         raise BadInput(f"Select the notes for {wish.words} first; nothing was changed.")
-    notes = [n for n in at.notes if n.crushed or wish.kind != "bare-grace"]
+    notes = [n for n in at.notes if n.grace_notes or wish.kind != "bare-grace"]
     if not notes:
         raise BadInput("None of these notes has grace notes. Nothing was changed.")
     there = all(wish.kind in n.signs for n in notes)
@@ -406,9 +406,9 @@ def _put_grace(draft: Draft, wish: Wish, at: Where) -> str:
     if not at.notes:
         raise BadInput("Select the notes that are to be grace notes first; nothing was changed.")
     if wish.without:
-        mine = [n for n in at.notes if n.crushed]
+        mine = [n for n in at.notes if n.grace_notes]
         for note in mine:
-            draft.put(replace(note, crushed=()))
+            draft.put(replace(note, grace_notes=()))
         return f"{count_words(len(mine), 'note')} without grace notes"
     line = at.notes[0].line
     following = [n for n in _voice_from(draft.piece, replace(at, notes=(), line=line, tick=at.end)) if n.tick >= at.end]
@@ -417,7 +417,7 @@ def _put_grace(draft: Draft, wish: Wish, at: Where) -> str:
     for note in at.notes:
         draft.drop(note)
     target = following[0]
-    draft.put(replace(target, crushed=(*(n.pitch for n in tops(at.notes)), *target.crushed)))
+    draft.put(replace(target, grace_notes=(*(n.pitch for n in tops(at.notes)), *target.grace_notes)))
     moved = closed_up(draft, line, target.tick, at.start - target.tick)
     say = f"{count_words(len(at.notes), 'grace note')} before {place_of(draft, at.start)}"
     return f"{say}; {count_words(moved, 'note')} moved up to {'it' if moved == 1 else 'them'}" if moved else say

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from ductus.core.errors import BadInput
 from ductus.core.score.model.mark_kinds import follow_notes
-from ductus.core.score.model.persistent_map import Table
+from ductus.core.score.model.persistent_map import PersistentMap
 from ductus.core.score.model.piece import TABLES, Piece, Row, bars_touched, record_of, stays
 from ductus.core.score.model.records import BarSign, Mark, Note, Part, Pattern, Reading, Record, TempoMark
 from ductus.core.time.bars import MAX_BAR
@@ -187,7 +187,7 @@ def _lookup(piece: Piece, record_id: str) -> Record | None:
     if record_id == "facts":
         return piece.facts
     for name in ("notes", "marks", *(t for t in TABLES.values() if t not in ("notes", "marks"))):
-        table: Table[str, Record] = getattr(piece, name)
+        table: PersistentMap[str, Record] = getattr(piece, name)
         found = table.get(record_id)
         if found is not None:
             return found
@@ -213,7 +213,7 @@ def differences(old: Piece, new: Piece) -> list[Row]:
     """The rows that make the one piece the other. Quick where the new one came of the old by few changes."""
     rows: list[Row] = [(old.facts, new.facts)] if old.facts != new.facts else []
     for name in TABLES.values():
-        table: Table[str, Record] = getattr(old, name)
+        table: PersistentMap[str, Record] = getattr(old, name)
         if table is not getattr(new, name):
             rows += table.differences(getattr(new, name))
     return rows

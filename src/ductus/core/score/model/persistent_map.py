@@ -15,7 +15,7 @@ V = TypeVar("V")
 MANY, ONE = 256, 1  # how many dicts; powers of two
 
 
-class Table(Mapping[K, V], Generic[K, V]):
+class PersistentMap(Mapping[K, V], Generic[K, V]):
     """Immutable; ``changed`` gives the next one. Iteration is in no particular order."""
 
     __slots__ = ("_buckets", "_mask")
@@ -27,7 +27,7 @@ class Table(Mapping[K, V], Generic[K, V]):
             buckets[hash(key) & mask][key] = value
         self._buckets = buckets
 
-    def changed(self, changes: Mapping[K, V | None]) -> Table[K, V]:
+    def changed(self, changes: Mapping[K, V | None]) -> PersistentMap[K, V]:
         """A copy with some entries set, or removed where the value is None."""
         buckets, mask = self._buckets.copy(), self._mask
         fresh: set[int] = set()
@@ -40,11 +40,11 @@ class Table(Mapping[K, V], Generic[K, V]):
                 buckets[b].pop(key, None)
             else:
                 buckets[b][key] = value
-        out: Table[K, V] = Table.__new__(Table)
+        out: PersistentMap[K, V] = PersistentMap.__new__(PersistentMap)
         out._buckets, out._mask = buckets, mask
         return out
 
-    def differences(self, later: Table[K, V]) -> Iterator[tuple[V | None, V | None]]:
+    def differences(self, later: PersistentMap[K, V]) -> Iterator[tuple[V | None, V | None]]:
         """(value here, value there) of every key for which the two are not the same object; tables that share much are compared quickly."""
         pairs = (
             zip(self._buckets, later._buckets, strict=True)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ductus.core.errors import NotThere
-from ductus.core.score.model.persistent_map import MANY, ONE, Table
+from ductus.core.score.model.persistent_map import MANY, ONE, PersistentMap
 from ductus.core.score.model.records import (
     KIND_OF,
     BarSign,
@@ -41,20 +41,20 @@ class Piece:
     """All records by kind and id, the time line, and notes and marks by (part, bar they touch)."""
 
     facts: Facts
-    parts: Table[str, Part]
-    meters: Table[str, MeterChange]
-    keys: Table[str, KeyChange]
-    tempi: Table[str, TempoMark]
-    clefs: Table[str, ClefChange]
-    signs: Table[str, BarSign]
-    notes: Table[str, Note]
-    marks: Table[str, Mark]
-    readings: Table[str, Reading]
-    patterns: Table[str, Pattern]
+    parts: PersistentMap[str, Part]
+    meters: PersistentMap[str, MeterChange]
+    keys: PersistentMap[str, KeyChange]
+    tempi: PersistentMap[str, TempoMark]
+    clefs: PersistentMap[str, ClefChange]
+    signs: PersistentMap[str, BarSign]
+    notes: PersistentMap[str, Note]
+    marks: PersistentMap[str, Mark]
+    readings: PersistentMap[str, Reading]
+    patterns: PersistentMap[str, Pattern]
     timeline: Timeline
-    by_bar: Table[tuple[str, int], dict[str, Note | Mark]]
+    by_bar: PersistentMap[tuple[str, int], dict[str, Note | Mark]]
     serial: int
-    last_end: Table[int, int]  # bar index -> how many notes touch it
+    last_end: PersistentMap[int, int]  # bar index -> how many notes touch it
     last_bar: int  # the last bar that a note touches, -1 for none
 
     # --- reading ---------------------------------------------------------------------
@@ -195,14 +195,14 @@ class Piece:
             if isinstance(record, Note):
                 counts[bar] = counts.get(bar, 0) + sign
 
-    def _table(self, kind: str) -> Table[str, Any]:
-        table: Table[str, Any] = getattr(self, TABLES[kind])
+    def _table(self, kind: str) -> PersistentMap[str, Any]:
+        table: PersistentMap[str, Any] = getattr(self, TABLES[kind])
         return table
 
     def _assemble(
         self,
         facts: Facts,
-        tables: Mapping[str, Table[str, Any]],
+        tables: Mapping[str, PersistentMap[str, Any]],
         serial: int,
         rebar: bool,
         touched: dict[tuple[str, int], dict[str, Note | Mark]],
@@ -283,9 +283,10 @@ def bars_touched(timeline: Timeline, record: Note | Mark) -> range:
 def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
     large = ("note", "mark")
     tables = {
-        k: t if isinstance(t, Table) else Table(t.items(), MANY if k in large else ONE) for k, t in tables.items()
+        k: t if isinstance(t, PersistentMap) else PersistentMap(t.items(), MANY if k in large else ONE)
+        for k, t in tables.items()
     }
-    meters: Table[str, MeterChange] = tables["meter"]
+    meters: PersistentMap[str, MeterChange] = tables["meter"]
     by_index = {m.bar: m.meter for m in meters.values()}
     by_index.setdefault(0, DEFAULT_METER)
     timeline = Timeline(by_index, facts.pickup, {m.bar for m in meters.values() if m.sign == "none"})
@@ -311,9 +312,9 @@ def _build(facts: Facts, tables: Mapping[str, Any], serial: int) -> Piece:
         tables["reading"],
         tables["pattern"],
         timeline,
-        Table(by_bar.items()),
+        PersistentMap(by_bar.items()),
         serial,
-        Table(counts.items()),
+        PersistentMap(counts.items()),
         max(counts, default=-1),
     )
 
@@ -335,6 +336,6 @@ def records_of(piece: Piece) -> list[Record]:
     """All records, facts first: the inverse of ``make_piece``."""
     out: list[Record] = [piece.facts]
     for name in TABLES.values():
-        table: Table[str, Record] = getattr(piece, name)
+        table: PersistentMap[str, Record] = getattr(piece, name)
         out += list(table.values())
     return out

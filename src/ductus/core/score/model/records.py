@@ -154,7 +154,7 @@ class Note:
     """One written note. Notes of one voice with the same tick and length are a chord.
 
     ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event``
-    say where it was played, ``played`` how: ticks after its written place (before, if negative) and length in ticks; ``crushed`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
+    say where it was played, ``played`` how: ticks after its written place (before, if negative) and length in ticks; ``grace_notes`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
     """
 
     id: str
@@ -171,7 +171,7 @@ class Note:
     lyrics: tuple[Syllable, ...] = ()
     take: int | None = None
     event: int | None = None
-    crushed: tuple[Pitch, ...] = ()
+    grace_notes: tuple[Pitch, ...] = ()
     played: tuple[int, int] | None = None
 
     @property

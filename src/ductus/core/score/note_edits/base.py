@@ -50,7 +50,7 @@ class Edit:
         return len(notes)
 
 
-class Question(BadInput):
+class ConfirmationNeeded(BadInput):
     """An edit would overwrite something: ``again`` is the same edit with the answer yes, ``yes`` its words."""
 
     def __init__(self, words: str, yes: str, again: Edit) -> None:

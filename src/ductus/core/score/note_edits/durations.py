@@ -183,7 +183,9 @@ class Split(Edit):
             draft.put(shortened(note, edges[1] - edges[0]))
             for a, b in itertools.pairwise(edges[1:]):
                 draft.put(
-                    replace(note, id=draft.new_id("n"), tick=a, ticks=b - a, sounds_ticks=None, lyrics=(), crushed=())
+                    replace(
+                        note, id=draft.new_id("n"), tick=a, ticks=b - a, sounds_ticks=None, lyrics=(), grace_notes=()
+                    )
                 )
         change = finished(draft, lambda n: n)
         return replace(change, sentence=f"{count_words(len(whole), 'note')} split in {self.parts}")

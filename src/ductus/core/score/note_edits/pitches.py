@@ -83,8 +83,8 @@ class Octave(Edit):
         """See Edit."""
 
         def moved(note: Note) -> Note | None:
-            pitch, *crushed = (replace(p, octave=p.octave + self.by) for p in (note.pitch, *note.crushed))
-            return replace(note, pitch=pitch, crushed=tuple(crushed)) if 0 <= pitch.midi <= 127 else None
+            pitch, *grace_notes = (replace(p, octave=p.octave + self.by) for p in (note.pitch, *note.grace_notes))
+            return replace(note, pitch=pitch, grace_notes=tuple(grace_notes)) if 0 <= pitch.midi <= 127 else None
 
         many = "an octave" if abs(self.by) == 1 else count_words(abs(self.by), "octave")
         change = each(piece, notes, moved, lambda n: f"{n} {'up' if self.by > 0 else 'down'} {many}")
@@ -105,8 +105,8 @@ class Transpose(Edit):
             key, fifths = note.pitch.midi + self.semitones, fifths_at(piece, note)
             if not 0 <= key <= 127:
                 return None
-            crushed = (spell_in_key(min(max(p.midi + self.semitones, 0), 127), fifths) for p in note.crushed)
-            return replace(note, pitch=spell_in_key(key, fifths), crushed=tuple(crushed))
+            grace_notes = (spell_in_key(min(max(p.midi + self.semitones, 0), 127), fifths) for p in note.grace_notes)
+            return replace(note, pitch=spell_in_key(key, fifths), grace_notes=tuple(grace_notes))
 
         way = "up" if self.semitones > 0 else "down"
         change = each(

@@ -12,11 +12,11 @@ from ductus.core.errors import BadInput
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
-from ductus.core.score.note_edits.base import At, Edit, Question
+from ductus.core.score.note_edits.base import At, ConfirmationNeeded, Edit
 from ductus.core.score.note_edits.clipboard import MOST_COPIED, excerpt_of, put_copies
 from ductus.core.score.note_edits.write import clear_brackets, clear_span
 from ductus.core.score.structure_edits.bars import CopyBars
-from ductus.core.score.structure_edits.base import FrameQuestion
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import capital, count_words
 
@@ -52,7 +52,7 @@ class Repeat(Edit):
         if piece.timeline.bar_at(stop - 1).index > MAX_BAR:
             raise BadInput(f"That would go past bar {MAX_BAR:,}; repeat it fewer times. Nothing was changed.")
         if (other := other_meter(piece, first.index, last.index, self.times)) is not None:
-            raise FrameQuestion(
+            raise FrameConfirmationNeeded(
                 f"{capital(piece.timeline.bar_words(other))} has another meter than these bars, so that what is repeated would not fit its bar lines. "
                 "Nothing was changed.",
                 "Insert bars for it, in all parts",
@@ -62,7 +62,7 @@ class Repeat(Edit):
         there = [n for line in lines for n in piece.line_between(line, last.end, stop) if n.tick >= last.end]
         if there and not self.replacing:
             words = f"{count_words(len(there), 'note')} of the same voices stand where the repetition would go."
-            raise Question(f"{words} Nothing was changed.", "Replace them", replace(self, replacing=True))
+            raise ConfirmationNeeded(f"{words} Nothing was changed.", "Replace them", replace(self, replacing=True))
         draft = Draft(piece)
         for line in lines:
             clear_span(draft, line, last.end, stop)

@@ -277,7 +277,7 @@ def _source(piece: Piece, first: int, last: int) -> list[Note]:
     return [
         replace(n, ticks=min(n.ticks, end - n.tick))
         if n.tick >= start
-        else replace(n, tick=start, ticks=min(n.end, end) - start, sounds_ticks=None, lyrics=(), crushed=())
+        else replace(n, tick=start, ticks=min(n.end, end) - start, sounds_ticks=None, lyrics=(), grace_notes=())
         for n in found
     ]
 

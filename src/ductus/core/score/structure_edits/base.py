@@ -45,7 +45,7 @@ class MovingEdit(FrameEdit):
         return len(piece.notes)
 
 
-class FrameQuestion(BadInput):
+class FrameConfirmationNeeded(BadInput):
     """The edit would take something away: ``again`` is the same edit with the answer yes, ``yes`` its words."""
 
     def __init__(self, words: str, yes: str, again: FrameEdit) -> None:
@@ -148,7 +148,7 @@ def shifted_ticks(draft: Draft, start: int, by: int) -> None:
                     ticks=note.end - start,
                     sounds_ticks=None,
                     lyrics=(),
-                    crushed=(),
+                    grace_notes=(),
                     take=None,
                     event=None,
                 )

@@ -25,7 +25,7 @@ def moved_note(note: Note, steps: int, semitones: int) -> Note | None:
     pitch = transposed(note.pitch, steps, semitones)
     if not 0 <= pitch.midi <= 127:
         return None
-    return replace(note, pitch=pitch, crushed=moved(note.crushed, steps, semitones))
+    return replace(note, pitch=pitch, grace_notes=moved(note.grace_notes, steps, semitones))
 
 
 def moved_chord(mark: Mark, steps: int, semitones: int) -> Mark:

@@ -15,7 +15,7 @@ from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import CLEFS, checked_text
 from ductus.core.score.model.voice_rule import keep_apart
-from ductus.core.score.structure_edits.base import FrameEdit, FrameQuestion, MovingEdit, PartId
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded, FrameEdit, MovingEdit, PartId
 from ductus.core.words import count_words
 
 MOST_PARTS = 40
@@ -71,7 +71,9 @@ class RemovePart(FrameEdit):
         notes = [n for n in piece.notes.values() if n.part == part.id]
         if notes and not self.sure:
             words = f"{part.name} holds {count_words(len(notes), 'note')}."
-            raise FrameQuestion(f"{words} Nothing was changed.", "Remove it with them", replace(self, sure=True))
+            raise FrameConfirmationNeeded(
+                f"{words} Nothing was changed.", "Remove it with them", replace(self, sure=True)
+            )
         draft = Draft(piece)
         for table in (piece.notes, piece.marks, piece.clefs, piece.readings, piece.patterns):
             for record in table.values():

@@ -9,7 +9,7 @@ from ductus.core.score.model.note_signs import numbers_of, words_of_sign
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import FormProblem, form_of, new_problems
 from ductus.core.score.model.records import BarSign
-from ductus.core.score.structure_edits.base import FrameEdit, FrameQuestion
+from ductus.core.score.structure_edits.base import FrameConfirmationNeeded, FrameEdit
 from ductus.core.words import listed
 
 MOST_SAID = 3
@@ -34,7 +34,9 @@ def frame_change(piece: Piece, edit: FrameEdit) -> Change:
         return change
     sentence = f"{change.sentence}; {'; '.join(words)}"
     if not edit.sure:
-        raise FrameQuestion(f"{sentence}. Nothing was changed.", "Do it all the same", replace(edit, sure=True))
+        raise FrameConfirmationNeeded(
+            f"{sentence}. Nothing was changed.", "Do it all the same", replace(edit, sure=True)
+        )
     return replace(joined(sentence, (change, rows)), pen=change.pen)
 
 

@@ -1,4 +1,5 @@
-"""What is lost when the server is killed at a random moment of entry or recording, and started again a moment later, while the player plays on.
+"""What is lost when the server is killed at a random moment of entry or recording, and started again a moment later,
+while the player plays on.
 
 .venv/bin/python bench/cuts.py
 """

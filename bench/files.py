@@ -1,4 +1,5 @@
-"""Files and the shelf: a score of 200 bars read, many files at a time, 500 pieces on the shelf, how many scores of others come back whole.
+"""Files and the shelf: a score of 200 bars read, many files at a time, 500 pieces on the shelf, how many scores of
+others come back whole.
 
 .venv/bin/python bench/files.py [--scores 100]
 """
@@ -30,10 +31,13 @@ from ductus.store.packed import Packed, to_file
 
 PIECES_ON_SHELF = 500
 FILES = 24
-# From the request of the page to the frame that shows the list of all pieces, as far as it is in view (the others are listed on the way down).
+# From the request of the page to the frame that shows the list of all pieces, as far as it is in view (the others are
+# listed on the way down).
 SHOWN = """(count) => new Promise((resolve) => {
-  const look = () => document.querySelectorAll('[data-testid=pieces] > li').length > 20 && document.body.textContent.includes(`${count} pieces`)
-    ? requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
+  const look = () => document.querySelectorAll('[data-testid=pieces] > li').length > 20 &&
+    document.body.textContent.includes(`${count} pieces`)
+    ? requestAnimationFrame(() => { const c = new MessageChannel();
+      c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
     : requestAnimationFrame(look)
   look()
 })"""

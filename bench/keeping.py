@@ -38,7 +38,13 @@ class Player:
 
     def __init__(self, server: Server, piece: str) -> None:
         address = f"ws://127.0.0.1:{server.port}/api/pieces/{piece}/desk"
-        self.socket: ClientConnection = connect(address, origin=server.url, max_size=None, legacy=True)  # type: ignore[arg-type]
+        origin = server.url
+        self.socket: ClientConnection = connect(
+            address,
+            origin=origin,
+            max_size=None,
+            legacy=True,  # type: ignore[arg-type]
+        )
         self.number = 0
         self.sent: dict[int, float] = {}
         self.kept: dict[int, float] = {}
@@ -136,8 +142,11 @@ def loss_ms(server: Server, piece: str, after_s: float) -> float:
 
 
 def measure() -> dict[str, tuple[float, str]]:
-    """What ``make bench`` keeps: strokes to kept at NOTES_A_SECOND, freely and with a click (wanted: 95th of 100 at most 60 ms, and at most three
-    times that of free recording), and what a kill costs (at most 100 ms)."""
+    """What ``make bench`` keeps: strokes to kept at NOTES_A_SECOND, freely and with a click (wanted.
+
+    95th of 100 at most 60 ms, and at most three times that of free recording), and what a kill costs (at most 100
+    ms).
+    """
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder) / "library")
         server.stop()

@@ -1,5 +1,7 @@
-"""Long pieces, long takes, many takes, and a process that is killed while somebody plays. Used by ``bench/speed.py``; also
-``python bench/long.py read N`` reads N notes and prints seconds and megabytes."""
+"""Long pieces, long takes, many takes, and a process that is killed while somebody plays.
+
+Used by ``bench/speed.py``; also ``python bench/long.py read N`` reads N notes and prints seconds and megabytes.
+"""
 
 from __future__ import annotations
 
@@ -69,8 +71,9 @@ def export_seconds(bars: int) -> float:
 
 
 def large_edit_ms(bars: int = 2000) -> dict[str, float]:
-    """Milliseconds until an edit of all notes of a piece is answered, the longest that a key waits beside it, and until its undo and redo are
-    answered."""
+    """Milliseconds until an edit of all notes of a piece is answered, the longest that a key waits beside it, and
+    until its undo and redo are answered.
+    """
     with tempfile.TemporaryDirectory() as tmp, keys_first():
         library = Library(Path(tmp) / "l.sqlite")
         piece_id = library.add(random_piece(1, "4/4", bars))
@@ -119,7 +122,10 @@ def with_takes(library: Library, piece_id: str, takes: int = 30, notes: int = 30
 
 
 async def _play_until_killed(server: Server, piece: str, seconds: float) -> list[int]:
-    """Play 40 strokes a second, 20 % of them in bursts of ten, while a second desk engraves; returns the stamps that were sent."""
+    """Play 40 strokes a second, 20 % of them in bursts of ten, while a second desk engraves.
+
+    Returns the stamps that were sent.
+    """
     sent: list[int] = []
     headers = {"Origin": server.url}
     address = f"ws://127.0.0.1:{server.port}/api/pieces/{piece}/desk"
@@ -152,7 +158,10 @@ async def _play_until_killed(server: Server, piece: str, seconds: float) -> list
 
 
 def journal_lost_ms(kills: int = KILLS) -> list[float]:
-    """Milliseconds of playing that a SIGKILL loses, for each of so many kills: from the last stroke on disk to the last that was sent."""
+    """Milliseconds of playing that a SIGKILL loses, for each of so many kills.
+
+    From the last stroke on disk to the last that was sent.
+    """
     lost = []
     rng = random.Random(1)
     with tempfile.TemporaryDirectory() as folder:

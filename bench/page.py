@@ -45,7 +45,8 @@ CHANGED = """async () => {
     const watch = new MutationObserver(() => {
       if (!key() || key() === before) return
       watch.disconnect()
-      requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
+      requestAnimationFrame(() => { const c = new MessageChannel();
+        c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
     })
     watch.observe(sheet, { childList: true, subtree: true, attributes: true })
   })
@@ -88,7 +89,10 @@ def pdf_seconds(bars: int = 200) -> float:
 
 
 def frame_edit_ms(page: Page, server: Server, piece_id: str) -> float:
-    """Milliseconds from "do it" to the painted first system, when the meter of bar 1 changes; median of five there and back."""
+    """Milliseconds from "do it" to the painted first system, when the meter of bar 1 changes.
+
+    Median of five there and back.
+    """
     page.goto(f"{server.url}/piece/{piece_id}")
     page.wait_for_selector(".system svg")
     expect(page.locator("[data-waiting]")).to_have_count(0, timeout=60_000)

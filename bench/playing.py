@@ -31,8 +31,8 @@ from ductus.demo.keyboard import HIDDEN_LATENESS_US, programme_events
 from ductus.demo.player import play
 
 STROKES = 120
-# Two hands at 100 quarters a minute, in eighths, as loud as a person; each stroke is timed from its event to the frame that shows its head
-# at its place (drawn at once), and to the frame that shows it engraved.
+# Two hands at 100 quarters a minute, in eighths, as loud as a person; each stroke is timed from its event to the frame
+# that shows its head at its place (drawn at once), and to the frame that shows it engraved.
 LIVE = """async (strokes) => {
   const sleep = (ms) => new Promise((r) => setTimeout(r, ms))
   const key = (type, code) => window.dispatchEvent(new KeyboardEvent(type, { code, bubbles: true }))
@@ -42,7 +42,8 @@ LIVE = """async (strokes) => {
   const painted = (into, n) => {
     into.set(n, NaN)
     const at = started.get(n)
-    requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => into.set(n, performance.now() - at); c.port2.postMessage(0) })
+    requestAnimationFrame(() => { const c = new MessageChannel();
+      c.port1.onmessage = () => into.set(n, performance.now() - at); c.port2.postMessage(0) })
   }
   const watch = new MutationObserver(() => {
     for (const n of started.keys()) {
@@ -66,7 +67,9 @@ LIVE = """async (strokes) => {
 
 
 def live(page: Page, server: Server, piece: str) -> tuple[list[float], list[float]]:
-    """Milliseconds until each stroke is seen, and until it is engraved, of a recording with the click at 100, from bar 100."""
+    """Milliseconds until each stroke is seen, and until it is engraved, of a recording with the click at 100, from
+    bar 100.
+    """
     page.goto(f"{server.url}/piece/{piece}")
     page.wait_for_selector(".system svg")
     page.get_by_role("button", name="place: ").click()
@@ -91,7 +94,8 @@ COLLECT = """() => {
 
 # The audio clock of the bench goes with the (simulated) event clock, in blocks of 128 samples as a real one does.
 SIMULATED_AUDIO = """
-Object.defineProperty(BaseAudioContext.prototype, 'currentTime', { get() { return Math.floor(performance.now() * 44.1 / 128) * 128 / 44100 } })
+Object.defineProperty(BaseAudioContext.prototype, 'currentTime', { get() {
+  return Math.floor(performance.now() * 44.1 / 128) * 128 / 44100 } })
 """
 
 
@@ -117,7 +121,10 @@ def clicks(page: Page, server: Server, piece: str, seconds: int) -> tuple[float,
 
 
 def taken(library: Library, minutes: float) -> tuple[Sitter, float, float]:
-    """A recording with the click at 96 of so many minutes: the desk, seconds from the stop until it is read, and until bars are engraved."""
+    """A recording with the click at 96 of so many minutes.
+
+    The desk, seconds from the stop until it is read, and until bars are engraved.
+    """
     bars = round(minutes * 96 / 4)
     source = random_piece(4, "4/4", bars)
     at = Sitter(library, library.add(random_piece(9, "4/4", 1)))
@@ -136,7 +143,9 @@ def taken(library: Library, minutes: float) -> tuple[Sitter, float, float]:
 
 
 def pin_settles_ms(library: Library) -> float:
-    """Milliseconds from moving a bar line in the middle of a five-minute take until its bars are read anew and engraved."""
+    """Milliseconds from moving a bar line in the middle of a five-minute take until its bars are read anew and
+    engraved.
+    """
     at, _, _ = taken(library, 5)
     reading = all_shown(at.desk)[0].id
     beats = [b for b in strip_of(at.desk, reading).beats if b[2] is not None]

@@ -45,8 +45,10 @@ from fit_corpus import CORPUS, UNIT, read_quartet, read_tunes
 from simulated_player import breathing_clock, choose_pace, play, steady_clock
 
 SOURCES = (
-    "bach/bwv253.mxl", "bach/bwv261.mxl", "bach/bwv277.mxl", "bach/bwv281.mxl", "bach/bwv295.mxl", "bach/bwv310.mxl", "bach/bwv324.mxl",
-    "mozart/k155/movement2.mxl", "mozart/k156/movement1.mxl", "mozart/k156/movement4.mxl", "haydn/opus74no1/movement3.mxl",
+    "bach/bwv253.mxl", "bach/bwv261.mxl", "bach/bwv277.mxl", "bach/bwv281.mxl", "bach/bwv295.mxl", "bach/bwv310.mxl",
+    "bach/bwv324.mxl",
+    "mozart/k155/movement2.mxl", "mozart/k156/movement1.mxl", "mozart/k156/movement4.mxl",
+    "haydn/opus74no1/movement3.mxl",
     "oneills1850/0101-0200.abc", "essenFolksong/kinder0.abc", "essenFolksong/han1.abc",
 )  # fmt: skip
 FEW = ("bach/bwv277.mxl", "bach/bwv310.mxl", "mozart/k156/movement4.mxl")
@@ -162,17 +164,22 @@ def figures(
         "case": case.piece["name"], "skill": case.skill, "free": case.free, "notes": len(result.notes),
         "onset": sum(at) / len(at), "value": sum(value) / len(value), "staff": sum(staff) / len(staff),
         "spelling": sum(spelling) / len(spelling) if spelling else 1.0, "key": float(result.key == case.piece["key"]),
-        "doubts_per_100": 100 * len(result.doubts) / len(result.notes), "wrong": len(wrong_events), "caught": len(wrong_events & doubted), **standing,
+        "doubts_per_100": 100 * len(result.doubts) / len(result.notes), "wrong": len(wrong_events),
+        "caught": len(wrong_events & doubted), **standing,
         "lag_ms": result.lag_us / 1000, "seconds_per_minute": seconds / max((take.length_us / 60e6), 1e-6),
         "by_gap": {k: (sum(v), len(v)) for k, v in by_gap.items()},
     }  # fmt: skip
 
 
 def mended(case: Case, result: ReadingResult, index: list[int], at: list[bool], pickup: int) -> dict[str, int]:
-    """Of the doubts that stand on a wrong note: how many there are, how many have a rival that mends a note and spoils none, and one after which all is right."""
+    """Of the doubts that stand on a wrong note.
+
+    How many there are, how many have a rival that mends a note and spoils none, and one after which all is right.
+    """
     notes = case.piece["notes"]
     shift = next(
-        (n.tick * UNIT // QUARTER - (notes[index[n.event]][0] - pickup) for ok, n in zip(at, result.notes, strict=True) if ok), 0
+        (n.tick * UNIT // QUARTER - (notes[index[n.event]][0] - pickup) for ok,
+            n in zip(at, result.notes, strict=True) if ok), 0
     )  # fmt: skip
     true = {
         n.event: (
@@ -215,7 +222,9 @@ SLIPS = 0.02  # share of keys that are wrong: an ordinary amateur's (common prac
 
 
 def corrections(piece: dict[str, Any], result: ReadingResult) -> float:
-    """Notes to add, to take away, to lengthen or shorten, to move to the other staff, for a hundred notes of the score."""
+    """Notes to add, to take away, to lengthen or shorten, to move to the other staff, for a hundred notes of the
+    score.
+    """
     here = {(n.tick, n.pitch.midi): n for n in result.notes}
     wanted = {((n[0] - piece["pickup"]) * QUARTER // UNIT, n[2]): n for n in piece["notes"]}
     wrong = len(here.keys() ^ wanted.keys())
@@ -226,7 +235,9 @@ def corrections(piece: dict[str, Any], result: ReadingResult) -> float:
 
 
 def several_takes(sources: Sequence[str], skill: str = "ordinary", count: int = 3) -> tuple[float, float]:
-    """Corrections for a hundred notes of one take to a click with SLIPS wrong keys, and of several read together (means over the pieces)."""
+    """Corrections for a hundred notes of one take to a click with SLIPS wrong keys, and of several read together
+    (means over the pieces).
+    """
     alone, joined = [], []
     for piece in pieces(sources):
         takes = []
@@ -243,7 +254,10 @@ def several_takes(sources: Sequence[str], skill: str = "ordinary", count: int = 
 
 
 def people(folder: Path) -> str:
-    """Takes of people without a score (MIDI files of a folder), read freely with nothing told: meter, bars, ties and rests for a hundred notes."""
+    """Takes of people without a score (MIDI files of a folder), read freely with nothing told.
+
+    Meter, bars, ties and rests for a hundred notes.
+    """
     out = []
     for path in sorted(folder.rglob("*.mid")):
         result = read(read_midi(path.read_bytes()).take, None, ReadSettings())
@@ -254,7 +268,8 @@ def people(folder: Path) -> str:
             for pattern in (b'<tie type="start"', b"<rest */>", b"<type>(?:64|128|256)th</type>")
         )
         out.append(
-            f"{path.parent.name}/{path.name}: {result.meter}, for 100 notes {ties:.1f} ties, {rests:.1f} rests, {short:.1f} values under a 32nd"
+            f"{path.parent.name}/{path.name}: {result.meter}, for 100 notes {ties:.1f} ties, {rests:.1f} rests, "
+            f"{short:.1f} values under a 32nd"
         )
     return "\n".join(out)
 
@@ -263,8 +278,11 @@ LIVE = ("bach/bwv277.mxl", "mozart/k156/movement4.mxl", "oneills1850/0101-0200.a
 
 
 def live(sources: Sequence[str], skill: str = "ordinary") -> dict[str, float]:
-    """Reading while it is played, beat by beat: milliseconds a beat (median and ninetieth percentile), and how many of the bars that
-    were over changed a place in the reading of the whole."""
+    """Reading while it is played, beat by beat.
+
+    Milliseconds a beat (median and ninetieth percentile), and how many of the bars that were over changed a place in
+    the reading of the whole.
+    """
     spent: list[float] = []
     changed = total = 0
     for piece in pieces(sources):
@@ -291,7 +309,8 @@ def live(sources: Sequence[str], skill: str = "ordinary") -> dict[str, float]:
             changed += places != sorted((n.event, n.tick) for n in whole if n.tick // meter.bar_ticks == bar)
     spent.sort()
     return {
-        "median_ms": spent[len(spent) // 2], "p90_ms": spent[len(spent) * 9 // 10], "beats": len(spent), "changed": changed, "bars": total,
+        "median_ms": spent[len(spent) // 2], "p90_ms": spent[len(spent) * 9 // 10], "beats": len(spent),
+        "changed": changed, "bars": total,
     }  # fmt: skip
 
 
@@ -315,7 +334,8 @@ def table(rows: list[dict[str, Any]]) -> str:
             sum(r[n] for r in mine) for n in ("doubts_on_wrong", "doubts_that_help", "doubts_that_mend_all")
         )
         out.append(
-            f"doubts on a wrong note: {standing}; a rival mends some of it and spoils nothing: {helped / max(standing, 1):.0%}; makes it all right: {all_right / max(standing, 1):.0%}"
+            f"doubts on a wrong note: {standing}; a rival mends some of it and spoils nothing: "
+            f"{helped / max(standing, 1):.0%}; makes it all right: {all_right / max(standing, 1):.0%}"
         )
         gaps: dict[int, list[int]] = {}
         for r in mine:
@@ -353,12 +373,14 @@ def main() -> None:
     if not args.few:
         found = live(LIVE)
         print(
-            f"while playing: {found['median_ms']:.1f} ms a beat (median of {found['beats']:.0f}), {found['p90_ms']:.1f} at the ninetieth "
+            f"while playing: {found['median_ms']:.1f} ms a beat (median of {found['beats']:.0f}), "
+            f"{found['p90_ms']:.1f} at the ninetieth "
             f"percentile; {found['changed']:.0f} of {found['bars']:.0f} bars changed a place after they were over"
         )
         alone, joined = several_takes(SEVERAL)
         print(
-            f"{SLIPS:.0%} of the keys wrong, with a click: {alone:.1f} corrections for 100 notes from one take, {joined:.1f} from three"
+            f"{SLIPS:.0%} of the keys wrong, with a click: {alone:.1f} corrections for 100 notes from one take, "
+            f"{joined:.1f} from three"
         )
     if args.json:
         args.json.write_text(json.dumps(rows, indent=1))

@@ -1,4 +1,5 @@
-"""Sound: how late notes are scheduled, how many voices sound at once without a gap, how soon sounds are there, how soon a preview of quantizing.
+"""Sound: how late notes are scheduled, how many voices sound at once without a gap, how soon sounds are there, how
+soon a preview of quantizing.
 
 .venv/bin/python bench/sound.py
 """
@@ -97,7 +98,10 @@ def late_ms(page: Page) -> tuple[float, int]:
 
 
 def clock_lost_ms(page: Page, server: Server, piece_id: str) -> float:
-    """What the audio clock loses against the clock of the browser in four seconds while all voices sound: more than a block is a gap."""
+    """What the audio clock loses against the clock of the browser in four seconds while all voices sound.
+
+    More than a block is a gap.
+    """
     opened(page, server, piece_id)
     page.keyboard.press("F8")
     page.keyboard.press("F8")
@@ -108,7 +112,8 @@ def clock_lost_ms(page: Page, server: Server, piece_id: str) -> float:
     lost = page.evaluate(
         """async () => {
           const apart = () => performance.now() - window.audio.currentTime * 1000
-          const near = async () => { const all = []; for (let k = 0; k < 20; k++) { all.push(apart()); await new Promise((r) => setTimeout(r, 7)) } return Math.min(...all) }
+          const near = async () => { const all = []; for (let k = 0; k < 20; k++) { all.push(apart());
+            await new Promise((r) => setTimeout(r, 7)) } return Math.min(...all) }
           const before = await near()
           await new Promise((r) => setTimeout(r, 4000))
           return (await near()) - before
@@ -133,13 +138,17 @@ def preview_ms(page: Page, server: Server, piece_id: str, notes: int) -> float:
         out.append(
             page.evaluate(
                 """async ([share]) => {
-                  const item = [...document.querySelectorAll('[role=menuitemradio]')].find((i) => i.textContent === share + ' % of the way')
-                  const words = () => document.querySelector('[data-testid=in-place-counts]')?.textContent + document.querySelector('[data-testid=ghosts]')?.getAttribute('d')
+                  const item = [...document.querySelectorAll('[role=menuitemradio]')].find((i) =>
+                    i.textContent === share + ' % of the way')
+                  const words = () => document.querySelector('[data-testid=in-place-counts]')?.textContent
+      + document.querySelector('[data-testid=ghosts]')?.getAttribute('d')
                   const before = words()
                   const start = performance.now()
                   item.click()
-                  while (words() === before) { await new Promise((r) => setTimeout(r, 2)); if (performance.now() - start > 5000) throw new Error('no preview') }
-                  await new Promise((r) => requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = r; c.port2.postMessage(0) }))
+                  while (words() === before) { await new Promise((r) => setTimeout(r, 2));
+                    if (performance.now() - start > 5000) throw new Error('no preview') }
+                  await new Promise((r) => requestAnimationFrame(() => { const c = new MessageChannel();
+                    c.port1.onmessage = r; c.port2.postMessage(0) }))
                   return performance.now() - start
                 }""",
                 [share],

@@ -54,7 +54,8 @@ MEASURE = """async (steps) => {
       const watch = new MutationObserver((list) => {
         if (!list.some((m) => m.target instanceof Element && m.target.classList.contains('system'))) return
         watch.disconnect()
-        requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
+        requestAnimationFrame(() => { const c = new MessageChannel();
+          c.port1.onmessage = () => resolve(performance.now()); c.port2.postMessage(0) })
       })
       watch.observe(sheet, { childList: true, subtree: true })
     })
@@ -68,7 +69,8 @@ MEASURE = """async (steps) => {
 FIRST_PAGE = """() => new Promise((resolve) => {
   const look = () => {
     const view = document.querySelector('[data-testid=sheet-scroll]')?.getBoundingClientRect()
-    const inView = [...document.querySelectorAll('[data-system]')].filter((s) => view && s.getBoundingClientRect().top < view.bottom)
+    const inView = [...document.querySelectorAll('[data-system]')].filter((s) => view &&
+      s.getBoundingClientRect().top < view.bottom)
     if (inView.length && inView.every((s) => s.querySelector('svg'))) resolve(performance.now())
     else requestAnimationFrame(look)
   }
@@ -128,7 +130,10 @@ def key_to_page(page: Page, server: Server, piece_id: str, bar: int, steps: int 
 
 
 def in_turn(page: Page, server: Server, *places: tuple[str, int]) -> tuple[float, ...]:
-    """Median milliseconds of a key at each of these (piece, bar), over three visits to each in turn: the speed of the machine wanders."""
+    """Median milliseconds of a key at each of these (piece, bar), over three visits to each in turn.
+
+    The speed of the machine wanders.
+    """
     visits = [[key_to_page(page, server, piece, bar, 60) for piece, bar in places] for _ in range(3)]
     return tuple(statistics.median(ms) for ms in zip(*visits, strict=True))
 

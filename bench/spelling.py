@@ -1,4 +1,6 @@
-"""How many notes the pen spells otherwise than printed: scores that the fit never saw, entered part by part in the way of stepping.
+"""How many notes the pen spells otherwise than printed.
+
+Scores that the fit never saw, entered part by part in the way of stepping.
 
 python bench/spelling.py [HOW_MANY]
 """
@@ -32,7 +34,9 @@ def meter_of(quarters: float) -> Meter:
 
 
 def blank_page(score: Score) -> Piece:
-    """The page before the first note: parts of one staff, bar lines and signatures of the first part where they are printed."""
+    """The page before the first note: parts of one staff, bar lines and signatures of the first part where they are
+    printed.
+    """
     part = score.parts[0]
     lengths = [b - a for a, b in zip(part.bars, part.bars[1:], strict=False)]
     meters = [MeterChange(f"m{k}", k, meter_of(length)) for k, length in enumerate(lengths)] or [

@@ -89,7 +89,10 @@ def midi_of(notes: Iterable[PlayedNote], quarters_per_minute: float, meter: tupl
 
 
 def one_chord_at_a_time(piece: Piece) -> None:
-    """Assert the rule on which page, sound and file agree: notes of a voice that sound together begin and end together."""
+    """Assert the rule on which page, sound and file agree.
+
+    Notes of a voice that sound together begin and end together.
+    """
     for line in {n.line for n in piece.notes.values()}:
         notes = sorted((n for n in piece.notes.values() if n.line == line), key=lambda n: n.tick)
         for a, b in itertools.pairwise(notes):

@@ -1,4 +1,7 @@
-"""Records made up from their own field types, seeded: every command over every argument, in its range and at its edges."""
+"""Records made up from their own field types, seeded.
+
+Every command over every argument, in its range and at its edges.
+"""
 
 from __future__ import annotations
 
@@ -16,13 +19,17 @@ from ductus.core.time.note_values import BASE_TICKS, NoteValue, Tuplet
 R = TypeVar("R")
 ROUNDS = int(os.environ.get("DUCTUS_FUZZ", "1"))  # `make fuzz` goes on with other seeds for much longer
 TEXTS = (
-    "", " ", "C", "F#4", "3/4", "7/8 (2+2+3)", "4.1", "0.5", "3.2.1", "1.1e9999999", "²", "9999.1", "half", "3:2 eighth",
+    "", " ", "C", "F#4", "3/4", "7/8 (2+2+3)", "4.1", "0.5", "3.2.1", "1.1e9999999", "²", "9999.1", "half",
+    "3:2 eighth",
     "\ufffe\uffff", "\x00", "<svg onload=alert(1)>", "é" * 30, "1e99", "-1", "%00", "C7/E", "Bb-9", "10:1",
 )  # fmt: skip
 
 
 def invent(record: type[R], rng: random.Random, wild: float = 0.1, pools: dict[str, list[Any]] | None = None) -> R:
-    """An instance of a dataclass. ``wild`` is how often a number stands at an edge of its range; ``pools`` gives values by field name."""
+    """An instance of a dataclass.
+
+    ``wild`` is how often a number stands at an edge of its range; ``pools`` gives values by field name.
+    """
     hints = typing.get_type_hints(record, include_extras=True)
     values = {}
     for f in dataclasses.fields(record):  # type: ignore[arg-type]

@@ -54,7 +54,12 @@ def test_the_page_of_the_command_line_names_what_there_is() -> None:
     assert commands.choices is not None
     for name in commands.choices:
         assert f"ductus {name}" in page or f"| {name}" in page, name
-    known = {o for c in commands.choices.values() for a in c._actions for o in a.option_strings}  # type: ignore[attr-defined]
+    known = {
+        option
+        for command in commands.choices.values()  # type: ignore[attr-defined]
+        for action in command._actions
+        for option in action.option_strings
+    }
     for option in re.findall(r"(?<![\w-])--[a-z][a-z-]+", page):
         assert option in known, option
 

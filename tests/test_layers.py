@@ -10,7 +10,8 @@ import pytest
 SOURCE = Path(__file__).parent.parent / "src" / "ductus"
 LAYERS = ["core", "formats", "store", "engraving", "app", "demo", "web", "cli"]
 CORE = [
-    "errors", "chance", "words", "progress", "phrases", "time", "pitch", "score", "notation", "capture", "comparison", "reading", "entry", "playback",
+    "errors", "chance", "words", "progress", "phrases", "time", "pitch", "score", "notation", "capture", "comparison",
+    "reading", "entry", "playback",
     "recording", "prompt",
 ]  # fmt: skip
 

@@ -1,4 +1,6 @@
-"""Tables that people rely on: no key runs two commands, every command of entry can be reached, documents say what is there."""
+"""Tables that people rely on: no key runs two commands, every command of entry can be reached, documents say what is
+there.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +49,10 @@ def test_no_command_takes_a_key_that_plays_a_pitch() -> None:
 
 
 def is_made_somewhere(record: type, web: str = WEB, sentences: str = SENTENCES) -> bool:
-    """Does a control of the page, or a phrase of a sentence, make this record? A word that only looks the same (``align="end"``) does not count."""
+    """Does a control of the page, or a phrase of a sentence, make this record?
+
+    A word that only looks the same (``align="end"``) does not count.
+    """
     name = re.escape(record.__dataclass_fields__["name"].default)  # type: ignore[attr-defined]
     literal = re.search(rf"\bname: (?:[^,}}]*\? ?(?:'[\w-]+' : )?)?'{name}'", web)
     return bool(

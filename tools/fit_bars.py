@@ -1,12 +1,15 @@
-"""Fits the weights by which bars of free playing are chosen (``core/reading/beat_tracking/meter_candidates.py``), and prints what they reach on pieces left out.
+"""Fits the weights by which bars of free playing are chosen (``core/reading/beat_tracking/meter_candidates.py``),
+and prints what they reach on pieces left out.
 
-    python tools/fit_bars.py build/fit-corpus.json.gz [--write] [--pieces 900] [--jobs 2]    (some forty minutes)
+python tools/fit_bars.py build/fit-corpus.json.gz [--write] [--pieces 900] [--jobs 2]    (some forty minutes)
 
-Scores: the beginnings of a spread of the pieces of tools/fit_corpus.py, each played freely by tools/simulated_player.py as it is and in textures of a keyboard; concert
-music is rare among them and hard, so it is also played from where it was cut, stretch by stretch. Every third piece is left out of the fit.
-A candidate is right when its bar is as long as the score's, of the same family, most chords stand at their place in the bar, and its beat is of a usual pace (what
-is faster than presto would be written in longer beats). Performances count so that the meters have the shares of ``METER_PRIOR``.
-Loudness is drawn without metrical accents in half of the cases, so that the weights do not lean on the simulator's own accents.
+Scores: the beginnings of a spread of the pieces of tools/fit_corpus.py, each played freely by
+tools/simulated_player.py as it is and in textures of a keyboard; concert music is rare among them and hard, so it is
+also played from where it was cut, stretch by stretch. Every third piece is left out of the fit. A candidate is right
+when its bar is as long as the score's, of the same family, most chords stand at their place in the bar, and its beat
+is of a usual pace (what is faster than presto would be written in longer beats). Performances count so that the
+meters have the shares of ``METER_PRIOR``. Loudness is drawn without metrical accents in half of the cases, so that
+the weights do not lean on the simulator's own accents.
 """
 
 from __future__ import annotations
@@ -72,7 +75,9 @@ STRETCHED = 0.03  # by how much (ln) a right beat may be out of all usual paces:
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """The candidates of one performance: what is measured of them, how the beam's doubt tells against them, and which are right. ``meter``: 2/2 counts as 4/4."""
+    """The candidates of one performance: what is measured of them, how the beam's doubt tells against them, and
+    which are right. ``meter``: 2/2 counts as 4/4.
+    """
 
     name: str
     meter: str
@@ -99,7 +104,9 @@ def is_concert(name: str) -> bool:
 
 
 def stretches(piece: dict[str, Any]) -> list[dict[str, Any]]:
-    """What follows in a piece after its beginning, in stretches that begin at bar lines (or with a pick-up, where the piece does)."""
+    """What follows in a piece after its beginning, in stretches that begin at bar lines (or with a pick-up, where
+    the piece does).
+    """
     meter, pickup = parse_meter(piece["meter"]), piece["pickup"]
     bar = meter.bar_ticks * UNIT // QUARTER
     notes, out = sorted(piece["notes"]), []
@@ -112,7 +119,10 @@ def stretches(piece: dict[str, Any]) -> list[dict[str, Any]]:
 
 
 def performances(pieces: list[dict[str, Any]], count: int) -> list[tuple[dict[str, Any], int]]:
-    """What is played, each with the number of its texture (0: as it is): a spread of the pieces, and the chorales that are not among them."""
+    """What is played, each with the number of its texture (0.
+
+    As it is): a spread of the pieces, and the chorales that are not among them.
+    """
     more = split_chorales(pieces)
     concert = [p for p in [*pieces, *more] if is_concert(p["name"])]
     out = [(p, k) for p in [*chosen(pieces, count), *more] for k in range(TEXTURES + 1)]
@@ -121,7 +131,9 @@ def performances(pieces: list[dict[str, Any]], count: int) -> list[tuple[dict[st
 
 
 def any_pace(piece: dict[str, Any], rng: random.Random) -> float:
-    """Seconds to the quarter: a felt beat of any pace between presto and largo, slower where fingers could not follow."""
+    """Seconds to the quarter: a felt beat of any pace between presto and largo, slower where fingers could not
+    follow.
+    """
     beat_s = math.exp(rng.uniform(*(math.log(s) for s in PACES_S)))
     halves = piece["meter"] == "2/2" and rng.random() < IN_HALVES
     quarter_s = beat_s * UNIT / (2 * UNIT if halves else felt_beat(piece["meter"]))
@@ -206,7 +218,10 @@ def fit(groups: list[Group]) -> Fit:
 
 
 def weight_of(groups: list[Group]) -> Floats:
-    """How much each performance counts (their sum 1): concert music more than tunes, each meter by its share among scores."""
+    """How much each performance counts (their sum 1).
+
+    Concert music more than tunes, each meter by its share among scores.
+    """
     kind = np.array([CONCERT_WEIGHT if is_concert(g.name) else 1.0 for g in groups])
     meter = np.array([g.meter for g in groups])
     share = {m: kind[meter == m].sum() for m in set(meter)}

@@ -83,8 +83,10 @@ def part_notes(part: Any, staff: int, voice: int) -> list[list[Any]]:
 
 
 def stretches(part: Any, joined: bool = False) -> list[tuple[str, int, int, int, int]]:
-    """Stretches of one meter with full bars: (meter, key, start tick, end tick, pick-up ticks). ``joined``: the two parts of a bar that is split (at a repeat, say)
-    are one bar; else a stretch ends there."""
+    """Stretches of one meter with full bars: (meter, key, start tick, end tick, pick-up ticks).
+
+    ``joined``: the two parts of a bar that is split (at a repeat, say) are one bar; else a stretch ends there.
+    """
     out: list[tuple[str, int, int, int, int]] = []
     meter, key, first, pickup, bars = "", 0, 0, 0, 0
     measures = list(part.getElementsByClass("Measure"))

@@ -1,6 +1,8 @@
-"""Fits the three curves of ``core/reading/review/doubts.py``: how often a decision taken with some probability is wrong.
+"""Fits the three curves of ``core/reading/review/doubts.py``.
 
-    python tools/fit_doubts.py        # prints the constants to put there
+How often a decision taken with some probability is wrong.
+
+python tools/fit_doubts.py        # prints the constants to put there
 
 Logistic regression of "wrong" on ln(odds against the decision), for places, values and hands, over simulated
 performances with a click (bench/reading.py makes them, with other seeds than the bench).

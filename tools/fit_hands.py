@@ -1,11 +1,13 @@
-"""Fits the prior of ``core/reading/hands/features.py`` and the chain of ``core/reading/hands/split_path.py`` on performances simulated from the fitting corpus.
+"""Fits the prior of ``core/reading/hands/features.py`` and the chain of ``core/reading/hands/split_path.py`` on
+performances simulated from the fitting corpus.
 
-    python tools/fit_hands.py build/fit-corpus.json.gz src/ductus/core/reading/tables/hands.json
+python tools/fit_hands.py build/fit-corpus.json.gz src/ductus/core/reading/tables/hands.json
 
-Half of the pieces, or a third, are played as they are, the others in another texture (``hand_variants.py``): the weights are the mean of the two, which is steadier than
-either (bagging, Breiman 1996, from memory). The prior is a logistic regression with a small ridge. The chain
-is a conditional random field whose states are only partly known (any boundary between the hands' notes is right): the likelihood of all right ways is made as
-large as possible, with a ridge. Whole sources are left out of the fit and judged.
+Half of the pieces, or a third, are played as they are, the others in another texture (``hand_variants.py``): the
+weights are the mean of the two, which is steadier than either (bagging, Breiman 1996, from memory). The prior is a
+logistic regression with a small ridge. The chain is a conditional random field whose states are only partly known
+(any boundary between the hands' notes is right): the likelihood of all right ways is made as large as possible, with
+a ridge. Whole sources are left out of the fit and judged.
 """
 
 from __future__ import annotations
@@ -43,7 +45,8 @@ RIDGE, CHAIN_RIDGE = 1e-4, 1e-3
 MOST_NOTES, MOST_PIECES = 200, 520
 BATCH = 32
 REACH, LINES = UNARY - 2, UNARY - 2 - RUNS
-# At most: quartets on two staves stretch further than hands do, and hand a quick line on wherever they like, so these are not left to them.
+# At most: quartets on two staves stretch further than hands do, and hand a quick line on wherever they like, so these
+# are not left to them.
 CEILINGS = {REACH: -1.8, REACH + 1: -1.2, **{LINES + k: most for k, most in enumerate((-3.0, -2.2, -1.0, -1.0, -1.0))}}
 ROUNDS = 60
 MIXTURES = (((1, 2), ANY), ((2, 3), DANCES))
@@ -142,7 +145,10 @@ APART = np.abs(np.arange(len(BOUNDARIES))[:, None] - np.arange(len(BOUNDARIES))[
 
 
 class Steps:
-    """How likely each move of the boundary is before each chord: it depends on how far it goes and on the time that has passed."""
+    """How likely each move of the boundary is before each chord.
+
+    It depends on how far it goes and on the time that has passed.
+    """
 
     def __init__(self, chunk: Chunk, pair: np.ndarray) -> None:
         far = np.arange(len(BOUNDARIES)) / 12
@@ -256,7 +262,9 @@ def kind_of(name: str) -> str:
 
 
 def made_of(pieces: list[Piece], varied_of: tuple[int, int], variants: tuple[Variant, ...]) -> list[Case]:
-    """Performances of the pieces: ``varied_of`` (so many of so many) in another texture, the rest as they are; and half of the larger ones once more."""
+    """Performances of the pieces: ``varied_of`` (so many of so many) in another texture, the rest as they are; and
+    half of the larger ones once more.
+    """
     rng = random.Random(4)
     rng.shuffle(pieces := list(pieces))
     tunes = [p for p in pieces if "/" not in p["name"]]
@@ -296,7 +304,10 @@ def main() -> None:
         print(f"{kind:<14} {1 - good / notes:.3f} wrong ({1 - alone / notes:.3f} by the prior alone) of {notes}")
     share = sum(r[0] for r in right.values()) / sum(r[2] for r in right.values())
     table = {
-        "provenance": "Fitted by tools/fit_hands.py on performances simulated from open scores (tools/fit_corpus.py names the folders) and on textures made of them "
+        "provenance": (
+            "Fitted by tools/fit_hands.py on performances simulated from open scores (tools/fit_corpus.py names the "
+            "folders) and on textures made of them "
+        )
         + f"(tools/hand_variants.py); share right on sources left out: {share:.3f}.",
         "prior": [round(float(v), 4) for v in prior],
         "unary": [round(float(v), 4) for v in unary],

@@ -66,7 +66,10 @@ def main() -> None:
         for key, count in counts.items():
             total[key] += count * BEATS_A_PIECE / beats  # type: ignore[assignment]
     table: dict[str, Any] = {
-        "provenance": f"Counts over {len(pieces)} stretches of open scores (tools/fit_corpus.py names the folders), made by tools/fit_rhythm.py; each scaled to {BEATS_A_PIECE} beats.",
+        "provenance": (
+            f"Counts over {len(pieces)} stretches of open scores (tools/fit_corpus.py names the folders), made by "
+            f"tools/fit_rhythm.py; each scaled to {BEATS_A_PIECE} beats."
+        ),
         "turns": [[*key[1:], round(n, 2)] for key, n in sorted(total.items()) if key[0] == 0],
         "firsts": [[*key[1:], round(n, 2)] for key, n in sorted(total.items()) if key[0] == 1],
         "steps": [[*key[1:], round(n, 2)] for key, n in sorted(total.items()) if key[0] == 2],

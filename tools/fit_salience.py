@@ -1,4 +1,6 @@
-"""Fits how a chord's weight speaks for its metrical level: the table of ``core/reading/beat_tracking/onset_clusters.py``.
+"""Fits how a chord's weight speaks for its metrical level.
+
+The table of ``core/reading/beat_tracking/onset_clusters.py``.
 
 python tools/fit_salience.py build/fit-corpus.json.gz src/ductus/core/reading/tables/salience.json
 """
@@ -47,7 +49,9 @@ def levels_of(piece: dict[str, Any], rng: random.Random) -> tuple[np.ndarray, np
 
 
 def fitted(data: list[tuple[np.ndarray, np.ndarray]]) -> tuple[np.ndarray, np.ndarray, float]:
-    """Shares of the levels, weights (FEATURES, LEVELS), and the gain over the shares in nats a chord on the last fifth, which is left out."""
+    """Shares of the levels, weights (FEATURES, LEVELS), and the gain over the shares in nats a chord on the last
+    fifth, which is left out.
+    """
     split = len(data) * 4 // 5
     x = np.concatenate([d[0] for d in data[:split]])
     y = np.concatenate([d[1] for d in data[:split]])
@@ -93,8 +97,12 @@ def main() -> None:
         fits.append(fitted([levels_of(p, rng) for p in played if len(p["notes"]) > 30]))
     shares, w = (np.mean([f[k] for f in fits], axis=0) for k in (0, 1))
     table = {
-        "provenance": "Fitted by tools/fit_salience.py on performances simulated from open scores (tools/fit_corpus.py names the folders), the mean of a fit on them as they "
-        f"are and one with keyboard textures; gains over the shares {fits[0][2]:.3f} and {fits[1][2]:.3f} nats a chord on unseen pieces.",
+        "provenance": (
+            "Fitted by tools/fit_salience.py on performances simulated from open scores (tools/fit_corpus.py names the "
+            "folders), the mean of a fit on them as they "
+            f"are and one with keyboard textures; gains over the shares {fits[0][2]:.3f} and {fits[1][2]:.3f} "
+            "nats a chord on unseen pieces."
+        ),
         "shares": [round(float(s), 4) for s in shares],
         "weights": [[round(float(v), 3) for v in row] for row in w],
     }

@@ -1,9 +1,10 @@
 """Fits the weights of the speller on open scores.
 
-    python tools/fit_speller.py src/ductus/core/pitch/speller.json
+python tools/fit_speller.py src/ductus/core/pitch/speller.json
 
-Each note of the scores (``spelling_scores.fitted_on``) is a choice among its names, seen as the speller sees it: sometimes with the note behind it, as
-when a step is corrected or a take is read; sometimes in a key whose mode nobody told.
+Each note of the scores (``spelling_scores.fitted_on``) is a choice among its names, seen as the speller sees it:
+sometimes with the note behind it, as when a step is corrected or a take is read; sometimes in a key whose mode
+nobody told.
 """
 
 from __future__ import annotations
@@ -110,7 +111,8 @@ def main() -> None:
         group: [round(float(x), 3) for x in w[start : start + GROUPS[group]]] for group, start in STARTS.items()
     }
     table["provenance"] = (
-        f"Weights over {len(found):,} notes of open scores, made by tools/fit_speller.py; scores are named in tools/spelling_scores.py."
+        f"Weights over {len(found):,} notes of open scores, made by tools/fit_speller.py; scores are named in "
+        "tools/spelling_scores.py."
     )
     Path(sys.argv[1]).write_text(json.dumps(table, indent=1), encoding="utf-8")
     print(len(found), "notes")

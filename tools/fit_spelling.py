@@ -1,10 +1,10 @@
 """Counts names by distance from the key, and fits the weights of the key signature, on open scores.
 
-    python tools/fit_spelling.py build/fit-corpus.json.gz src/ductus/core/reading/tables/spelling.json
+python tools/fit_spelling.py build/fit-corpus.json.gz src/ductus/core/reading/tables/spelling.json
 
-Names are counted on the written right hands and on all parts of quartets and chorales (the made left hands of tunes have
-no names). A local key is not in the scores, so names are counted against the signature first and then once more against
-the local keys that the first table finds.
+Names are counted on the written right hands and on all parts of quartets and chorales (the made left hands of tunes
+have no names). A local key is not in the scores, so names are counted against the signature first and then once more
+against the local keys that the first table finds.
 """
 
 from __future__ import annotations
@@ -98,8 +98,10 @@ RELATION_PSEUDO = 200.0  # windows that the start counts for
 
 
 def fit_relations(pieces: list[dict[str, Any]]) -> list[list[list[float]]]:
-    """Chances of local keys, by expectation and maximisation from RELATIONS; the mode of a piece is not known and counts by its
-    likelihood."""
+    """Chances of local keys, by expectation and maximisation from RELATIONS.
+
+    The mode of a piece is not known and counts by its likelihood.
+    """
     start = np.full((2, 2, 12), 0.0025)
     for mode, rows in enumerate(RELATIONS):
         for local, row in enumerate(rows):
@@ -185,7 +187,9 @@ def beginning(piece: dict[str, Any], share: float) -> list[list[Any]]:
 
 
 def elsewhere(piece: dict[str, Any], other: dict[str, Any], rng: random.Random) -> list[list[Any]]:
-    """A piece that goes on with another a fifth or a minor third higher, and stops there, as first parts of sonatas do (common practice)."""
+    """A piece that goes on with another a fifth or a minor third higher, and stops there, as first parts of sonatas
+    do (common practice).
+    """
     first, then = beginning(piece, rng.uniform(0.4, 1)), beginning(other, rng.uniform(0.3, 0.8))
     by = (7 * (piece["key"] - other["key"]) + rng.choice((7, 7, 3)) + 6) % 12 - 6
     end = max(n[0] + n[1] for n in first)

@@ -1,4 +1,5 @@
-"""Fits the note-value choice of ``core/reading/durations/duration_choice.py`` on performances simulated from the fitting corpus.
+"""Fits the note-value choice of ``core/reading/durations/duration_choice.py`` on performances simulated from the
+fitting corpus.
 
 python tools/fit_values.py build/fit-corpus.json.gz src/ductus/core/reading/tables/values.json
 """
@@ -39,7 +40,10 @@ SCALE = CORPUS_UNIT // UNIT
 
 
 def with_rests(piece: dict[str, Any], rng: random.Random) -> dict[str, Any]:
-    """A variant in which one or two rhythms of a hand are written short with a rest wherever they come: accompaniments and dances are (common practice), which the corpus lacks."""
+    """A variant in which one or two rhythms of a hand are written short with a rest wherever they come.
+
+    Accompaniments and dances are (common practice), which the corpus lacks.
+    """
     notes = [list(n) for n in piece["notes"]]
     count, unit = (int(x) for x in piece["meter"].split("/"))
     bar = 4 * CORPUS_UNIT * count // unit
@@ -105,7 +109,9 @@ class ReadingOptions:
         return np.concatenate([o.features for o in self.options])
 
     def second_pass(self, chances: list[np.ndarray]) -> np.ndarray:
-        """The features of both passes, from the ``chances`` of the options of each piece as they were thought before."""
+        """The features of both passes, from the ``chances`` of the options of each piece as they were thought
+        before.
+        """
         return np.concatenate(
             [
                 np.concatenate((o.features, like_features(o, like), c.features(mine)), axis=1)
@@ -172,7 +178,10 @@ def main() -> None:
     scores["second"] = unseen.share_right(unseen.chances(unseen.second_pass(theirs), second))
     print(scores)
     table = {
-        "provenance": f"Fitted by tools/fit_values.py on performances simulated from open scores (tools/fit_corpus.py names the folders). Share right on unseen pieces with true places and hands: {scores['second']:.3f}.",
+        "provenance": (
+            "Fitted by tools/fit_values.py on performances simulated from open scores (tools/fit_corpus.py names the "
+            f"folders). Share right on unseen pieces with true places and hands: {scores['second']:.3f}."
+        ),
         "first": [round(float(v), 3) for v in first[:FIRST_PASS]],
         "second": [round(float(v), 3) for v in second],
     }

@@ -1,6 +1,7 @@
 """Keyboard textures made from the fitting corpus, so that hands are not learned from quartets and tunes alone.
 
-    piece of fit_corpus.py -> another piece: doubled in octaves, thirds or sixths, set in chords, with the hands' work exchanged, in canon, fewer voices, broken
+piece of fit_corpus.py -> another piece: doubled in octaves, thirds or sixths, set in chords, with the hands' work
+exchanged, in canon, fewer voices, broken
     chords, one hand alone
 
 Only notes and staves are changed; all by chance, seeded by the caller.
@@ -128,7 +129,10 @@ def left_chords(notes: list[Note], rng: random.Random) -> list[Note]:
 
 
 def pulsing(notes: list[Note], rng: random.Random) -> list[Note]:
-    """The left hand's notes as close chords that are struck again and again; now and then the right hand moves so, too."""
+    """The left hand's notes as close chords that are struck again and again.
+
+    Now and then the right hand moves so, too.
+    """
     step = rng.choice((UNIT // 2, UNIT // 2, UNIT // 4, UNIT // 3))
     steps = rng.choice(((4, 7), (5, 9), (3, 8), (7, 12), (4,), ()))
     out = of_staff(notes, 1)
@@ -195,14 +199,17 @@ def high_or_low(notes: list[Note], rng: random.Random) -> list[Note]:
 
 Variant = Callable[[list[Note], random.Random], list[Note]]
 ANY: tuple[Variant, ...] = (
-    octaves, close_by, close_by, thirds, full_chords, exchanged, canon, unison_lines, fewer, broken, running, high_or_low,
+    octaves, close_by, close_by, thirds, full_chords, exchanged, canon, unison_lines, fewer, broken, running,
+    high_or_low,
 )  # fmt: skip
 DANCES: tuple[Variant, ...] = (
-    octaves, close_by, left_chords, left_chords, stride, stride, thirds, full_chords, exchanged, canon, unison_lines, fewer, broken, running,
+    octaves, close_by, left_chords, left_chords, stride, stride, thirds, full_chords, exchanged, canon, unison_lines,
+    fewer, broken, running,
     high_or_low,
 )  # fmt: skip
 RHYTHMS: tuple[Variant, ...] = (
-    octaves, thirds, full_chords, left_chords, stride, broken, broken, broken, running, running, pulsing, pulsing, unison_lines, fewer,
+    octaves, thirds, full_chords, left_chords, stride, broken, broken, broken, running, running, pulsing, pulsing,
+    unison_lines, fewer,
 )  # fmt: skip
 SELDOM = 0.04  # share of pieces in which a hand is silent for a while
 
@@ -218,7 +225,10 @@ def line_of(notes: list[Note], staff: int) -> list[Note]:
 
 
 def playable(notes: list[Note]) -> list[Note]:
-    """Inner notes that a hand could not reach, or that stand outside the keyboard, are left out; of the rest each key sounds once."""
+    """Inner notes that a hand could not reach, or that stand outside the keyboard, are left out.
+
+    Of the rest each key sounds once.
+    """
     kept = []
     inside = [n for n in notes if 21 <= n[2] <= 108]
     edge: dict[tuple[int, int], int] = {}

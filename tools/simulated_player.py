@@ -1,9 +1,10 @@
 """A simulated keyboardist for fitting and for our own bench, seeded.
 
 Its habits (all chosen by us; none measured): timing errors are correlated from chord to chord (first-order
-autoregression) plus an own part for each note, hardly one for each hand (hands do not give themselves away by time); chords are rolled upwards by a few milliseconds a note; the left hand
-is early or late as a habit of the piece; articulation is a legato share that drifts slowly for each hand, with
-short notes where the next key lies far away; long notes are let go early now and then.
+autoregression) plus an own part for each note, hardly one for each hand (hands do not give themselves away by time);
+chords are rolled upwards by a few milliseconds a note; the left hand is early or late as a habit of the piece;
+articulation is a legato share that drifts slowly for each hand, with short notes where the next key lies far away;
+long notes are let go early now and then.
 """
 
 from __future__ import annotations
@@ -52,7 +53,10 @@ def steady_clock(quarter_s: float, start_s: float) -> Callable[[int], float]:
 def breathing_clock(
     piece: dict[str, Any], quarter_s: float, start_s: float, rng: random.Random, depth: float
 ) -> Callable[[int], float]:
-    """Seconds of a tick when played freely: slow waves, phrase ends that broaden, a slower close, rests now and then."""
+    """Seconds of a tick when played freely.
+
+    Slow waves, phrase ends that broaden, a slower close, rests now and then.
+    """
     last = max(n[0] + n[1] for n in piece["notes"]) + 8 * UNIT
     step = UNIT // 4
     phrase = rng.choice((2, 4, 4, 8)) * 4 * UNIT
@@ -117,7 +121,9 @@ def play(piece: dict[str, Any], clock: Callable[[int], float], skill: str, rng: 
 def let_go(
     piece: dict[str, Any], clock: Callable[[int], float], onset: list[float], legato_mean: float, rng: random.Random
 ) -> list[float]:
-    """When each key is let go: a hand lets the notes of its chord go together, joined to the next, held for most of their length, or short, and goes on so for a while."""
+    """When each key is let go: a hand lets the notes of its chord go together, joined to the next, held for most of
+    their length, or short, and goes on so for a while.
+    """
     notes = piece["notes"]
     goes_on, loose = rng.uniform(0.5, 0.9), rng.uniform(0.04, 0.16)
     touch = {h: legato_mean + rng.gauss(0, 0.15) for h in (1, 2)}

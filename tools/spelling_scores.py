@@ -17,7 +17,8 @@ import music21
 CORPUS = Path(music21.__file__).parent / "corpus"
 ENDINGS = (".mxl", ".xml", ".musicxml", ".krn")
 KEYBOARD = (
-    "chopin/*", "joplin/*", "mozart/k545/*", "mozart/k080/*", "cpebach/*", "schubert/*", "schumann_robert/*", "schumann_clara/*",
+    "chopin/*", "joplin/*", "mozart/k545/*", "mozart/k080/*", "cpebach/*", "schubert/*", "schumann_robert/*",
+    "schumann_clara/*",
     "schumann_clara/opus17/*", "beach/*", "liliuokalani/*", "bach/bwv846*", "verdi/*",
 )  # fmt: skip
 VOCAL = ("bach/*", "monteverdi/*")

@@ -1,9 +1,9 @@
 """Takes the pictures of docs/screenshots/ anew, from the demo as it is when it has just been made.
 
-    python tools/take_pictures.py [NAME ...] [--to docs/screenshots]
+python tools/take_pictures.py [NAME ...] [--to docs/screenshots]
 
-Each picture is what a person would see who does what its function does; all go through the real interface, as the tests of the interface do.
-Without names all are taken, some three minutes.
+Each picture is what a person would see who does what its function does; all go through the real interface, as the
+tests of the interface do. Without names all are taken, some three minutes.
 """
 
 from __future__ import annotations
@@ -191,9 +191,12 @@ def tour(page: Page) -> None:
 
 
 PICTURES: dict[str, Callable[[Page], None]] = {
-    "delay-test": delay_test, "desk-frame": desk_frame, "desk-heads": desk_heads, "desk-lead": desk_lead, "desk-listening": desk_listening, "desk-marks": desk_marks,
-    "desk-pulse": desk_pulse, "desk-reading": desk_reading, "desk-record": desk_record, "desk-selection": desk_selection, "desk-step": desk_step, "evening": evening,
-    "keys": keys, "kit-pattern": kit_pattern, "print": printed, "proof": proof, "shape": shape, "shelf": shelf, "tour": tour,
+    "delay-test": delay_test, "desk-frame": desk_frame, "desk-heads": desk_heads, "desk-lead": desk_lead,
+    "desk-listening": desk_listening, "desk-marks": desk_marks,
+    "desk-pulse": desk_pulse, "desk-reading": desk_reading, "desk-record": desk_record,
+    "desk-selection": desk_selection, "desk-step": desk_step, "evening": evening,
+    "keys": keys, "kit-pattern": kit_pattern, "print": printed, "proof": proof, "shape": shape, "shelf": shelf,
+    "tour": tour,
 }  # fmt: skip
 
 

@@ -1,4 +1,6 @@
-"""A desk driven without HTTP: messages in, facts out, jobs carried out at once, time that passes when the test says so."""
+"""A desk driven without HTTP: messages in, facts out, jobs carried out at once, time that passes when the test says
+so.
+"""
 
 from __future__ import annotations
 
@@ -113,7 +115,8 @@ class Sitter:
     def edit(self, edit: Edit, ids: list[str] | None = None, base: int | None = None) -> Sitter:
         """An edit of the selection, or of these notes."""
         base = self.desk.history.revision if base is None else base
-        return self.tell(m.EditNotes(base, edit, tuple(self.selected if ids is None else ids)))  # type: ignore[arg-type]
+        chosen = tuple(self.selected if ids is None else ids)
+        return self.tell(m.EditNotes(base, edit, chosen))  # type: ignore[arg-type]
 
     def everything(self) -> Sitter:
         return self.select(Select("all"))

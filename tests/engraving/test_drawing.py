@@ -1,4 +1,6 @@
-"""The engraver in a process of its own draws what it draws here, comes back when it is killed, and ends with its library."""
+"""The engraver in a process of its own draws what it draws here, comes back when it is killed, and ends with its
+library.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Pages: every bar once and in order, nothing outside its page, balanced systems, no single last system; the PDF as a reader sees it."""
+"""Pages: every bar once and in order, nothing outside its page, balanced systems, no single last system; the PDF as
+a reader sees it.
+"""
 
 from __future__ import annotations
 
@@ -65,7 +67,9 @@ def test_systems_are_about_equally_full() -> None:
 def test_what_is_drawn_stays_inside_its_page() -> None:
     for make in PIECES:
         for page in printed(make(), PageSetup()).pages:
-            wide, high = (float(n) for n in re.search(r'viewBox="0 0 (\d+) (\d+)"', page).groups())  # type: ignore[union-attr]
+            box = re.search(r'viewBox="0 0 (\d+) (\d+)"', page)
+            assert box is not None
+            wide, high = map(float, box.groups())
             moves = [
                 (float(x), float(y)) for x, y in re.findall(r'<g transform="translate\((-?\d+), (-?\d+)\)">', page)
             ]

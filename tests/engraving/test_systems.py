@@ -183,7 +183,8 @@ def test_a_slur_that_a_hand_bent_or_moved_is_drawn_so_its_ends_stay_and_nothing_
     page, own = drawn(0)
     bent_page, bent = drawn(30)
     assert bent_page == page  # the engraver does not read what the file says of the curve: it would bend twice
-    # control points of both edges of the curve go up by 4/3 of 30 tenths (of 18 units each: staff lines lie 180 apart), its three ends stay where they were
+    # control points of both edges of the curve go up by 4/3 of 30 tenths (of 18 units each: staff lines lie 180 apart),
+    # its three ends stay where they were
     ups = [(b - a) for a, b in zip(own[1::2], bent[1::2], strict=True)]
     assert drawn(30, (10, -5))[1] == bent
     assert own[::2] == bent[::2]
@@ -222,7 +223,9 @@ def test_words_stand_clear_of_the_number_of_a_triplet(engraver: Engraver) -> Non
     ]
     assert len(numbers) == 12
     for name in ("tempo", "dir"):
-        x, y = map(int, re.search(rf'class="{name}.*?<text x="(\d+)" y="(-?\d+)"', svg, re.DOTALL).groups())  # type: ignore[union-attr]
+        found = re.search(rf'class="{name}.*?<text x="(\d+)" y="(-?\d+)"', svg, re.DOTALL)
+        assert found is not None
+        x, y = map(int, found.groups())
         over = [top for left, top in numbers if x - 100 < left < x + (1300 if name == "tempo" else 2500)]
         assert over
         assert all(y < top - 260 for top in over), name

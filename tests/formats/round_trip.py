@@ -1,7 +1,8 @@
 """What two MusicXML files say, side by side: both read by music21, compared note by note and sign by sign.
 
-``differences`` lists every fact of the first that the second does not have (and the other way round); ``named`` says which of them the list of
-what was not kept speaks of. Run as a program, it goes through scores of music21's corpus: ``python -m tests.formats.round_trip 100``.
+``differences`` lists every fact of the first that the second does not have (and the other way round); ``named`` says
+which of them the list of what was not kept speaks of. Run as a program, it goes through scores of music21's corpus:
+``python -m tests.formats.round_trip 100``.
 """
 
 from __future__ import annotations
@@ -25,7 +26,8 @@ CORPUS = Path(music21.__file__).parent / "corpus"
 # Words of the list of what was not kept, for each sort of fact that they excuse.
 SHIFTED = ("equally long", "no meter has", "finer than ductus writes", "hidden note")
 EXCUSES: dict[str, tuple[str, ...]] = {
-    "note": ("left out", "struck again", "quarter tone", "triple accidental", "hidden note", "without a ", "ends before",
+    "note": ("left out", "struck again", "quarter tone", "triple accidental", "hidden note", "without a ",
+        "ends before",
              "behind the end", "drums stand", "as those of a kit", "spelled", "range of midi"),
     "grace": ("grace",),
     "meter": ("meter",),
@@ -79,7 +81,10 @@ def facts(data: bytes) -> Counter[tuple[object, ...]]:
 
 
 def begun_where_they_begin(data: bytes) -> bytes:
-    """A repeat that begins at the right of a measure stated at the left of the next one: music21 makes every repeat at the right an end."""
+    """A repeat that begins at the right of a measure stated at the left of the next one.
+
+    Music21 makes every repeat at the right an end.
+    """
     root = etree.fromstring(data)
     for part in root.iterfind("part"):
         measures = part.findall("measure")
@@ -93,7 +98,9 @@ def begun_where_they_begin(data: bytes) -> bytes:
 
 
 def bar_lines(score: music21.stream.Score) -> list[F]:
-    """Where each measure begins: as long as its longest part. (music21 lets a direction with an offset lengthen a measure.)"""
+    """Where each measure begins: as long as its longest part. (music21 lets a direction with an offset lengthen a
+    measure.)
+    """
     columns = zip_longest(*(list(p.getElementsByClass("Measure")) for p in score.parts))
     out = [F(0)]
     for column in columns:
@@ -177,7 +184,9 @@ def _tied(
 
 def name_of(m: music21.note.NotRest) -> str:
     """A note's pitch with its octave; where an unpitched one stands."""
-    return m.pitch.nameWithOctave if isinstance(m, music21.note.Note) else f"drum {m.displayName}"  # type: ignore[attr-defined]
+    if isinstance(m, music21.note.Note):
+        return m.pitch.nameWithOctave
+    return f"drum {m.displayName}"  # type: ignore[attr-defined]
 
 
 def facts_of_element(k: int, at: F, element: music21.note.GeneralNote) -> Iterator[tuple[object, ...]]:

@@ -1,4 +1,7 @@
-"""Page, MIDI file and playback tell the same notes, whatever was entered and edited: music21 reads the page, mido the file."""
+"""Page, MIDI file and playback tell the same notes, whatever was entered and edited.
+
+Music21 reads the page, mido the file.
+"""
 
 from __future__ import annotations
 
@@ -81,7 +84,9 @@ def as_music21_reads(piece: Piece) -> Rows:
 
 
 def as_symbols(piece: Piece) -> Rows:
-    """(staff, key, onset, length in quarters) of the heads that the bars show, ties joined by the note they belong to."""
+    """(staff, key, onset, length in quarters) of the heads that the bars show, ties joined by the note they belong
+    to.
+    """
     reach: dict[str, list[int]] = {}
     for part in piece.ordered_parts():
         for index in range(piece.bar_count):
@@ -98,7 +103,10 @@ def as_symbols(piece: Piece) -> Rows:
 
 
 def as_mido_reads(piece: Piece) -> list[tuple[int, int, int]]:
-    """(on, off in file ticks, key), each note-on with the next note-off of its key; none is left open, none opens twice."""
+    """(on, off in file ticks, key), each note-on with the next note-off of its key.
+
+    None is left open, none opens twice.
+    """
     file = mido.MidiFile(file=io.BytesIO(write_midi(piece)))
     assert file.ticks_per_beat == FILE_QUARTER
     out, sounding, now = [], {}, 0

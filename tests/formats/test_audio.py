@@ -1,4 +1,7 @@
-"""Audio out, compressed MusicXML, and what else a MIDI file says: read back by libraries that have nothing to do with Ductus."""
+"""Audio out, compressed MusicXML, and what else a MIDI file says.
+
+Read back by libraries that have nothing to do with Ductus.
+"""
 
 from __future__ import annotations
 

@@ -22,7 +22,8 @@ from ductus.formats.musicxml_write import Window, write_musicxml
 from tests.building import piece_of, random_piece
 
 # MusicXML 4.0, W3C Music Notation Community Group, as the package "musicxml" carries it.
-XSD = Path(str(find_spec("musicxml").origin)).parent / "generate_classes" / "musicxml_4_0.xsd"  # type: ignore[union-attr]
+_PACKAGE = Path(str(find_spec("musicxml").origin)).parent  # type: ignore[union-attr]
+XSD = _PACKAGE / "generate_classes" / "musicxml_4_0.xsd"
 
 
 @pytest.fixture(scope="module")
@@ -41,11 +42,14 @@ def schema() -> etree.XMLSchema:
     return etree.XMLSchema(etree.parse(str(XSD), parser))
 
 
-XML_XSD = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="http://www.w3.org/XML/1998/namespace">
+XML_XSD = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"
+  targetNamespace="http://www.w3.org/XML/1998/namespace">
 <xs:attribute name="lang" type="xs:language"/><xs:attribute name="space" type="xs:NCName"/></xs:schema>"""
 XLINK_XSD = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="http://www.w3.org/1999/xlink">
-<xs:attribute name="href" type="xs:anyURI"/><xs:attribute name="type" type="xs:string"/><xs:attribute name="role" type="xs:token"/>
-<xs:attribute name="title" type="xs:token"/><xs:attribute name="show" type="xs:token"/><xs:attribute name="actuate" type="xs:token"/></xs:schema>"""
+<xs:attribute name="href" type="xs:anyURI"/><xs:attribute name="type" type="xs:string"/><xs:attribute name="role"
+  type="xs:token"/>
+<xs:attribute name="title" type="xs:token"/><xs:attribute name="show" type="xs:token"/><xs:attribute
+  name="actuate" type="xs:token"/></xs:schema>"""
 
 
 def check(schema: etree.XMLSchema, data: bytes) -> None:
@@ -86,7 +90,9 @@ def test_the_demo_pieces_are_valid_and_read_back_the_same(schema: etree.XMLSchem
 
 
 def tied_notes(part: music21.stream.Part) -> list[tuple[F, F, str]]:
-    """(onset, length, spelling) of a part, ties merged by pitch and end (music21's own merging loses some in chords)."""
+    """(onset, length, spelling) of a part, ties merged by pitch and end (music21's own merging loses some in
+    chords).
+    """
     pieces = []
     for element in part.recurse().notes:
         if isinstance(element, music21.harmony.Harmony):

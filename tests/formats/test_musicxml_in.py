@@ -1,4 +1,7 @@
-"""MusicXML in: our own files come back as they went out, other people's whole or with a list; files made to do harm are refused."""
+"""MusicXML in: our own files come back as they went out, other people's whole or with a list.
+
+Files made to do harm are refused.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +33,10 @@ from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
 from tests.formats.round_trip import CORPUS, differences, exact, plain, tried, unexplained
 
-HEAD = '<score-partwise version="4.0"><part-list><score-part id="P1"><part-name>Piano</part-name></score-part></part-list><part id="P1">'
+HEAD = (
+    '<score-partwise version="4.0"><part-list><score-part id="P1"><part-name>Piano</part-name></score-part>'
+    '</part-list><part id="P1">'
+)
 TIME = "<divisions>{}</divisions><key><fifths>0</fifths></key><time><beats>{}</beats><beat-type>4</beat-type></time>"
 
 
@@ -73,7 +79,8 @@ def read(body: str, divisions: int = 4, beats: int = 4) -> ReadScore:
 
 def note(pitch: str, duration: int, kind: str = "quarter", inner: str = "", before: str = "", voice: str = "1") -> str:
     return (
-        f"<note>{before}<pitch><step>{pitch[0]}</step><octave>{pitch[1]}</octave></pitch><duration>{duration}</duration>"
+        f"<note>{before}<pitch><step>{pitch[0]}</step><octave>{pitch[1]}</octave></pitch>"
+        f"<duration>{duration}</duration>"
         f"<voice>{voice}</voice><type>{kind}</type>{inner}</note>"
     )
 
@@ -109,9 +116,13 @@ def test_random_pieces_come_back_as_they_went_out(seed: int, meter: str, fifths:
 
 @pytest.mark.parametrize(
     "words",
-    ["mf", "<", "cresc.", "rit.", "a tempo", "8va", "pedal", "slur", "fermata", "staccato", "arpeggio", "tremolo 2", "finger 3", "Bbm7/F", "N.C.",
-     "2nd ending", "repeat end", "double bar", "segno", "D.S. al Coda", "Fine", "section Verse", "dolce", "Allegro", "quarter = 80", "alto clef",
-     "lyrics: Lamp-light _ falls", "turn", "cross staff", "breath mark", "cue", "poco rit.", "cresc. poco a poco", "p dolce", "molto più mosso", "Bb7alt", "Dm7(11)"],
+    ["mf", "<", "cresc.", "rit.", "a tempo", "8va", "pedal", "slur", "fermata", "staccato", "arpeggio", "tremolo 2",
+     "finger 3",
+     "Bbm7/F", "N.C.",
+     "2nd ending", "repeat end", "double bar", "segno", "D.S. al Coda", "Fine", "section Verse", "dolce", "Allegro",
+     "quarter = 80", "alto clef",
+     "lyrics: Lamp-light _ falls", "turn", "cross staff", "breath mark", "cue", "poco rit.", "cresc. poco a poco",
+     "p dolce", "molto più mosso", "Bb7alt", "Dm7(11)"],
 )  # fmt: skip
 def test_a_mark_of_every_kind_comes_back(words: str) -> None:
     piece = random_piece(3, "4/4", 6)
@@ -125,16 +136,21 @@ def test_a_mark_of_every_kind_comes_back(words: str) -> None:
     assert what_is_there(back.piece) == what_is_there(there)
 
 
-# Scores of music21's corpus (public domain or free of copyright there), small ones of many kinds: chorales, songs, piano, early music, drums.
+# Scores of music21's corpus (public domain or free of copyright there), small ones of many kinds: chorales, songs,
+# piano, early music, drums.
 SCORES = (
-    "bach/bwv66.6.mxl", "bach/bwv269.mxl", "corelli/opus3no1/1grave.xml", "schumann_robert/opus48no2.mxl", "schoenberg/opus19/movement2.mxl",
-    "trecento/Fava_Dicant_nunc_iudei.xml", "monteverdi/madrigal.3.1.mxl", "leadSheet/fosterBrownHair.mxl", "demos/two-voices.xml",
+    "bach/bwv66.6.mxl", "bach/bwv269.mxl", "corelli/opus3no1/1grave.xml", "schumann_robert/opus48no2.mxl",
+    "schoenberg/opus19/movement2.mxl",
+    "trecento/Fava_Dicant_nunc_iudei.xml", "monteverdi/madrigal.3.1.mxl", "leadSheet/fosterBrownHair.mxl",
+    "demos/two-voices.xml",
 )  # fmt: skip
 
 
 @pytest.mark.parametrize("name", SCORES)
 def test_scores_of_others_come_back_whole_or_with_a_list(name: str) -> None:
-    """As music21 reads both: every onset, length, pitch, staff, meter, key, syllable, dynamic, slur and sign, or it is named."""
+    """As music21 reads both: every onset, length, pitch, staff, meter, key, syllable, dynamic, slur and sign, or it
+    is named.
+    """
     verdict, unnamed, losses = tried(CORPUS / name)
     assert unnamed == [], losses
     assert verdict in ("whole", "named")
@@ -148,7 +164,8 @@ def test_ties_become_one_note_and_held_notes_get_a_voice() -> None:
     start, stop = '<notations><tied type="start"/></notations>', '<notations><tied type="stop"/></notations>'
     body = (
         "<measure><attributes>ATTRIBUTES</attributes>"
-        + note("C4", 8, "half", start) + note("E4", 8, "half", before="<chord/>") + note("C4", 8, "half", stop) + note("F4", 8, "half", before="<chord/>")
+        + note("C4", 8, "half", start) + note("E4", 8, "half", before="<chord/>") + note("C4", 8, "half", stop)
+        + note("F4", 8, "half", before="<chord/>")
         + "</measure>"
     )  # fmt: skip
     score = read(body)
@@ -168,14 +185,16 @@ def test_rounded_durations_are_exact_and_voices_meet_again() -> None:
         + "</measure>"
     )
     assert sounds(read(body)) == [
-        ("C4", F(0), F(4), 2), ("C5", F(0), F(1, 3), 1), ("D5", F(1, 3), F(1, 3), 1), ("E5", F(2, 3), F(1, 3), 1), ("F5", F(1), F(3), 1),
+        ("C4", F(0), F(4), 2), ("C5", F(0), F(1, 3), 1), ("D5", F(1, 3), F(1, 3), 1), ("E5", F(2, 3), F(1, 3), 1),
+        ("F5", F(1), F(3), 1),
     ]  # fmt: skip
 
 
 def test_a_bar_of_another_length_keeps_it_without_a_sign() -> None:
     body = (
         '<measure implicit="yes"><attributes>ATTRIBUTES</attributes>' + note("C4", 4) + "</measure>"
-        + "<measure>" + note("D4", 16, "whole") + "</measure><measure>" + note("E4", 12, "half", "<dot/>") + "</measure>"
+        + "<measure>" + note("D4", 16, "whole") + "</measure><measure>" + note("E4", 12, "half", "<dot/>")
+        + "</measure>"
         + "<measure>" + note("F4", 16, "whole") + "</measure>"
     )  # fmt: skip
     score = read(body)
@@ -194,7 +213,9 @@ def test_a_bar_of_another_length_keeps_it_without_a_sign() -> None:
 
 
 def test_triplets_inside_a_triplet_are_nine_in_the_beat() -> None:
-    """music21's corpus, a nested tuplet: its notes keep their lengths and are written as one bracket of 9:8, in no scraps."""
+    """music21's corpus, a nested tuplet: its notes keep their lengths and are written as one bracket of 9:8, in no
+    scraps.
+    """
     path = CORPUS / "demos" / "nested_tuplet_finale_test.xml"
     score = read_musicxml(path.read_bytes(), "nested")
     assert score.losses == ("2 nested tuplets (the notes keep their lengths, brackets are found anew), bar 1.",)
@@ -235,9 +256,11 @@ def test_slurs_of_grace_notes_are_kept(
     grace: str, main: str, later: str, signs: tuple[str, ...], drawn: int, named: tuple[str, ...]
 ) -> None:
     body = (
-        '<measure number="1"><attributes>ATTRIBUTES</attributes><note><grace slash="yes"/><pitch><step>B</step><octave>4</octave></pitch>'
+        '<measure number="1"><attributes>ATTRIBUTES</attributes><note><grace slash="yes"/><pitch><step>B</step>'
+        '<octave>4</octave></pitch>'
         + f"<voice>1</voice><type>eighth</type>{slur(grace) if grace else ''}</note>"
-        + note("C5", 8, "half", slur(main) if main else "") + note("D5", 8, "half", slur(later) if later else "") + "</measure>"
+        + note("C5", 8, "half", slur(main) if main else "") + note("D5", 8, "half", slur(later) if later else "")
+        + "</measure>"
     )  # fmt: skip
     score = read(body)
     first = min(score.piece.notes.values(), key=lambda n: n.tick)
@@ -252,7 +275,8 @@ def test_slurs_of_grace_notes_are_kept(
 def test_what_cannot_be_kept_is_listed_with_its_count_and_bars() -> None:
     gliss = '<notations><glissando type="start"/></notations>'
     body = (
-        '<measure number="7"><attributes>ATTRIBUTES</attributes><direction><direction-type><harp-pedals/></direction-type></direction>'
+        '<measure number="7"><attributes>ATTRIBUTES</attributes><direction><direction-type><harp-pedals/>'
+        '</direction-type></direction>'
         + note("C4", 4, inner=gliss) + note("D4", 4, inner=gliss) + note("E4", 4) + note("F4", 4)
         + '</measure><measure number="8">' + note("G4", 16, "whole", gliss) + "</measure>"
     )  # fmt: skip
@@ -270,7 +294,8 @@ def test_a_timewise_score_is_turned() -> None:
         '<score-part id="B"><part-name>Down</part-name></score-part></part-list>'
         f'<measure number="1"><part id="A"><attributes>{TIME.format(4, 4)}</attributes>{note("C5", 16, "whole")}</part>'
         f'<part id="B"><attributes>{TIME.format(4, 4)}</attributes>{note("C3", 16, "whole")}</part></measure>'
-        f'<measure number="2"><part id="A">{note("D5", 16, "whole")}</part><part id="B">{note("D3", 16, "whole")}</part></measure></score-timewise>'
+        f'<measure number="2"><part id="A">{note("D5", 16, "whole")}</part>'
+        f'<part id="B">{note("D3", 16, "whole")}</part></measure></score-timewise>'
     )
     score = read_musicxml(text.encode())
     assert [p.name for p in score.piece.ordered_parts()] == ["Up", "Down"]
@@ -299,8 +324,14 @@ def zipped(name: str, data: bytes) -> bytes:
     return out.getvalue()
 
 
-LAUGHS = b'<!DOCTYPE score-partwise [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><score-partwise><work><work-title>&b;</work-title></work></score-partwise>'
-OUTSIDE = b'<!DOCTYPE score-partwise [<!ENTITY x SYSTEM "file:///etc/passwd">]><score-partwise><work><work-title>&x;</work-title></work></score-partwise>'
+LAUGHS = (
+    b'<!DOCTYPE score-partwise [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><score-partwise><work>'
+    b"<work-title>&b;</work-title></work></score-partwise>"
+)
+OUTSIDE = (
+    b'<!DOCTYPE score-partwise [<!ENTITY x SYSTEM "file:///etc/passwd">]><score-partwise><work><work-title>&x;'
+    b"</work-title></work></score-partwise>"
+)
 
 
 @pytest.mark.parametrize(

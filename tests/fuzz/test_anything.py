@@ -1,5 +1,8 @@
-"""Anything may come over the border: damaged files, every command over every argument, requests of all shapes. Seeds are fixed; ``make fuzz``
-goes on with others (DUCTUS_FUZZ, the number of rounds). No 500, no closed socket without words, no answer over five seconds."""
+"""Anything may come over the border: damaged files, every command over every argument, requests of all shapes.
+
+Seeds are fixed; ``make fuzz`` goes on with others (DUCTUS_FUZZ, the number of rounds). No 500, no closed socket
+without words, no answer over five seconds.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +48,10 @@ def in_time(what: object) -> Iterator[None]:
 
 
 def damaged(rng: random.Random, sources: list[bytes]) -> bytes:
-    """A MIDI file with bytes changed, cut, doubled, or numbers at their limits; sometimes mere noise behind a good head."""
+    """A MIDI file with bytes changed, cut, doubled, or numbers at their limits.
+
+    Sometimes mere noise behind a good head.
+    """
     data = bytearray(rng.choice(sources))
     for _ in range(rng.choice((0, 1, 1, 2, 5, 40))):
         at = rng.randrange(len(data))
@@ -200,7 +206,8 @@ def test_fifty_requests_of_all_shapes(client: TestClient, library: Library, seed
         }
         body = rng.choice(
             (
-                json.dumps({"title": rng.choice(TEXTS), "base": rng.choice((0, -1, 2**62)), "meter": rng.choice(TEXTS), "bpm": rng.choice((92, -1, 1e308))}).encode(),
+                json.dumps({"title": rng.choice(TEXTS), "base": rng.choice((0, -1, 2**62)), "meter": rng.choice(TEXTS),
+                    "bpm": rng.choice((92, -1, 1e308))}).encode(),
                 b"{", b"\xff\xfe", b"[" * 5000, b"", rng.randbytes(200),
             )
         )  # fmt: skip

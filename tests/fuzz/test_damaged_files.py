@@ -1,5 +1,7 @@
-"""Scores and files of our own with wrong values, cut, doubled or changed: read or refused in words, and what was read can be written again. Seeds as in
-``test_anything``."""
+"""Scores and files of our own with wrong values, cut, doubled or changed.
+
+Read or refused in words, and what was read can be written again. Seeds as in ``test_anything``.
+"""
 
 from __future__ import annotations
 

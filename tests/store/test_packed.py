@@ -1,4 +1,7 @@
-"""The file of our own: all of a piece goes out and comes back, in another library, too; what is damaged or newer is refused in words."""
+"""The file of our own: all of a piece goes out and comes back, in another library, too.
+
+What is damaged or newer is refused in words.
+"""
 
 from __future__ import annotations
 
@@ -179,7 +182,9 @@ def test_a_piece_that_fails_half_way_leaves_nothing_behind(library: Library) -> 
 
 
 def test_records_are_looked_at_field_by_field_before_they_come_in(library: Library, played: str) -> None:
-    """Each number and each text of each record put in the place of the other kind is refused in words, never found out later."""
+    """Each number and each text of each record put in the place of the other kind is refused in words, never found
+    out later.
+    """
     members = opened(to_file([library.packed(played, history=False)]))
     name = next(n for n in members if n.endswith("piece.json"))
     tried = 0

@@ -205,7 +205,10 @@ def test_the_history_of_a_large_change_is_packed_and_goes_into_the_file(library:
 
 
 def nobody_reads(monkeypatch: pytest.MonkeyPatch) -> None:
-    """From now on no change is read and no piece made anew in this thread; a piece that another test opened a moment ago may still look back beside it."""
+    """From now on no change is read and no piece made anew in this thread.
+
+    A piece that another test opened a moment ago may still look back beside it.
+    """
     here = threading.current_thread()
 
     def never(done: Callable[..., Any]) -> Callable[..., Any]:

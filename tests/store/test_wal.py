@@ -1,4 +1,7 @@
-"""The end of what was written last, damaged: it is noticed, said, and put aside. Form of the log: sqlite.org/fileformat2.html, section 4."""
+"""The end of what was written last, damaged: it is noticed, said, and put aside.
+
+Form of the log: sqlite.org/fileformat2.html, section 4.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""The real interface: one server for a session, and headless Chromium from Debian. Tests that kill the server get one of their own."""
+"""The real interface: one server for a session, and headless Chromium from Debian.
+
+Tests that kill the server get one of their own.
+"""
 
 from __future__ import annotations
 
@@ -29,14 +32,17 @@ FLAGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
-    # ours takes the place of the driver's own list, hence the first line; the rest would be drawn unseen behind each new window
-    "--disable-features=PaintHolding,LensOverlay,MediaRouter,OptimizationHints,HttpsUpgrades,DestroyProfileOnBrowserClose,"
+    # ours takes the place of the driver's own list, hence the first line; the rest would be drawn unseen behind each
+    # new window
+    "--disable-features=PaintHolding,LensOverlay,MediaRouter,OptimizationHints,HttpsUpgrades,"
+    "DestroyProfileOnBrowserClose,"
     "WebUIOmniboxPopup,WebUIOmniboxAimPopup",
 ]
 SIZE: ViewportSize = {"width": 1280, "height": 800}
 COLD_MS = 60_000  # the first page of a machine that has just booted
 SWEPT_EVERY = 8  # tests: what the pages before left in a window's memory is let go of then, some 60 MB each
-WAIT_MS = 40_000  # any later wait: half a machine may be all there is, and the shared server may still read what an earlier test played
+# any later wait: half a machine may be all there is, and the shared server may still read what an earlier test played
+WAIT_MS = 40_000
 
 
 class Server:
@@ -99,7 +105,10 @@ def shared_server() -> Iterator[Server]:
 
 @pytest.fixture(scope="session")
 def demo_shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A demo library as it is when the application has just made it, to be copied: to read its take anew for each test takes seconds."""
+    """A demo library as it is when the application has just made it, to be copied.
+
+    To read its take anew for each test takes seconds.
+    """
     folder = tmp_path_factory.mktemp("demo")
     made = Library(folder / "library.sqlite")
     fill_library(made)
@@ -146,7 +155,10 @@ def warm(chromium: Browser, shared_server: Server) -> None:
 
 
 class Windows:
-    """Windows of 1280 x 800, kept from one test to the next: to open one costs a browser without a graphics card more than a test does in it."""
+    """Windows of 1280 x 800, kept from one test to the next.
+
+    To open one costs a browser without a graphics card more than a test does in it.
+    """
 
     def __init__(self, browser: Browser) -> None:
         self.browser = browser
@@ -204,7 +216,10 @@ def windows(warm: None, chromium: Browser) -> Iterator[Windows]:
 
 
 def at_the_door(windows: Windows, url: str, script: str = "", own: bool = False) -> Iterator[Page]:
-    """A window that has come as far as the server's icon: neither shelf nor desk is drawn yet. Any script error fails the test."""
+    """A window that has come as far as the server's icon: neither shelf nor desk is drawn yet.
+
+    Any script error fails the test.
+    """
     page, errors = windows.open(script) if own else windows.lend(script)
     errors.clear()
     page.goto(f"{url}/icon.svg")
@@ -231,8 +246,11 @@ def wired(windows: Windows, server: Server) -> Iterator[Page]:
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> bool | None:
-    """A test of the browser that fails is tried once more, and that is printed: a machine that is busy elsewhere can keep a browser waiting for longer than
-    any wait is meant for. What fails twice fails."""
+    """A test of the browser that fails is tried once more, and that is printed.
+
+    A machine that is busy elsewhere can keep a browser waiting for longer than any wait is meant for. What fails
+    twice fails.
+    """
     if "tests/ui" not in item.nodeid or not isinstance(item, pytest.Function):
         return None
     item.ihook.pytest_runtest_logstart(nodeid=item.nodeid, location=item.location)

@@ -135,14 +135,19 @@ def pass_time(page: Page, milliseconds: int) -> None:
 
 
 def goes_on(page: Page) -> None:
-    """Wait until a recording has begun: a busy machine takes its time, and time that runs ahead would give up clicks on their way."""
+    """Wait until a recording has begun: a busy machine takes its time, and time that runs ahead would give up clicks
+    on their way.
+    """
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")
     with contextlib.suppress(AssertionError):
         expect(page.get_by_test_id("said")).to_contain_text(re.compile("^(Recording|Play what is)"), timeout=10_000)
 
 
 def play_until(page: Page, seen: Locator, after_ms: int, most_ms: int = 6000) -> None:
-    """Let the clock of a recording run (``page.clock`` is installed) until something is there, and stand: waiting for the server costs no music."""
+    """Let the clock of a recording run (``page.clock`` is installed) until something is there, and stand.
+
+    Waiting for the server costs no music.
+    """
     goes_on(page)
     page.clock.pause_at(page.evaluate("Date.now()") / 1000 + 0.5)
     pass_time(page, after_ms)
@@ -155,7 +160,10 @@ def play_until(page: Page, seen: Locator, after_ms: int, most_ms: int = 6000) ->
 
 
 def play_through(page: Page, most_ms: int = 120_000) -> None:
-    """Let the clock run until the rehearsal keyboard has finished and the recording has stopped; then time goes on by itself."""
+    """Let the clock run until the rehearsal keyboard has finished and the recording has stopped.
+
+    Then time goes on by itself.
+    """
     goes_on(page)
     for _ in range(most_ms // 2000):
         if not page.get_by_test_id("record").filter(has_text="Stop recording").count():

@@ -1,5 +1,7 @@
-"""`ductus demo` in a process of its own, copied from one that has read all modules already: to read them takes longer than most tests.
-That the command starts from nothing is tested with the other commands."""
+"""`ductus demo` in a process of its own, copied from one that has read all modules already.
+
+To read them takes longer than most tests. That the command starts from nothing is tested with the other commands.
+"""
 
 from __future__ import annotations
 

@@ -1,5 +1,8 @@
-"""Anything may be pressed: every key of the table, letters, digits, buttons and the mouse, in any order and fast. No script error, nothing wrong in
-the server. Chance finds new ways each time by its timing, so that only ``make fuzz`` runs it (DUCTUS_FUZZ, the number of rounds)."""
+"""Anything may be pressed: every key of the table, letters, digits, buttons and the mouse, in any order and fast.
+
+No script error, nothing wrong in the server. Chance finds new ways each time by its timing, so that only ``make
+fuzz`` runs it (DUCTUS_FUZZ, the number of rounds).
+"""
 
 from __future__ import annotations
 

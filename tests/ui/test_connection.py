@@ -1,4 +1,6 @@
-"""A desk survives its connection: the server killed and started, the page loaded again, in mid-step and in mid-recording."""
+"""A desk survives its connection: the server killed and started, the page loaded again, in mid-step and in
+mid-recording.
+"""
 
 from __future__ import annotations
 

@@ -79,7 +79,8 @@ def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server:
     line = page.get_by_test_id("line")
     expect(line).to_have_text(
         re.compile(
-            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, sounding in full; a chord is written when all keys are up and replaces what is there; with ... or ..."
+            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, sounding in full; a chord "
+            "is written when all keys are up and replaces what is there; with ... or ..."
         )
     )
     line.get_by_role("button", name=re.compile("^part")).click()
@@ -251,7 +252,10 @@ def test_meter_key_and_tempo_are_changed_at_the_pen_and_undone(page: Page, serve
 
 
 def test_what_was_open_at_one_piece_is_not_open_at_the_next(page: Page) -> None:
-    """The frame in the line, the page of keys while it learns, the print view: each ends with the piece, also by the browser's own way back."""
+    """The frame in the line, the page of keys while it learns, the print view.
+
+    Each ends with the piece, also by the browser's own way back.
+    """
     begin(page, "Left")
     usual = page.get_by_test_id("line").inner_text()
     for left, gone in (

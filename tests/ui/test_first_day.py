@@ -1,4 +1,7 @@
-"""What a musician does on the first day, through the real interface: a waltz with grace notes and two endings at the pen, and a file from elsewhere."""
+"""What a musician does on the first day, through the real interface.
+
+A waltz with grace notes and two endings at the pen, and a file from elsewhere.
+"""
 
 from __future__ import annotations
 

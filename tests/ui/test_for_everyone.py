@@ -1,4 +1,7 @@
-"""Without eyes, without a mouse, as a newcomer: what is announced is enough, nothing stands in the way, the tour goes on by real gestures."""
+"""Without eyes, without a mouse, as a newcomer.
+
+What is announced is enough, nothing stands in the way, the tour goes on by real gestures.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,8 @@ from tests.ui.conftest import Server
 from tests.ui.desk import begin, chord, exported, open_piece, press, says, to_shelf
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
-# Web Content Accessibility Guidelines 2.0 to 2.2, levels A and AA, as far as axe-core can tell (targets of 24 pixels among them).
+# Web Content Accessibility Guidelines 2.0 to 2.2, levels A and AA, as far as axe-core can tell (targets of 24 pixels
+# among them).
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 
 
@@ -107,7 +111,8 @@ def test_the_check_itself_sees_barriers(page: Page, server: Server) -> None:
     """A picture with no name and a button of four pixels are found; else nothing would be proved by finding none."""
     to_shelf(page)
     page.evaluate(
-        "document.querySelector('main').insertAdjacentHTML('beforeend', '<img src=x><button style=\"width:4px;height:4px;padding:0\"></button>')"
+        "document.querySelector('main').insertAdjacentHTML('beforeend', '<img src=x><button "
+        'style="width:4px;height:4px;padding:0"></button>\')'
     )
     found = {v.partition(":")[0] for v in violations(page)}
     assert {"image-alt", "button-name"} <= found
@@ -116,7 +121,8 @@ def test_the_check_itself_sees_barriers(page: Page, server: Server) -> None:
 def focused(page: Page) -> str:
     """The name of what has the focus, as a screen reader says it."""
     name: str = page.evaluate(
-        "(() => { const e = document.activeElement; return e.getAttribute('aria-label') || e.labels?.[0]?.textContent || e.textContent || '' })()"
+        "(() => { const e = document.activeElement; return e.getAttribute('aria-label') || e.labels?.[0]?.textContent "
+        "|| e.textContent || '' })()"
     )
     return name
 
@@ -205,7 +211,8 @@ def test_the_tour_waits_for_each_gesture(page: Page, server: Server) -> None:
         lambda: press(page, "BracketRight"),
         lambda: chord(page, "adg"),
         lambda: press(page, "Control+z"),
-        lambda: (press(page, "Digit2"), page.keyboard.type("mf"), press(page, "Enter")),  # type: ignore[func-returns-value]
+        lambda: (press(page, "Digit2"), page.keyboard.type("mf"), press(page, "Enter")),
+        # type: ignore[func-returns-value]
         lambda: press(page, "ArrowDown"),
         lambda: press(page, "d"),
         lambda: press(page, "KeyB"),
@@ -242,7 +249,10 @@ def test_help_is_searched_for_commands_and_tasks(page: Page, server: Server) -> 
 
 
 def test_four_hundred_percent_and_forced_colours_are_usable(chromium: Browser, server: Server) -> None:
-    """At 400 % of 1280 pixels a page has 320 (WCAG 2.1, 1.4.10 Reflow): the line, the pen and the sheet can all be reached."""
+    """At 400 % of 1280 pixels a page has 320 (WCAG 2.1, 1.4.10 Reflow).
+
+    The line, the pen and the sheet can all be reached.
+    """
     context = chromium.new_context(viewport={"width": 320, "height": 640}, forced_colors="active")
     page = context.new_page()
     to_shelf(page, server.url)

@@ -143,7 +143,10 @@ def test_an_output_that_is_gone_leaves_the_piano_and_says_which_is_chosen(wired:
 
 @pytest.mark.own_page
 def test_what_is_played_before_the_sounds_have_come_waits_for_them(page: Page, server: Server) -> None:
-    """The sound library and the piano are held back for a moment: playing begins when they are there, and no note is lost or late."""
+    """The sound library and the piano are held back for a moment.
+
+    Playing begins when they are there, and no note is lost or late.
+    """
     page.add_init_script("window.notes = []; addEventListener('note-scheduled', (e) => window.notes.push(e.detail))")
     page.route(re.compile(r"/assets/(esm-.*\.js|piano/.*)"), lambda route: (time.sleep(0.08), route.continue_()))
     piece = open_piece(page, "Lock Gate Waltz")
@@ -160,7 +163,8 @@ STARTS = """
 window.starts = []
 const start = AudioBufferSourceNode.prototype.start
 AudioBufferSourceNode.prototype.start = function (atS, from, ...more) {
-  if (this.buffer.duration > 1) window.starts.push({ atS, from, seconds: this.buffer.duration, rate: this.playbackRate.value })
+  if (this.buffer.duration > 1) window.starts.push({ atS, from, seconds: this.buffer.duration,
+    rate: this.playbackRate.value })
   return start.call(this, atS, from, ...more)
 }
 """
@@ -168,7 +172,10 @@ AudioBufferSourceNode.prototype.start = function (atS, from, ...more) {
 
 @pytest.mark.own_page
 def test_the_piano_begins_with_its_middle_and_the_rest_of_it_follows_what_is_played(page: Page) -> None:
-    """All keys are sampled by four a octave (30 files); what nobody plays is not decoded, which costs seconds and 140 MB."""
+    """All keys are sampled by four a octave (30 files).
+
+    What nobody plays is not decoded, which costs seconds and 140 MB.
+    """
     fetched = "performance.getEntriesByType('resource').map((r) => r.name.split('/piano/')[1]).filter(Boolean)"
 
     def when(mark: str) -> list[str]:

@@ -1,4 +1,7 @@
-"""Everything by the keyboard alone: placing, selecting, editing, copying, choosing in the line, help; and what stays chosen."""
+"""Everything by the keyboard alone: placing, selecting, editing, copying, choosing in the line, help.
+
+And what stays chosen.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""A kit and its sound, as a person goes through it: a beat clicked in, drummed over, a bass line in a loop, times and velocities shaped, parts alone."""
+"""A kit and its sound, as a person goes through it.
+
+A beat clicked in, drummed over, a bass line in a loop, times and velocities shaped, parts alone.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +21,10 @@ from tests.ui.test_instruments import until
 from tests.ui.test_playing import rehearse, to_record
 
 KICK, SNARE, CLOSED, OPEN, CRASH = 36, 38, 42, 46, 49
-HEARD = "() => { window.heard = []; window.addEventListener('note-scheduled', (e) => window.heard.push({ ...e.detail, at: performance.now() })) }"
+HEARD = (
+    "() => { window.heard = []; window.addEventListener('note-scheduled', (e) => window.heard.push({ ...e.detail, at: "
+    "performance.now() })) }"
+)
 
 
 def band(page: Page, title: str, parts: list[str]) -> str:
@@ -253,7 +259,8 @@ SPY = """() => {
     }
     return connect.call(this, to, ...more)
   }
-  window.loudness = () => Math.max(0, ...[...ears.values()].map((ear) => { const a = new Float32Array(2048); ear.getFloatTimeDomainData(a); return Math.max(...a.map(Math.abs)) }))
+  window.loudness = () => Math.max(0, ...[...ears.values()].map((ear) => { const a = new Float32Array(2048);
+    ear.getFloatTimeDomainData(a); return Math.max(...a.map(Math.abs)) }))
 }"""
 
 
@@ -266,7 +273,8 @@ def test_parts_sound_with_their_own_instruments_alone_or_off_and_at_a_practice_t
     open_piece(page, "Sparks over the Paddle")
     until(page, "performance.getEntriesByName('sound 033').length && performance.getEntriesByName('sound kit').length")
     fetched = page.evaluate(
-        "performance.getEntriesByType('resource').map((r) => r.name).filter((n) => n.includes('/sounds/')).map((n) => n.split('/').pop())"
+        "performance.getEntriesByType('resource').map((r) => r.name).filter((n) => n.includes('/sounds/')).map((n) => "
+        "n.split('/').pop())"
     )
     assert sorted(fetched) == ["033.sf3", "kit.sf3"]
     page.evaluate(HEARD)

@@ -77,7 +77,8 @@ def test_nothing_of_the_header_lies_off_the_screen(page: Page, wide: int) -> Non
         assert box is None or box["x"] + box["width"] <= wide
 
 
-TOP_OF_CURVE = """e => { const c = e.querySelector('path'), p = c.getPointAtLength(c.getTotalLength() / 4).matrixTransform(c.getScreenCTM()); return [p.x, p.y] }"""
+TOP_OF_CURVE = """e => { const c = e.querySelector('path')
+  const p = c.getPointAtLength(c.getTotalLength() / 4).matrixTransform(c.getScreenCTM()); return [p.x, p.y] }"""
 
 
 def test_a_mark_comes_to_rest_where_it_was_dragged_and_a_slur_is_bent_by_its_middle(page: Page, server: Server) -> None:

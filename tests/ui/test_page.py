@@ -1,4 +1,7 @@
-"""The finished page through the real interface: marks, frame, parts, print; a song brought from nothing to a printed page by keys alone."""
+"""The finished page through the real interface.
+
+Marks, frame, parts, print; a song brought from nothing to a printed page by keys alone.
+"""
 
 from __future__ import annotations
 
@@ -181,7 +184,9 @@ def marks_are_read_back(score: music21.stream.Score) -> None:
     assert (named.composer, named.lyricist, named.copyright) == ("L. Marsh", "words: N. Oar", "© 2026 the barge")
 
     def places(kind: type) -> list[tuple[str, float]]:
-        said = lambda x: str(getattr(x, "value", None) or getattr(x, "content", None) or getattr(x, "figure", ""))  # noqa: E731
+        def said(x: object) -> str:
+            return str(getattr(x, "value", None) or getattr(x, "content", None) or getattr(x, "figure", ""))
+
         return [(said(x), x.getOffsetInHierarchy(score)) for x in score.recurse().getElementsByClass(kind)]
 
     assert places(dynamics.Dynamic) == [("mf", 0.0), ("f", 12.0), ("p", 24.0)]
@@ -206,7 +211,10 @@ def marks_are_read_back(score: music21.stream.Score) -> None:
 
 
 def playing_order_is_right(server: Server, piece: str) -> None:
-    """1, then the repeat with both endings, D.S. to the coda: bars 1 2345 2346 7, 2 3 (the sign stands at the end of bar 3), 8 on."""
+    """1, then the repeat with both endings, D.S. to the coda.
+
+    Bars 1 2345 2346 7, 2 3 (the sign stands at the end of bar 3), 8 on.
+    """
     import json
 
     places = json.loads(server.get(f"/api/pieces/{piece}/playback?from_tick=0"))["places"]
@@ -267,7 +275,10 @@ def to_the_end(page: Page, button: str, key: str) -> None:
 
 
 def it_is_changed_undone_and_redone(page: Page, server: Server, piece: str) -> None:
-    """Transposed for the singer, a bar inserted, a section copied; undone to the beginning of the marks and redone, the file is the same."""
+    """Transposed for the singer, a bar inserted, a section copied.
+
+    Undone to the beginning of the marks and redone, the file is the same.
+    """
     at_bar(page, 1, "singer")
     about(page, "key")
     choose(page, "transpose to", "A flat major")

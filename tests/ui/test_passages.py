@@ -1,7 +1,7 @@
 """Ten named passages of our own, entered through the real input port; what stands on the page is what was meant.
 
-Every gesture is counted (a key of the instrument or of the computer, a press of the pedal, a click of the mouse), and the
-counts stand in docs/gestures.md, which these tests hold to what they did.
+Every gesture is counted (a key of the instrument or of the computer, a press of the pedal, a click of the mouse),
+and the counts stand in docs/gestures.md, which these tests hold to what they did.
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""Playing, as a person goes through it: passes on top of each other, changes of meter, free playing, the journal, the delay test."""
+"""Playing, as a person goes through it.
+
+Passes on top of each other, changes of meter, free playing, the journal, the delay test.
+"""
 
 from __future__ import annotations
 
@@ -76,7 +79,10 @@ def test_a_further_take_of_the_same_bars_is_read_together_with_the_first(page: P
 
 @pytest.mark.own_page
 def test_three_tries_with_slips_make_one_page_without(page: Page, server: Server) -> None:
-    """The rehearsal keyboard tries three times, each time with wrong keys; each join leaves no more corrections than before, the last one none."""
+    """The rehearsal keyboard tries three times, each time with wrong keys.
+
+    Each join leaves no more corrections than before, the last one none.
+    """
     piece = begin(page, "Three tries", "3/4", "G minor")
     page.clock.install()
     right = written(waltz(), 8)

@@ -13,7 +13,9 @@ from tests.ui.test_playing import line, rehearse
 
 
 def plant(page: Page) -> None:
-    """Three errors, made by keys: bar 2 begins a step too high, bar 5 has lost its first note, a C is written into the rest of bar 4."""
+    """Three errors, made by keys: bar 2 begins a step too high, bar 5 has lost its first note, a C is written into
+    the rest of bar 4.
+    """
     press(page, "Control+ArrowRight", "Control+Shift+ArrowRight")
     says(page, "quarter, bar 2, beat 1")
     press(
@@ -36,7 +38,10 @@ def plant(page: Page) -> None:
 @pytest.mark.own_page
 @pytest.mark.own_server
 def test_a_page_is_proved_by_playing_it(page: Page, server: Server) -> None:
-    """The proof finds three planted errors and no others; one key takes the played version over, and the page is the piece again."""
+    """The proof finds three planted errors and no others.
+
+    One key takes the played version over, and the page is the piece again.
+    """
     page.clock.install()
     piece = open_piece(page, "Lock Gate Waltz")
     right = exported(server, piece)

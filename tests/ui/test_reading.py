@@ -63,7 +63,10 @@ def waltz_taken(page: Page) -> str:
 
 
 def is_seen_washed(page: Page) -> None:
-    """The first doubt is washed, and nothing covers the wash: beside its notes it has another colour than the paper beside it."""
+    """The first doubt is washed, and nothing covers the wash.
+
+    Beside its notes it has another colour than the paper beside it.
+    """
     wash = page.get_by_test_id("washes").locator("[data-doubt]").first
     expect(wash).to_be_visible()
     wash.scroll_into_view_if_needed()
@@ -230,7 +233,10 @@ def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, 
 def test_ornaments_are_written_as_signs_where_nothing_allowed_holds_them_and_are_decided_like_doubts(
     page: Page, server: Server
 ) -> None:
-    """Trills and grace notes are signs at once, and one can be had note by note by X; a rolled chord is offered its sign; the file follows, and undo."""
+    """Trills and grace notes are signs at once, and one can be had note by note by X.
+
+    A rolled chord is offered its sign; the file follows, and undo.
+    """
     piece = begin(page, "Crane", "4/4", bpm=84)
     record(page, "Dance of the Paper Crane")
     play_through(page)
@@ -269,10 +275,12 @@ def test_ornaments_are_written_as_signs_where_nothing_allowed_holds_them_and_are
     assert exported("<trill-mark", "<arpeggiate/>") == [3, 3]
 
 
-# Quarters and their halves around a syncopation in bar 4, (value in quarters, key); played with a spread of 28 ms, which hides it.
+# Quarters and their halves around a syncopation in bar 4, (value in quarters, key); played with a spread of 28 ms,
+# which hides it.
 AROUND = [(v, k) for v, k in zip(
     [1, 1, 1, 1, .5, .5, 1, 1, 1, 1, 1, .5, .5, 1, .25, .5, .25, 1, .25, .5, .25, 1, 1, 1, 1, 1, .5, .5, .5, .5, 2],
-    [67, 69, 71, 72, 74, 72, 71, 69, 67, 65, 67, 69, 71, 72, 72, 74, 76, 74, 72, 71, 69, 67, 65, 64, 65, 67, 69, 67, 65, 64, 60], strict=True,
+    [67, 69, 71, 72, 74, 72, 71, 69, 67, 65, 67, 69, 71, 72, 72, 74, 76, 74, 72,
+         71, 69, 67, 65, 64, 65, 67, 69, 67, 65, 64, 60], strict=True,
 )]  # fmt: skip
 
 
@@ -286,7 +294,10 @@ def syncopated(seed: int, quarters_per_minute: float = 100.0, spread_s: float = 
 
 
 def test_a_doubt_repairs_the_syncopated_bar(page: Page, server: Server) -> None:
-    """A 16th, an eighth and a 16th were read as something else; the doubt of that bar names them, and X, pressed until they are chosen, writes them."""
+    """A 16th, an eighth and a 16th were read as something else.
+
+    The doubt of that bar names them, and X, pressed until they are chosen, writes them.
+    """
     data = midi_of(syncopated(0), 100, (4, 4))
     to_shelf(page)
     page.get_by_label("Files to import").set_input_files(

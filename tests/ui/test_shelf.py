@@ -20,9 +20,11 @@ from tests.ui.desk import begin, begin_by_sentence, press, says, to_shelf
 pytestmark = pytest.mark.own_server
 DROP = """(files) => {
   const data = new DataTransfer()
-  for (const [name, text] of files) data.items.add(new File([Uint8Array.from(atob(text), (c) => c.charCodeAt(0))], name))
+  for (const [name, text] of files) data.items.add(new File([Uint8Array.from(atob(text), (c) => c.charCodeAt(0))],
+    name))
   window.dispatchEvent(new DragEvent('dragover', { dataTransfer: data, bubbles: true, cancelable: true }))
-  document.querySelector('main').dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }))
+  document.querySelector('main').dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true,
+    cancelable: true }))
 }"""
 ON_SHELF = len(PIECES) + 2  # of the demo
 

@@ -1,4 +1,6 @@
-"""Nothing false, nothing lost: what a person meets who makes slips, pulls a plug, has the process killed or the disk locked."""
+"""Nothing false, nothing lost: what a person meets who makes slips, pulls a plug, has the process killed or the disk
+locked.
+"""
 
 from __future__ import annotations
 
@@ -203,7 +205,8 @@ HOSTILE = (
 
 SLOW_ANSWERS = """
 const { set } = Object.getOwnPropertyDescriptor(WebSocket.prototype, 'onmessage')
-Object.defineProperty(WebSocket.prototype, 'onmessage', { set (hear) { set.call(this, (event) => setTimeout(() => hear(event), 400)) } })
+Object.defineProperty(WebSocket.prototype, 'onmessage', { set (hear) { set.call(this, (event) => setTimeout(() =>
+  hear(event), 400)) } })
 """
 
 
@@ -236,15 +239,20 @@ def test_undo_pressed_fast_behind_an_edit_that_waits_goes_one_by_one(page: Page,
     assert pitches(server, piece) == ["C4", "D4"]
 
 
-PREPARED = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100" onload="window.caught=1"><script>window.caught=1</script>
-<style>* {display: none}</style><a href="http://127.0.0.1:9/"><text>link</text></a><use href="http://127.0.0.1:9/x.svg#y"/><use id="own" href="#z"/>
-<rect fill="url(http://127.0.0.1:9/z)" style="width: 1px" onclick="window.caught=1"/><image href="/icon.svg" onerror="window.caught=1"/>
-<foreignObject><img src="x" onerror="window.caught=1"/></foreignObject><text id="words">sung</text></svg><img src="x" onerror="window.caught=1"/>"""
+PREPARED = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"
+  onload="window.caught=1"><script>window.caught=1</script>
+<style>* {display: none}</style><a href="http://127.0.0.1:9/"><text>link</text></a><use
+  href="http://127.0.0.1:9/x.svg#y"/><use id="own" href="#z"/>
+<rect fill="url(http://127.0.0.1:9/z)" style="width: 1px" onclick="window.caught=1"/><image href="/icon.svg"
+  onerror="window.caught=1"/>
+<foreignObject><img src="x" onerror="window.caught=1"/></foreignObject><text id="words">sung</text></svg><img
+  src="x" onerror="window.caught=1"/>"""
 
 
 PAGES_GIVEN = """pages => {
   const asked = window.fetch
-  window.fetch = (address, how) => /[/]pages[?]/.test(address) ? Promise.resolve(new Response(pages)) : asked(address, how)
+  window.fetch = (address, how) => /[/]pages[?]/.test(address) ? Promise.resolve(new Response(pages)) : asked(address,
+    how)
 }"""
 
 

@@ -20,8 +20,10 @@ from ductus.formats.midi import write_midi
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import random_piece
 
-BOMB = b"""<?xml version="1.0"?><!DOCTYPE score-partwise [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">
-<!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;&b;&b;">]><score-partwise version="4.0"><work><work-title>&c;</work-title></work></score-partwise>"""
+BOMB = b"""<?xml version="1.0"?><!DOCTYPE score-partwise [<!ENTITY a "aaaaaaaaaa">
+<!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">
+<!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;&b;&b;">]>
+<score-partwise version="4.0"><work><work-title>&c;</work-title></work></score-partwise>"""
 
 
 def test_the_sentence_makes_a_piece_and_unanswered_words_leave_no_text(client: TestClient) -> None:

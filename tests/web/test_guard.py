@@ -141,7 +141,10 @@ def test_a_part_may_be_asked_for_by_its_name(client: TestClient, library: Librar
 
 
 def test_served_to_other_machines_it_asks_for_its_key_once(library: Library) -> None:
-    """The key comes in the address that was printed; a cookie keeps it. Cookies of other hosts do not reach us, so any name is answered to."""
+    """The key comes in the address that was printed; a cookie keeps it.
+
+    Cookies of other hosts do not reach us, so any name is answered to.
+    """
     piece = library.add(waltz())
     with TestClient(create_app(library, ("testserver",), key="secret"), base_url="http://barge.local") as client:
         answer = client.get("/api/pieces")

@@ -1,4 +1,7 @@
-"""The WebSocket: keys in, systems and sentences out; two browsers; what is not understood. What messages lead to: ``tests/app``."""
+"""The WebSocket: keys in, systems and sentences out; two browsers; what is not understood.
+
+What messages lead to: ``tests/app``.
+"""
 
 from __future__ import annotations
 
@@ -109,7 +112,8 @@ def test_what_fails_behind_the_keys_is_said_and_the_next_key_works(
         browser.press(60)
         browser.until("problem")
         assert browser.problems[-1] == (
-            "A part of the page cannot be drawn: that went wrong inside Ductus (ZeroDivisionError). What is written is kept."
+            "A part of the page cannot be drawn: that went wrong inside Ductus (ZeroDivisionError). What is written is "
+            "kept."
         )
         monkeypatch.undo()
         browser.press(62)
@@ -153,7 +157,8 @@ def test_a_deleted_piece_takes_no_edits_and_goes_on_when_it_comes_back(client: T
         '{"type":"command","do":{"name":"divide","parts":1e99}}',
         '{"type":"command","do":{"name":"next-only","value":{"base":"breve?"}}}',
         '{"type":"command","do":{"name":"tuplet","actual":17,"normal":2}}',
-        '{"type":"edit","base":0,"ids":[],"do":{"name":"length","value":{"base":"quarter","tuplet":{"actual":99,"normal":1}}}}',
+        '{"type":"edit","base":0,"ids":[],"do":{"name":"length",'
+        '"value":{"base":"quarter","tuplet":{"actual":99,"normal":1}}}}',
         "[" * 5000,
     ],
 )

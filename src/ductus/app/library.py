@@ -75,7 +75,10 @@ class Library:
     """Opens the database once; hands out desks, never two of one piece."""
 
     def __init__(self, path: Path | str, apart: bool = False) -> None:
-        """Open (or make) the library at ``path``; ``apart``: music is engraved in a process of its own. Raises BadInput."""
+        """Open (or make) the library at ``path``; ``apart``: music is engraved in a process of its own.
+
+        Raises BadInput.
+        """
         self.database = Database(path)
         self.engraver = Engraver(apart)
         self.journal = Journal(self.database)
@@ -107,8 +110,10 @@ class Library:
     def add(
         self, piece: Piece, brought: Sequence[Take] = (), source: str = "file", file: tuple[str, bytes] | None = None
     ) -> str:
-        """Put a new piece on the shelf, with takes in its margin if there are any, and return its id. ``file``: name and data of the file that is
-        to be read onto its page (see ``arriving_at``). Raises NotKept."""
+        """Put a new piece on the shelf, with takes in its margin if there are any, and return its id.
+
+        ``file``: name and data of the file that is to be read onto its page (see ``arriving_at``). Raises NotKept.
+        """
         piece_id = secrets.token_hex(5)
         with self.database.transaction() as connection:
             pieces.insert_piece(connection, piece_id, piece)
@@ -129,7 +134,10 @@ class Library:
             arriving.arrived(connection, piece_id)
 
     def add_packed(self, *packed: Packed) -> tuple[str, ...]:
-        """Put pieces that come from a file, with their takes and history, on the shelf, all or none; returns their ids. Raises NotKept."""
+        """Put pieces that come from a file, with their takes and history, on the shelf, all or none; returns their ids.
+
+        Raises NotKept.
+        """
         ids = tuple(secrets.token_hex(5) for _ in packed)
         with self.database.transaction() as connection:
             for piece_id, one in zip(ids, packed, strict=True):
@@ -160,7 +168,10 @@ class Library:
         return kept
 
     def opening(self, piece_id: str) -> str:
-        """The first bars of a piece as SVG, without words and marks; kept until the piece changes. Raises NotThere, NotKept."""
+        """The first bars of a piece as SVG, without words and marks; kept until the piece changes.
+
+        Raises NotThere, NotKept.
+        """
         with self.database.transaction() as connection:
             revision = pieces.standing(connection, piece_id).revision
             found = pieces.opening(connection, piece_id, revision)
@@ -205,7 +216,10 @@ class Library:
             self._recent.pop(piece_id, None)
 
     def delete(self, piece_id: str) -> None:
-        """Take a piece off the shelf; ``restore`` brings it back. Who sits at its desk can write no more. Raises NotThere, NotKept."""
+        """Take a piece off the shelf; ``restore`` brings it back.
+
+        Who sits at its desk can write no more. Raises NotThere, NotKept.
+        """
         self._set_deleted(piece_id, True)
 
     def restore(self, piece_id: str) -> None:

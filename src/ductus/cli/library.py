@@ -16,12 +16,14 @@ from ductus.core.words import count_words
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
 
-KEEP_ALIVE_S = 75  # a connection that is closed while a request is on its way over it breaks the request: that is left to the browser
+# a connection that is closed while a request is on its way over it breaks the request: that is left to the browser
+KEEP_ALIVE_S = 75
 
 
 EVERYWHERE = ("0.0.0.0", "::")
 OPEN_TO_OTHERS = (
-    "Every machine that reaches this one can open that address: who has its key reads and changes all pieces, and nothing on the way is encrypted. "
+    "Every machine that reaches this one can open that address: who has its key reads and changes all pieces, and "
+    "nothing on the way is encrypted. "
     "The key holds until Ductus is stopped; a browser that came with it once needs it no more."
 )
 
@@ -52,7 +54,8 @@ def run_server(args: argparse.Namespace) -> int:
     print(f"Ductus is at {address}  (Ctrl-C stops it; everything is kept in {data})", flush=True)
     if key:
         print(OPEN_TO_OTHERS, flush=True)
-    # The server ends its work and then lets the signal go on to whoever had it before: to us, so that the library is closed.
+    # The server ends its work and then lets the signal go on to whoever had it before: to us, so that the library is
+    # closed.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         uvicorn.run(
@@ -95,7 +98,10 @@ class Import:
 
 
 def run_import(args: argparse.Namespace) -> int:
-    """Bring files into the library; prints the address of each new piece. One library is written by one process, so one after the other."""
+    """Bring files into the library; prints the address of each new piece.
+
+    One library is written by one process, so one after the other.
+    """
     from ductus.app.library import Library
 
     library = Library(library_path(args))

@@ -1,4 +1,6 @@
-"""All commands and options, and what their ends mean to a script: 0 done, 1 some of several failed, 2 wrong use or nothing could be done.
+"""All commands and options, and what their ends mean to a script.
+
+0 done, 1 some of several failed, 2 wrong use or nothing could be done.
 
 Argparse and imports inside the commands keep the start short: a file is transcribed in a fraction of a second
 (docs/decisions/0005-start-up.md).
@@ -104,7 +106,9 @@ def run_completion(args: argparse.Namespace) -> int:
     return 0
 
 
-def _command(commands, name: str, words: str, examples: str = "") -> argparse.ArgumentParser:  # type: ignore[no-untyped-def]
+def _command(
+    commands: argparse._SubParsersAction[argparse.ArgumentParser], name: str, words: str, examples: str = ""
+) -> argparse.ArgumentParser:
     made: argparse.ArgumentParser = commands.add_parser(
         name, help=words, description=words[:1].upper() + words[1:] + ".", epilog=examples,
         formatter_class=argparse.RawDescriptionHelpFormatter,
@@ -179,7 +183,8 @@ def _add_transcribe(commands) -> None:  # type: ignore[no-untyped-def]
     read.add_argument("--jobs", type=jobs_count, default=1, metavar="N", help="performances read at a time")
     read.add_argument(
         "--also", type=Path, action="append", default=[], metavar="TAKE",
-        help="a further take of the same (with --tempo: to the same click from the same start); may be given several times",
+        help="a further take of the same (with --tempo: to the same click from the same start); "
+        "may be given several times",
     )  # fmt: skip
     read.add_argument("--meter", help="3/4; found from the playing if not given")
     read.add_argument("--tempo", type=float, help="quarter notes a minute of the click, in every meter")

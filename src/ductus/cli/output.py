@@ -37,7 +37,10 @@ def read_in(path: str) -> bytes:
 
 
 def write_out(path: Path | str, data: bytes) -> None:
-    """Write a file whole or not at all: under another name first, which then takes the place of an older file. Raises OSError."""
+    """Write a file whole or not at all: under another name first, which then takes the place of an older file.
+
+    Raises OSError.
+    """
     if str(path) == STDIO:
         sys.stdout.buffer.write(data)
         sys.stdout.buffer.flush()
@@ -128,8 +131,10 @@ def attempt(task: Task) -> Done:
 
 
 def carry_out_all(tasks: list[Task], jobs: int, *, quiet: bool = False) -> int:
-    """Do all tasks, several at a time; returns the exit code: 0 all done, 1 some failed. One task that fails alone is an error of its input:
-    2."""
+    """Do all tasks, several at a time; returns the exit code: 0 all done, 1 some failed.
+
+    One task that fails alone is an error of its input: 2.
+    """
     failed = 0
     show = sys.stderr.isatty() and len(tasks) > 1
     for k, done in enumerate(_results(tasks, min(jobs, len(tasks))), 1):

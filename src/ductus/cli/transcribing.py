@@ -43,8 +43,11 @@ class Transcription:
 
 @contextmanager
 def not_collecting() -> Iterator[None]:
-    """While this lasts Python does not look for objects that hold each other. Reading makes next to none (60,000 notes take as much memory
-    either way), and to look takes 4 % of the time of a short take, 9 % of that of a long one."""
+    """While this lasts Python does not look for objects that hold each other.
+
+    Reading makes next to none (60,000 notes take as much memory either way), and to look takes 4 % of the time of a
+    short take, 9 % of that of a long one.
+    """
     looked = gc.isenabled()
     gc.disable()
     try:

@@ -8,7 +8,9 @@ from typing import Any
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """One thing that a phrase could say: ``do`` is the record (of a command, an edit, a choice of a reading) that makes it so."""
+    """One thing that a phrase could say: ``do`` is the record (of a command, an edit, a choice of a reading) that
+    makes it so.
+    """
 
     label: str
     do: Any
@@ -17,8 +19,11 @@ class Choice:
 
 @dataclass(frozen=True, slots=True)
 class Phrase:
-    """Words; with a ``name`` they are a control. ``form`` names a control that is more than a list ("place", "ladder", "touch",
-    "span"); ``does`` is a record that a click carries out at once."""
+    """Words; with a ``name`` they are a control.
+
+    ``form`` names a control that is more than a list ("place", "ladder", "touch", "span"); ``does`` is a record that
+    a click carries out at once.
+    """
 
     words: str
     name: str = ""

@@ -1,6 +1,7 @@
 """How far long work is, and whether it is to stop. Work calls ``passed``; who started it may watch.
 
-A context variable carries the watcher, so that the stages of the engine need no argument for it; without one nothing happens.
+A context variable carries the watcher, so that the stages of the engine need no argument for it; without one nothing
+happens.
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""English as it is said on screen: counts, articles, plurals. One place, so that no announcement says "1 notes" or "a eighth"."""
+"""English as it is said on screen: counts, articles, plurals.
+
+One place, so that no announcement says "1 notes" or "a eighth".
+"""
 
 from __future__ import annotations
 

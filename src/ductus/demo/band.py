@@ -1,4 +1,7 @@
-"""Sparks over the Paddle: the barge's band with bass and kit, a beat whose copies follow, chords over it. Invented for Ductus, like the rest."""
+"""Sparks over the Paddle: the barge's band with bass and kit, a beat whose copies follow, chords over it.
+
+Invented for Ductus, like the rest.
+"""
 
 from __future__ import annotations
 
@@ -14,13 +17,15 @@ from ductus.demo.scenario import filled
 
 BARS = 8
 RIGHT = """
-r:4 E4+G4+B4:4 r:8 E4+G4+B4:8 r:4 | r:4 E4+G4+C5:4 r:8 E4+G4+C5:8 r:4 | r:4 F#4+A4+C5:4 r:8 F#4+A4+C5:8 r:4 | r:4 F#4+A4+B4:4 D#5:8 C#5:8 B4:8 A4:8 |
+r:4 E4+G4+B4:4 r:8 E4+G4+B4:8 r:4 | r:4 E4+G4+C5:4 r:8 E4+G4+C5:8 r:4 | r:4 F#4+A4+C5:4 r:8 F#4+A4+C5:8 r:4 |
+r:4 F#4+A4+B4:4 D#5:8 C#5:8 B4:8 A4:8 |
 G4+B4:4 E5:4. D5:8 B4:4 | C5:8 D5:8 E5:4 G5:4 E5:4 | A4+C5:4 D5:8 C5:8 B4:4 A4:4 | E4+G4+B4:2. r:4"""
 LEFT = """
 E3:4. B3:8 E3:4 r:4 | C3:4. G3:8 C3:4 r:4 | A2:4. E3:8 A2:4 r:4 | B2:4. F#3:8 B2:4 r:4 |
 E3:4. B3:8 E3:4 r:4 | C3:4. G3:8 C3:4 r:4 | A2:4. E3:8 B2:4 r:4 | E3:2. r:4"""
 BASS = """
-E2:8 r:8 E2:8 G2:8 B2:4 A2:8 G2:8 | C2:8 r:8 C2:8 E2:8 G2:4 E2:8 D2:8 | A1:8 r:8 A1:8 C2:8 E2:4 D2:8 C2:8 | B1:8 r:8 B1:8 D#2:8 F#2:4 E2:8 D#2:8 |
+E2:8 r:8 E2:8 G2:8 B2:4 A2:8 G2:8 | C2:8 r:8 C2:8 E2:8 G2:4 E2:8 D2:8 | A1:8 r:8 A1:8 C2:8 E2:4 D2:8 C2:8 |
+B1:8 r:8 B1:8 D#2:8 F#2:4 E2:8 D#2:8 |
 E2:8 r:8 E2:8 G2:8 B2:4 A2:8 G2:8 | C2:8 r:8 C2:8 E2:8 G2:4 E2:8 D2:8 | A1:4 C2:4 B1:4 D#2:4 | E2:2. r:4"""
 CHORDS = ("Em", "Cmaj7", "Am6", "B7", "Em", "Cmaj7", "Am7", "Em")
 FILL = (0, 1, 2, 3), (38, 48, 45, 43)  # sixteenths of the last beat, from drum to drum

@@ -18,8 +18,10 @@ from ductus.demo.scenario import bends, dance, jig, waltz
 
 @dataclass(frozen=True, slots=True)
 class Programme:
-    """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute. ``bars`` (indices) of a piece are played,
-    all staves and parts, or one; ``slips`` is the share of wrong keys."""
+    """One performance; with a click it begins after ``count_in`` bars at ``qpm`` quarters a minute.
+
+    ``bars`` (indices) of a piece are played, all staves and parts, or one; ``slips`` is the share of wrong keys.
+    """
 
     name: str
     title: str
@@ -38,20 +40,31 @@ class Programme:
 
 
 PROGRAMMES = (
-    Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4", waltz, range(8), 11),
+    Programme("waltz-with-click", "Lock Gate Waltz, bars 1 to 8", "with the click, both hands", 96, 2, "3/4", waltz,
+        range(8), 11),
     *(
-        Programme(f"waltz-try-{k}", f"Lock Gate Waltz, {name} try", "with the click, bars 1 to 8, not every key right", 96, 2, "3/4", waltz, range(8), 66 + k, slips=0.06)
+        Programme(f"waltz-try-{k}", f"Lock Gate Waltz, {name} try", "with the click, bars 1 to 8, not every key right",
+            96, 2, "3/4", waltz, range(8), 66 + k, slips=0.06)
         for k, name in enumerate(("first", "second", "third"), 1)
     ),
-    Programme("waltz-right", "Lock Gate Waltz, right hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8), 12, staff=1),
-    Programme("waltz-left", "Lock Gate Waltz, left hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8), 13, staff=2),
-    Programme("waltz-left-again", "Lock Gate Waltz, left hand again", "with the click, bars 5 to 8", 96, 2, "3/4", waltz, range(4, 8), 14, staff=2),
-    Programme("bends-with-click", "Three Bends of the River", "with the click, 6/8, 3/4, 6/8", 108, 2, "6/8", bends, range(13), 17),
-    Programme("crane-with-click", "Dance of the Paper Crane", "with the click, trills and rolled chords", 84, 2, "4/4", dance, range(8), 7),
-    Programme("quarters", "Quarters for the delay test", "with its click, never quite on it", DELAY_QPM, DELAY_COUNT_IN, "4/4"),
-    Programme("sparks-on-pads", "Sparks over the Paddle, on the pads", "with the click, the kit alone, bars 1 to 4", 112, 2, "4/4", sparks, range(4), 31, part="p3"),
-    Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8", jig, range(9), 23, 150, pedalled=True),
-    Programme("waltz-freely", "Lock Gate Waltz, freely", "freely, slowing at the end", None, 0, "3/4", waltz, range(16), 29, 108),
+    Programme("waltz-right", "Lock Gate Waltz, right hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz,
+        range(8), 12, staff=1),
+    Programme("waltz-left", "Lock Gate Waltz, left hand", "with the click, bars 1 to 8", 96, 2, "3/4", waltz, range(8),
+        13, staff=2),
+    Programme("waltz-left-again", "Lock Gate Waltz, left hand again", "with the click, bars 5 to 8", 96, 2, "3/4",
+        waltz, range(4, 8), 14, staff=2),
+    Programme("bends-with-click", "Three Bends of the River", "with the click, 6/8, 3/4, 6/8", 108, 2, "6/8", bends,
+        range(13), 17),
+    Programme("crane-with-click", "Dance of the Paper Crane", "with the click, trills and rolled chords", 84, 2, "4/4",
+        dance, range(8), 7),
+    Programme("quarters", "Quarters for the delay test", "with its click, never quite on it", DELAY_QPM, DELAY_COUNT_IN,
+        "4/4"),
+    Programme("sparks-on-pads", "Sparks over the Paddle, on the pads", "with the click, the kit alone, bars 1 to 4",
+        112, 2, "4/4", sparks, range(4), 31, part="p3"),
+    Programme("otter-freely", "Otter at the Tiller", "freely, with pedal", None, 0, "6/8", jig, range(9), 23, 150,
+        pedalled=True),
+    Programme("waltz-freely", "Lock Gate Waltz, freely", "freely, slowing at the end", None, 0, "3/4", waltz, range(16),
+        29, 108),
 )  # fmt: skip
 Event = tuple[int, str, int, int]
 HIDDEN_LATENESS_US = 37_400  # of the rehearsal keyboard in the delay test, which has to find it
@@ -61,8 +74,11 @@ PEDAL_BELOW = 52  # the pedal changes with each bass note below this key
 
 @lru_cache(maxsize=16)
 def programme_events(name: str, qpm: float | None = None, lead_us: int | None = None) -> list[Event]:
-    """(microseconds, "down" | "up" | "control", key or controller, value), in order. A programme with a click is played at ``qpm`` quarters a minute, its
-    first bar ``lead_us`` after the first click (None: as the programme says). Raises NotThere."""
+    """(microseconds, "down" | "up" | "control", key or controller, value), in order.
+
+    A programme with a click is played at ``qpm`` quarters a minute, its first bar ``lead_us`` after the first click
+    (None: as the programme says). Raises NotThere.
+    """
     found = next((p for p in PROGRAMMES if p.name == name), None)
     if found is None:
         raise NotThere("The rehearsal keyboard has no such programme.")

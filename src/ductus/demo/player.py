@@ -44,7 +44,10 @@ def play(
 
 
 def with_slips(notes: list[PlayedNote], share: float, seed: int) -> list[PlayedNote]:
-    """What an amateur's fingers make of it: of ``share`` of the keys a third is missed, a third struck beside, and beside a third another key is brushed."""
+    """What an amateur's fingers make of it.
+
+    Of ``share`` of the keys a third is missed, a third struck beside, and beside a third another key is brushed.
+    """
     rng = random.Random(seed)
     out = []
     for note in notes:
@@ -61,8 +64,10 @@ def with_slips(notes: list[PlayedNote], share: float, seed: int) -> list[PlayedN
 def embellished(
     note: Note, notes: list[Note], onset: float, length: float, velocity: int, rng: random.Random
 ) -> list[tuple[float, float, int, int]]:
-    """A note as (onset, release in seconds, key, velocity), with what its signs ask for: a trill with the key above it in a minor scale,
-    a chord rolled upwards, grace notes just before."""
+    """A note as (onset, release in seconds, key, velocity), with what its signs ask for.
+
+    A trill with the key above it in a minor scale, a chord rolled upwards, grace notes just before.
+    """
     key = note.pitch.midi
     out = []
     for k, grace in enumerate(reversed(note.grace_notes), 1):

@@ -37,7 +37,8 @@ DANCE_LEFT = """
 A2+E3+C4:1^ | E3:2 A3:2 | G2+D3+B3:1^ | F3:2 G3:2 | A2+E3+C4:1^ | E3:2 A2:2 | D3:2 E3:2 | A2:1"""
 SONG_VOICE = """
 r:1 | F4:4=Light G4:4=the A4:4=lamp C5:4=and | D5:4.=let C5:8=it A4:2=go | Bb4:4=down A4:4=the G4:4=slow- F4:4=-ly |
-A4:4=turn- G4:2.=-ing | F4:4=stream, G4:4=the A4:4=moon C5:4=a | F5:4.=pa- E5:8=-per D5:2=boat | C5:4=on Bb4:4=wa- A4:4=-ter G4:4=made |
+A4:4=turn- G4:2.=-ing | F4:4=stream, G4:4=the A4:4=moon C5:4=a | F5:4.=pa- E5:8=-per D5:2=boat |
+C5:4=on Bb4:4=wa- A4:4=-ter G4:4=made |
 F4:1=dream."""
 SONG_RIGHT = """
 A4:8 C5:8 F5:8 C5:8 A4:8 C5:8 F5:8 C5:8 | A4+C5:2 A4+C5:2 | Bb4+D5:2 A4+C5:2 | G4+Bb4:2 G4+Bb4:2 | E4+C5:2 E4+C5:2 |
@@ -46,11 +47,16 @@ SONG_LEFT = """
 F3:2 C3:2 | F3:2 F2:2 | Bb2:2 F3:2 | G2:2 Bb2:2 | C3:2 C2:2 | D3:2 D2:2 | Bb2:2 G2:2 | C3:2 C2:2 | F2:1"""
 
 SONG_MARKS = (
-    ("p", "p2", 1, 0, 0), ("slur", "p2", 1, 0, 3), ("pedal", "p2", 2, 0, 3), ("mp", "p1", 1, 4, 4), ("slur", "p1", 1, 4, 7), ("slur", "p1", 1, 8, 11),
-    ("F", "p1", 1, 4, 4), ("Bb", "p1", 1, 8, 8), ("Gm7", "p1", 1, 12, 12), ("C7", "p1", 1, 16, 16), ("Dm", "p1", 1, 20, 20), ("Bbmaj7", "p1", 1, 24, 24),
-    ("C7sus4", "p1", 1, 28, 28), ("F", "p1", 1, 32, 32), ("<", "p1", 1, 20, 23), ("mf", "p1", 1, 24, 24), (">", "p1", 1, 28, 31), ("p", "p1", 1, 32, 32),
-    ("dolce", "p1", 1, 4, 4), ("section A", "p2", 1, 0, 0), ("section B", "p2", 1, 20, 20), ("tenuto", "p1", 1, 24, 24), ("slur", "p2", 1, 32, 34),
-    ("lyrics 2: Night let the ri-ver bring home each wan-d'ring wing, oars and the wind a-sleep, hush while they sing.", "p1", 1, 4, 35),
+    ("p", "p2", 1, 0, 0), ("slur", "p2", 1, 0, 3), ("pedal", "p2", 2, 0, 3), ("mp", "p1", 1, 4, 4),
+    ("slur", "p1", 1, 4, 7), ("slur", "p1", 1, 8, 11),
+    ("F", "p1", 1, 4, 4), ("Bb", "p1", 1, 8, 8), ("Gm7", "p1", 1, 12, 12), ("C7", "p1", 1, 16, 16),
+    ("Dm", "p1", 1, 20, 20), ("Bbmaj7", "p1", 1, 24, 24),
+    ("C7sus4", "p1", 1, 28, 28), ("F", "p1", 1, 32, 32), ("<", "p1", 1, 20, 23), ("mf", "p1", 1, 24, 24),
+    (">", "p1", 1, 28, 31), ("p", "p1", 1, 32, 32),
+    ("dolce", "p1", 1, 4, 4), ("section A", "p2", 1, 0, 0), ("section B", "p2", 1, 20, 20), ("tenuto", "p1", 1, 24, 24),
+    ("slur", "p2", 1, 32, 34),
+    ("lyrics 2: Night let the ri-ver bring home each wan-d'ring wing, oars and the wind a-sleep, hush while they sing.",
+        "p1", 1, 4, 35),
 )  # fmt: skip
 
 BENDS_RIGHT = """
@@ -134,7 +140,9 @@ def song() -> Piece:
 
 
 def marked_up(piece: Piece, marks: tuple[tuple[str, str, int, int, int], ...]) -> Piece:
-    """Marks as musicians write them: (words, part, staff, first and last quarter from 0), on the notes that begin there."""
+    """Marks as musicians write them: (words, part, staff, first and last quarter from 0), on the notes that begin
+    there.
+    """
     for words, part, staff, first, last in marks:
         notes = [
             n

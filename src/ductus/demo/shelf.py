@@ -20,7 +20,10 @@ HASTY = "Gate Waltz, copied in haste"
 
 
 def in_haste() -> Piece:
-    """The waltz with three slips of the pen, to be found by playing it: a wrong note, one that is missing, one too many."""
+    """The waltz with three slips of the pen, to be found by playing it.
+
+    A wrong note, one that is missing, one too many.
+    """
     piece = waltz()
     upper = sorted((n for n in piece.notes.values() if n.staff == 1), key=lambda n: (n.tick, n.pitch.midi))
     wrong, gone, doubled = upper[4], upper[17], upper[31]

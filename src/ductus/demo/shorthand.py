@@ -1,6 +1,8 @@
 """A small shorthand for the demo pieces: "D5:4. r:8 | G4+Bb4:2" (pitches, colon, value, dots; t for triplet).
 
-Before a pitch may stand grace notes with a stroke, "C#5'D5:4"; after the value "~" for a trill, "%" for a turn, "^" for a rolled chord."""
+Before a pitch may stand grace notes with a stroke, "C#5'D5:4"; after the value "~" for a trill, "%" for a turn, "^"
+for a rolled chord.
+"""
 
 from __future__ import annotations
 

@@ -1,5 +1,8 @@
-"""Where systems and pages break in print: systems balanced over the piece, so that the last is as full as the others; pages so that none holds a
-single last system and that right-hand pages end, where they can, with a rest to turn in."""
+"""Where systems and pages break in print.
+
+Systems balanced over the piece, so that the last is as full as the others; pages so that none holds a single last
+system and that right-hand pages end, where they can, with a rest to turn in.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +28,11 @@ def balanced(
     joined: Mapping[int, int] = MappingProxyType({}),
     units: Callable[[int], float] | None = None,
 ) -> list[tuple[int, int]]:
-    """Which bars share a system on a line of so many units of ``layout``: as few systems as hold them, all about equally full. A long rest
-    that is ``joined`` (see ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they are known already."""
+    """Which bars share a system on a line of so many units of ``layout``.
+
+    As few systems as hold them, all about equally full. A long rest that is ``joined`` (see
+    ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they are known already.
+    """
     inside = {bar for first, count in joined.items() for bar in range(first + 1, first + count)}
     width_of = units or partial(bar_units, piece)
     widths = [0.0 if b in inside else width_of(b) for b in range(piece.bar_count)]
@@ -77,8 +83,9 @@ def _fifths(piece: Piece) -> list[int]:
 
 
 def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: float) -> list[int]:
-    """Where pages begin, and the end: the cheapest way to break systems of these heights (leftover room, single last systems, turns without a
-    rest)."""
+    """Where pages begin, and the end: the cheapest way to break systems of these heights (leftover room, single last
+    systems, turns without a rest).
+    """
     count = len(tall)
 
     best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {
@@ -116,7 +123,10 @@ def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: floa
 
 
 def ends_with_rest(piece: Piece, bar: int) -> bool:
-    """Is there time to turn at the end of a bar: nothing sounds in its last beat on some staff of two, or on all of one?"""
+    """Is there time to turn at the end of a bar.
+
+    Nothing sounds in its last beat on some staff of two, or on all of one?
+    """
     here = piece.timeline.bar(bar)
     last = here.last_beat
     for part in piece.ordered_parts():

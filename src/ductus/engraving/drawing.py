@@ -1,7 +1,7 @@
 """The native engraver (verovio, LGPL), in this process or in one of its own.
 
-It holds the interpreter while it draws, 30 to 100 ms for a system: in a process of its own it keeps no stroke and no key waiting. A window of MusicXML
-goes in, the SVG of some of its measures comes out.
+It holds the interpreter while it draws, 30 to 100 ms for a system: in a process of its own it keeps no stroke and no
+key waiting. A window of MusicXML goes in, the SVG of some of its measures comes out.
 """
 
 from __future__ import annotations
@@ -20,7 +20,9 @@ LENGTH = struct.Struct(">I")  # before each message: how many bytes it has
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """A window of MusicXML, of which ``count`` measures from ``first`` (from 1) on are drawn, on a line of ``width``; ``whole``: that is all of it."""
+    """A window of MusicXML, of which ``count`` measures from ``first`` (from 1) on are drawn, on a line of
+    ``width``; ``whole``: that is all of it.
+    """
 
     xml: str
     first: int

@@ -36,7 +36,8 @@ OPTIONS = {
     "pageMarginTop": MARGINS[2],
     "pageWidth": PAGE_WIDTH,
     "scale": 40,
-    "svgFormatRaw": True,  # no line breaks and indents between elements: a third less to send, and under half the nodes in the browser
+    # no line breaks and indents between elements: a third less to send, and under half the nodes in the browser
+    "svgFormatRaw": True,
     "svgRemoveXlink": True,
     "svgViewBox": True,
     "xmlIdSeed": 1,
@@ -73,7 +74,10 @@ class Engraver:
         self.engrave(new_piece(), SystemRange(0, 0))
 
     def engrave(self, piece: Piece, system: SystemRange, width: int = PAGE_WIDTH) -> Engraved:
-        """Return a system of the piece on a line of a width (with its margins); one that was engraved before comes from the cache."""
+        """Return a system of the piece on a line of a width (with its margins).
+
+        One that was engraved before comes from the cache.
+        """
         xml, first = self.window(piece, system)
         key = hashlib.blake2b(xml + f"{first} {width}".encode(), digest_size=12).hexdigest()
         with self._lock:
@@ -92,8 +96,11 @@ class Engraver:
         self._drawing.close()
 
     def window(self, piece: Piece, system: SystemRange) -> tuple[bytes, int]:
-        """The MusicXML window of a system, and the place (from 1) of its first bar in it. It reaches a bar further where a tie
-        crosses the break, and to the ends of open slurs, so that both are drawn open."""
+        """The MusicXML window of a system, and the place (from 1) of its first bar in it.
+
+        It reaches a bar further where a tie crosses the break, and to the ends of open slurs, so that both are drawn
+        open.
+        """
         first = system.first - 1 if _tied_over(piece, system.first) else system.first
         last = system.last + 1 if _tied_over(piece, system.last + 1) else system.last
         here = range(system.first, system.last + 1)

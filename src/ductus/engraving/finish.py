@@ -1,8 +1,10 @@
-"""What is done to an engraved system after the engraver: marks get the ids of the piece, a repeat's ending is drawn once, words stand clear of
-the numbers of tuplets, marks that a hand moved stand where it put them, slurs that a hand bent have its curve.
+"""What is done to an engraved system after the engraver.
 
-The engraver keeps the ids of notes, slurs, hairpins and signs, but gives words, dynamics and the like ids of its own. Within a measure it
-draws them in the order in which they stand in the file, so that they are named by counting.
+Marks get the ids of the piece, a repeat's ending is drawn once, words stand clear of the numbers of tuplets, marks
+that a hand moved stand where it put them, slurs that a hand bent have its curve.
+
+The engraver keeps the ids of notes, slurs, hairpins and signs, but gives words, dynamics and the like ids of its
+own. Within a measure it draws them in the order in which they stand in the file, so that they are named by counting.
 """
 
 from __future__ import annotations
@@ -102,7 +104,10 @@ def named(svg: str, xml: str) -> str:
 
 
 def cleared(svg: str) -> str:
-    """Words over a staff go above the numbers of tuplets that they would stand on: the engraver leaves no room for these."""
+    """Words over a staff go above the numbers of tuplets that they would stand on.
+
+    The engraver leaves no room for these.
+    """
     numbers = [
         (int(x), int(y)) for group in NUMBER.finditer(svg) for x, y in AT.findall(group.group(1))
     ]  # left end and baseline

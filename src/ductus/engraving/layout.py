@@ -41,7 +41,10 @@ class SystemRange:
 
 
 def bar_units(piece: Piece, index: int) -> float:
-    """Estimated width of a bar, from its columns of onsets over all staves: the room of their lengths, or of the longest syllable at each."""
+    """Estimated width of a bar, from its columns of onsets over all staves.
+
+    The room of their lengths, or of the longest syllable at each.
+    """
     bar, natural = piece.timeline.bar(index), signature(piece.key_at(index).fifths)
     columns: set[int] = {bar.start}
     signed: set[int] = set()  # columns with an accidental
@@ -127,8 +130,10 @@ def relayout(
     width: Callable[[int], float],
     touched: Set[int] | None = None,
 ) -> list[SystemRange]:
-    """Keep the breaks that still work; break again from the first system that overflows or that the end cuts. Only systems with bars that
-    were ``touched`` (None: any), and the last, can need it."""
+    """Keep the breaks that still work; break again from the first system that overflows or that the end cuts.
+
+    Only systems with bars that were ``touched`` (None: any), and the last, can need it.
+    """
     if touched is not None and not _cut(old, count) and all(_fits(piece, s, width) for s in _holding(old, touched)):
         return list(old)
     out: list[SystemRange] = []

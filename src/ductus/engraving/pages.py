@@ -1,10 +1,11 @@
 """Pages for print: the whole piece engraved once, its systems laid on pages by us.
 
-    piece -> balanced systems -> engraved on one long strip -> systems with their heights -> pages -> SVG
+piece -> balanced systems -> engraved on one long strip -> systems with their heights -> pages -> SVG
 
-Systems are balanced over the piece, so that the last is as full as the others; pages are broken so that none holds a single last system and
-that right-hand pages end, where they can, with a rest to turn in. What is printed, what is previewed and the PDF are the same drawing.
-Lengths are millimetres outside, and units of the drawing inside: 180 to a staff space.
+Systems are balanced over the piece, so that the last is as full as the others; pages are broken so that none holds a
+single last system and that right-hand pages end, where they can, with a rest to turn in. What is printed, what is
+previewed and the PDF are the same drawing. Lengths are millimetres outside, and units of the drawing inside: 180 to
+a staff space.
 """
 
 from __future__ import annotations
@@ -39,13 +40,17 @@ SVG = "{http://www.w3.org/2000/svg}"
 NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 STYLE = (
     "path,rect,polygon,ellipse,polyline{stroke:currentColor}text,use,g.notehead *{stroke:none}polyline{fill:none}"
-    "text{font-family:Alegreya,Georgia,serif}[font-family=Leipzig]{font-family:Leipzig;font-style:normal}g.mNum{font-style:italic}"
+    "text{font-family:Alegreya,Georgia,serif}[font-family=Leipzig]{font-family:Leipzig;font-style:normal}"
+    "g.mNum{font-style:italic}"
 )
 
 
 @dataclass(frozen=True, slots=True)
 class PageSetup:
-    """How a piece is printed: page size, staff height in mm (None: proposed from the music), one part only ("": all)."""
+    """How a piece is printed: page size, staff height in mm (None.
+
+    Proposed from the music), one part only ("": all).
+    """
 
     size: Literal["a4", "letter"] = "a4"
     staff_mm: float | None = None
@@ -84,8 +89,11 @@ class Printed:
 
 @dataclass(frozen=True, slots=True)
 class Paper:
-    """What a page leaves to music, in units of the drawing: the length of its lines, its height, and what the title block takes of the first page;
-    ``per_mm`` units are a millimetre."""
+    """What a page leaves to music, in units of the drawing.
+
+    The length of its lines, its height, and what the title block takes of the first page; ``per_mm`` units are a
+    millimetre.
+    """
 
     wide: float
     high: float
@@ -107,7 +115,10 @@ def paper_for(piece: Piece, size: str, staff: float, *, part: bool = False) -> P
 
 
 def proposed_staff(piece: Piece) -> float:
-    """The staff height that suits the music: 7 mm for one or two staves, smaller as the score grows (common practice)."""
+    """The staff height that suits the music.
+
+    7 mm for one or two staves, smaller as the score grows (common practice).
+    """
     staves = sum(p.staves for p in piece.parts.values())
     return 7.0 if staves <= 2 else 6.0 if staves <= 4 else 5.2 if staves <= 7 else 4.5 if staves <= 11 else 3.7
 
@@ -129,7 +140,8 @@ def printed(piece: Piece, setup: PageSetup) -> Printed:
     tallest = max(s.bottom - s.top for s in systems)
     if tallest + paper.head > paper.high:
         raise BadInput(
-            f"A page of {setup.size.upper()} is too small for these staves at {staff:g} mm; take a smaller staff or fewer parts."
+            f"A page of {setup.size.upper()} is too small for these staves at {staff:g} mm; take a smaller staff or "
+            "fewer parts."
         )
     pages = laid_out(piece, systems, paper)
     name = piece.part(setup.part).name if setup.part else ""
@@ -179,9 +191,11 @@ def engraved_systems(
     toolkit.setResourcePath(str(resources.files(verovio) / "data"))
     toolkit.setOptions(
         {
-            "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0, "mnumInterval": 0,
+            "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0,
+            "mnumInterval": 0,
             "pageHeight": 9000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
-            "pageWidth": round(wide / 10), "scale": 100, "svgRemoveXlink": True, "svgViewBox": True, "xmlIdSeed": 1, "font": "Leipzig",
+            "pageWidth": round(wide / 10), "scale": 100, "svgRemoveXlink": True, "svgViewBox": True, "xmlIdSeed": 1,
+            "font": "Leipzig",
             "spacingStaff": 9, "lyricSize": 4.8, "multiRestStyle": "block",
         }
     )  # fmt: skip
@@ -209,8 +223,9 @@ LONG_REST = re.compile(r'<measure xml:id="b(\d+)-.*?</measure>', re.DOTALL)
 
 
 def with_long_rests(mei: str, joined: Mapping[int, int]) -> str:
-    """The rests of joined bars as rests of so many bars, on every staff. (From MusicXML the engraver takes them for the first staff only, and
-    leaves out what else stands in such a bar.)"""
+    """The rests of joined bars as rests of so many bars, on every staff. (From MusicXML the engraver takes them for
+    the first staff only, and leaves out what else stands in such a bar.)
+    """
 
     def join(measure: re.Match[str]) -> str:
         count = joined.get(int(measure.group(1)))
@@ -336,7 +351,8 @@ def _drawing(
     width, height = size
     x0, y0 = MARGINS[0] * per_mm, MARGINS[1] * per_mm
     out = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" viewBox="0 0 {width * per_mm:.0f} {height * per_mm:.0f}" color="#000">',
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" '
+        f'viewBox="0 0 {width * per_mm:.0f} {height * per_mm:.0f}" color="#000">',
         f"<style>{STYLE}</style><defs>{defs}</defs>",
         *(
             _title(facts, width * per_mm, y0, per_mm, part)

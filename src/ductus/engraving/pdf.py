@@ -1,6 +1,8 @@
-"""Pages as PDF and as SVG files: drawn by librsvg's ``rsvg-convert`` (Debian package librsvg2-bin), vector all through, fonts embedded.
+"""Pages as PDF and as SVG files: drawn by librsvg's ``rsvg-convert`` (Debian package librsvg2-bin), vector all
+through, fonts embedded.
 
-The converter finds only the fonts that ship with Ductus: the music font of the engraver and the text font of the page.
+The converter finds only the fonts that ship with Ductus: the music font of the engraver and the text font of the
+page.
 """
 
 from __future__ import annotations
@@ -99,7 +101,8 @@ def pdf_of(pages: Sequence[str]) -> bytes:
         )
         if done.returncode or not out.exists():
             raise NoConverter(
-                f"The PDF could not be made: {done.stderr.decode(errors='replace').strip()[:200] or 'rsvg-convert failed'}."
+                f"The PDF could not be made: "
+                f"{done.stderr.decode(errors='replace').strip()[:200] or 'rsvg-convert failed'}."
             )
         return out.read_bytes()
 
@@ -117,4 +120,7 @@ def with_fonts(page: str) -> str:
 
 def _face(family: str, style: str, weight: str, data: bytes) -> str:
     source = base64.b64encode(data).decode()
-    return f"@font-face{{font-family:{family};font-style:{style};font-weight:{weight};src:url(data:font/woff2;base64,{source})}}"
+    return (
+        f"@font-face{{font-family:{family};font-style:{style};font-weight:{weight};"
+        f"src:url(data:font/woff2;base64,{source})}}"
+    )

@@ -19,7 +19,9 @@ NOTHING = "Nothing was imported."
 
 
 class Archive:
-    """The members of an archive; all that is read of it counts towards ``most`` bytes, and no member may have more than ``each``."""
+    """The members of an archive; all that is read of it counts towards ``most`` bytes, and no member may have more
+    than ``each``.
+    """
 
     def __init__(self, archive: zipfile.ZipFile, most: int, each: int) -> None:
         self._archive, self._left, self._most, self._each = archive, most, most, each
@@ -33,7 +35,8 @@ class Archive:
             data = member.read(min(self._left, self._each) + 1)
         if len(data) > self._each:
             raise TooMuch(
-                f"{name[:60]} in that archive has more than {self._each // 1_000_000} MB; Ductus takes no more. {NOTHING}"
+                f"{name[:60]} in that archive has more than {self._each // 1_000_000} MB; Ductus takes no more. "
+                f"{NOTHING}"
             )
         self._left -= len(data)
         if self._left < 0:

@@ -1,7 +1,8 @@
 """Audio out: what sounds, with the sounds of the screen, as WAV, FLAC, Ogg Vorbis or MP3.
 
-Piano parts take the samples that the browser plays, all other parts the General MIDI files that it plays (rendered by Debian's fluidsynth, one
-part after the other). Each part has its level and its place from left to right; where all together would clip, everything is softer.
+Piano parts take the samples that the browser plays, all other parts the General MIDI files that it plays (rendered
+by Debian's fluidsynth, one part after the other). Each part has its level and its place from left to right; where
+all together would clip, everything is softer.
 """
 
 from __future__ import annotations
@@ -34,7 +35,9 @@ SOUNDS, PIANO = PACKAGE / "sounds", PACKAGE / "web" / "static" / "assets" / "pia
 RATE = 44_100
 TAIL_S = 1.5  # what rings on after the last note
 RELEASE_S = 0.4  # of a piano key, as in the browser
-GAIN = 0.5  # of the synthesizer, so that it is as loud as that of the browser (flute .09, violin .10, bass .13 at velocity 80; measured)
+# of the synthesizer, so that it is as loud as that of the browser (flute .09, violin .10, bass .13 at velocity 80;
+# measured)
+GAIN = 0.5
 TICKS = 10_000  # a second in the files that it is given
 LOOK_S = 0.05
 USUAL_LEVEL = 100
@@ -55,7 +58,10 @@ def write_audio(
     part: str = "",
     bars: tuple[int, int] | None = None,
 ) -> bytes:
-    """The piece (or ``bars`` of it, first and last index; or one part) as an audio file. Raises BadInput where nothing sounds, Stopped."""
+    """The piece (or ``bars`` of it, first and last index; or one part) as an audio file.
+
+    Raises BadInput where nothing sounds, Stopped.
+    """
     start, end = 0, None
     if bars is not None:
         start, end = piece.timeline.bar(bars[0]).start, piece.timeline.bar(max(bars)).end
@@ -138,7 +144,8 @@ def run_synthesizer(font: Path, midi: Path, raw: Path, length: int) -> None:
     program = shutil.which("fluidsynth")
     if program is None:
         raise BadInput(
-            "Parts other than the piano need the program fluidsynth to become audio, and it is not installed (Debian: apt-get install fluidsynth). "
+            "Parts other than the piano need the program fluidsynth to become audio, and it is not installed (Debian: "
+            "apt-get install fluidsynth). "
             "No file was written."
         )
     told = [program, "-n", "-i", "-q", "-g", str(GAIN), "-r", str(RATE), "-T", "raw", "-O", "float", "-E", "little"]
@@ -158,7 +165,8 @@ def run_synthesizer(font: Path, midi: Path, raw: Path, length: int) -> None:
             work.communicate()
     if work.returncode or not raw.exists():
         raise BadInput(
-            f"The synthesizer could not render a part ({said.decode(errors='replace').strip()[-120:]}). No file was written."
+            f"The synthesizer could not render a part ({said.decode(errors='replace').strip()[-120:]}). No file was "
+            "written."
         )
 
 
@@ -177,7 +185,9 @@ def samples() -> tuple[tuple[int, Floats], ...]:
 
 
 def piano(notes: Sequence[Sounding], length: int) -> Floats:
-    """A piano part: each note the nearest sample at another speed (worked out once for all notes of a key), fading when its key is let go."""
+    """A piano part: each note the nearest sample at another speed (worked out once for all notes of a key), fading
+    when its key is let go.
+    """
     out = np.zeros((length, 2), np.float32)
     release = round(RELEASE_S * RATE)
     fade = (np.linspace(1, 0, release, dtype=np.float32) ** 2)[:, None]

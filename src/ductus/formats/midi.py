@@ -28,7 +28,9 @@ FILE_QUARTER = 960  # ticks to the quarter in the files we write
 
 
 def write_midi(piece: Piece, manner: PlaybackStyle = AS_SET) -> bytes:
-    """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as ``performed`` in a manner."""
+    """Return the piece as a type 1 file: a track of tempo, meter and key, then a track for each part, as
+    ``performed`` in a manner.
+    """
     midi = mido.MidiFile(type=1, ticks_per_beat=FILE_QUARTER)
     midi.tracks.append(_conductor(piece, playing_order(piece)))
     order = playing_order(piece)
@@ -81,7 +83,10 @@ def latin(text: str) -> str:
 
 
 def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
-    """Meter, key and tempo in playing order: at the head of each stretch what holds there, then what changes inside it."""
+    """Meter, key and tempo in playing order.
+
+    At the head of each stretch what holds there, then what changes inside it.
+    """
     events: list[tuple[int, int, Any]] = []
     timeline, steps = piece.timeline, paces(piece, fermatas=True)
     now = 0
@@ -118,7 +123,10 @@ def _conductor(piece: Piece, order: Sequence[Stretch]) -> mido.MidiTrack:
 
 
 def _time_signature(count: int, meter: Meter) -> mido.MetaMessage:
-    """A meter with the clocks of its click: 24 to the quarter (Standard MIDI Files 1.0), so 36 to the dotted quarter of 6/8."""
+    """A meter with the clocks of its click.
+
+    24 to the quarter (Standard MIDI Files 1.0), so 36 to the dotted quarter of 6/8.
+    """
     clocks = CLOCKS * 4 // meter.unit * (3 if meter.compound and count % 3 == 0 else 1)
     return mido.MetaMessage(
         "time_signature", numerator=count, denominator=meter.unit, clocks_per_click=min(max(clocks, 1), 255)

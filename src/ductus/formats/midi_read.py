@@ -1,4 +1,5 @@
-"""Standard MIDI Files in (mido): the performance is kept as takes, with what the file says of meters, tempi, keys, tracks and markers.
+"""Standard MIDI Files in (mido): the performance is kept as takes, with what the file says of meters, tempi, keys,
+tracks and markers.
 
 Times are microseconds, written places ticks, both from the beginning of the file.
 """
@@ -32,7 +33,8 @@ FAR = 4096 * QUARTER
 ON_BEATS = 0.35  # how much onsets must gather on halves, thirds or quarters of the file's beat for it to be real
 FEW = 8  # onsets; with fewer nothing can be said
 DAMAGE = (
-    EOFError, OSError, ValueError, IndexError, KeyError, TypeError, ZeroDivisionError, OverflowError, AttributeError, KeySignatureError,
+    EOFError, OSError, ValueError, IndexError, KeyError, TypeError, ZeroDivisionError, OverflowError, AttributeError,
+    KeySignatureError,
 )  # fmt: skip
 
 
@@ -49,9 +51,11 @@ class MidiTrack:
 
 @dataclass(frozen=True, slots=True)
 class MidiFile:
-    """A file read: all pitched notes as one take (all notes where there are no others), and each track; what the file states (None or empty
-    where it does not): tempo map, meters as (tick, meter), key signature, markers as (tick, words). ``real``: do the notes gather on its
-    beats?"""
+    """A file read: all pitched notes as one take (all notes where there are no others), and each track.
+
+    What the file states (None or empty where it does not): tempo map, meters as (tick, meter), key signature,
+    markers as (tick, words). ``real``: do the notes gather on its beats?
+    """
 
     take: Take
     tracks: tuple[MidiTrack, ...]
@@ -83,7 +87,8 @@ def read_midi(data: bytes) -> MidiFile:
     more than 2 MB, 200,000 notes or twelve hours. A key never let go is let go at the end of the file."""
     if len(data) > MAX_BYTES:
         raise TooMuch(
-            f"That file has {len(data) / 1e6:.1f} MB; Ductus reads MIDI files up to {MAX_BYTES // 1_000_000} MB. It was not read."
+            f"That file has {len(data) / 1e6:.1f} MB; Ductus reads MIDI files up to {MAX_BYTES // 1_000_000} MB. It "
+            "was not read."
         )
     if data[:4] not in (b"MThd", b"RIFF"):
         raise BadInput("That is no Standard MIDI File (it does not begin as one). Nothing was imported.")
@@ -94,7 +99,8 @@ def read_midi(data: bytes) -> MidiFile:
         file = mido.MidiFile(file=io.BytesIO(data), clip=True)
         if file.type == 2:
             raise BadInput(
-                "That MIDI file holds several separate songs (type 2); Ductus reads types 0 and 1. Nothing was imported."
+                "That MIDI file holds several separate songs (type 2); Ductus reads types 0 and 1. Nothing was "
+                "imported."
             )
         return _performance(file)
     except DAMAGE as error:
@@ -147,7 +153,10 @@ USUAL_METERS = ((0, Meter(4, 4)),)  # of a file that states none (Standard MIDI 
 
 @dataclass(slots=True)
 class Stated:
-    """What a file states besides its notes, as it is gone through: names, sounds and syllables by number of the track."""
+    """What a file states besides its notes, as it is gone through.
+
+    Names, sounds and syllables by number of the track.
+    """
 
     names: dict[int, str] = field(default_factory=dict)
     programmes: dict[int, int] = field(default_factory=dict)
@@ -264,10 +273,13 @@ def tempo_map(tempi: list[tuple[int, int, int]]) -> PulseMap | None:
 
 
 def on_its_beats(take: Take, pulses: PulseMap) -> bool:
-    """Do the notes gather on the halves, thirds or quarters of the file's beats? A performance that was only stored at some tempo does not.
+    """Do the notes gather on the halves, thirds or quarters of the file's beats?
 
-    Measured by the length of the mean of the onsets as points of a circle (mean resultant length, as in any handbook of directional
-    statistics)."""
+    A performance that was only stored at some tempo does not.
+
+    Measured by the length of the mean of the onsets as points of a circle (mean resultant length, as in any handbook
+    of directional statistics).
+    """
     quarters = np.array([pulses.tick_at(n.onset_us) / QUARTER for n in take.notes])
     if len(quarters) < FEW:
         return True

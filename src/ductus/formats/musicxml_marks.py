@@ -1,8 +1,8 @@
 """Marks in MusicXML 4.0: directions, chord symbols, bar lines with repeats and endings, and the notations of notes.
 
-``DIRECTIONS`` says for each kind of mark how it is written. A direction stands in the stream of the first voice of its staff, before the
-symbol in whose time it falls, with an offset where it falls inside one; so readers that go along the stream (octave lines) and readers that
-count time agree.
+``DIRECTIONS`` says for each kind of mark how it is written. A direction stands in the stream of the first voice of
+its staff, before the symbol in whose time it falls, with an offset where it falls inside one; so readers that go
+along the stream (octave lines) and readers that count time agree.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from functools import partial
 
 from lxml import etree
 
@@ -35,7 +36,9 @@ BAR_STYLES = {"double": "light-light", "dashed": "dashed", "final": "light-heavy
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """A direction to be written: its tick, the order among those of one tick, and what writes it into a measure at an offset."""
+    """A direction to be written: its tick, the order among those of one tick, and what writes it into a measure at
+    an offset.
+    """
 
     tick: int
     rank: int
@@ -95,22 +98,24 @@ def collect(
     for sign in signs:
         _bar_words(scribe, bar, sign)
     for tempo in tempi:
-        scribe.put(scribe.top, tempo.tick, 1, lambda m, o, t=tempo: write_tempo(scribe, m, o, t))  # type: ignore[misc]
+        scribe.put(scribe.top, tempo.tick, 1, partial(write_tempo, scribe, tempo))
     for mark in marks:
         write = DIRECTIONS.get(mark.kind)
         if write is None:
             continue
         if bar.start <= mark.tick < bar.end:
             staff = scribe.top if mark.kind in OF_THE_PART else mark.staff
-            scribe.put(staff, mark.tick, 2, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "start"))  # type: ignore[misc]
+            scribe.put(staff, mark.tick, 2, partial(_edge, scribe, write, mark, "start"))
         end = mark.end if scribe.for_file else drawn_end(scribe.piece, mark)
         if mark.ticks and KINDS[mark.kind].spans and bar.start < end <= bar.end:
             staff = scribe.top if mark.kind in OF_THE_PART else mark.staff
-            scribe.put(staff, end, 0, lambda m, o, k=mark, w=write: w(scribe, m, o, k, "stop"))  # type: ignore[misc]
+            scribe.put(staff, end, 0, partial(_edge, scribe, write, mark, "stop"))
 
 
 def drawn_end(piece: Piece, mark: Mark) -> int:
-    """Where a mark is drawn to end: a hairpin comes to the dynamic that it leads to, and does not go through it (common practice)."""
+    """Where a mark is drawn to end: a hairpin comes to the dynamic that it leads to, and does not go through it
+    (common practice).
+    """
     if mark.kind != "hairpin":
         return mark.end
     bars = range(piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(mark.end).index + 1)
@@ -215,6 +220,11 @@ def _moved(mark: Mark | BarSign) -> dict[str, str]:
     return {**({"relative_x": str(x)} if x else {}), **({"relative_y": str(y)} if y else {})}
 
 
+def _edge(scribe: Scribe, write: DirectionWriter, mark: Mark, which: str, measure: Element, offset: int) -> None:
+    write(scribe, measure, offset, mark, which)
+
+
+DirectionWriter = Callable[[Scribe, Element, int, Mark, str], None]
 DIRECTIONS: dict[str, Callable[[Scribe, Element, int, Mark, str], None]] = {
     "dynamic": _dynamic,
     "hairpin": _hairpin,
@@ -230,7 +240,7 @@ DIRECTIONS: dict[str, Callable[[Scribe, Element, int, Mark, str], None]] = {
 # --- tempo and signs of bars --------------------------------------------------------------------
 
 
-def write_tempo(scribe: Scribe, measure: Element, offset: int, tempo: TempoMark) -> None:
+def write_tempo(scribe: Scribe, tempo: TempoMark, measure: Element, offset: int) -> None:
     """A tempo mark, printed or only sounding."""
     if not tempo.printed:
         sound = sub(measure, "sound", tempo=f"{tempo.quarters_per_minute:g}")
@@ -395,9 +405,12 @@ def line_ends(marks: Iterable[Mark], kind: str) -> dict[str, list[tuple[str, int
 
 
 def of_slur(slur: Mark, which: str, *, for_file: bool) -> dict[str, str]:
-    """Its id, its side, and how a hand moved and bent it. MusicXML has no "bent from where it stands by itself": the ends of a bent slur say
-    where their control points lie (MusicXML 4.0, bezier), counted from an arch of usual height on its side; in a file only where that side is
-    known, since a curve on the other side would be false."""
+    """Its id, its side, and how a hand moved and bent it.
+
+    MusicXML has no "bent from where it stands by itself": the ends of a bent slur say where their control points lie
+    (MusicXML 4.0, bezier), counted from an arch of usual height on its side; in a file only where that side is
+    known, since a curve on the other side would be false.
+    """
     side = {"placement": slur.side} if slur.side and which == "start" else {}
     if not slur.bend or (for_file and not slur.side):
         return {**_named(slur, which), **side}
@@ -412,7 +425,10 @@ def of_slur(slur: Mark, which: str, *, for_file: bool) -> dict[str, str]:
 
 
 def write_glissandi(notations: Element, ends: Iterable[tuple[str, int, Mark]], note: Note, symbol: Symbol) -> None:
-    """The glissandi and slides that leave a note or come to it: from the last to the first printed note of what is tied."""
+    """The glissandi and slides that leave a note or come to it.
+
+    From the last to the first printed note of what is tied.
+    """
     for which, number, mark in ends:
         if note.id not in (symbol.tied_on if which == "start" else symbol.tied_from):
             line = "solid" if mark.text else "wavy"
@@ -421,8 +437,11 @@ def write_glissandi(notations: Element, ends: Iterable[tuple[str, int, Mark]], n
 
 
 def stands_at(slur: Mark, kind: str, symbol: Symbol) -> bool:
-    """Does a slur begin ("start") or end at just this printed note of those that are tied to one? It reaches over all of a tie (E. Gould,
-    Behind Bars, 2011: slurs and ties; from memory) unless its own place says otherwise."""
+    """Does a slur begin ("start") or end at just this printed note of those that are tied to one?
+
+    It reaches over all of a tie (E. Gould, Behind Bars, 2011: slurs and ties; from memory) unless its own place says
+    otherwise.
+    """
     end = symbol.tick + symbol.ticks
     if kind == "start":
         return symbol.tick <= slur.tick < end or (slur.tick < symbol.tick and not symbol.tied_from)

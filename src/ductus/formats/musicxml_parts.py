@@ -10,7 +10,9 @@ from ductus.formats.musicxml_xml import Element, sub
 
 
 def part_list(root: Element, piece: Piece, *, names: bool, heading: bool, sounds: bool) -> None:
-    """The parts of a piece: ``names`` are shown where there are several, ``sounds`` said (instrument, channel, level, place)."""
+    """The parts of a piece: ``names`` are shown where there are several, ``sounds`` said (instrument, channel,
+    level, place).
+    """
     parts, channels = piece.ordered_parts(), channels_of(piece)
     listing = sub(root, "part-list")
     for part in parts:

@@ -280,7 +280,10 @@ class _PartWriter:
         return self.part.staff_numbers.index(voice.staff) + 1
 
     def _clefs_in(self, voice: VoiceBar, bar: Bar) -> list[ClefChange]:
-        """Clefs that change on a staff in a bar; one on its bar line has been written at the opening of a window already."""
+        """Clefs that change on a staff in a bar.
+
+        One on its bar line has been written at the opening of a window already.
+        """
         since = bar.start + (bar.index == self.window.first)
         mine = (c for c in self.clefs if c.staff == voice.staff and since <= c.tick < bar.end)
         return sorted(mine, key=lambda c: c.tick)

@@ -1,5 +1,7 @@
-"""Files that are being read onto their pages, so that a server that was stopped meanwhile goes on with them. This module owns the table arriving; the
-caller owns the transaction."""
+"""Files that are being read onto their pages, so that a server that was stopped meanwhile goes on with them.
+
+This module owns the table arriving; the caller owns the transaction.
+"""
 
 from __future__ import annotations
 

@@ -43,12 +43,17 @@ def statements(text: str) -> Iterator[str]:
 
 
 class Database:
-    """One connection shared by the threads of the server, one transaction at a time. One process owns a library: a lock file beside it
-    says who. The folder can be read by its owner only."""
+    """One connection shared by the threads of the server, one transaction at a time.
+
+    One process owns a library: a lock file beside it says who. The folder can be read by its owner only.
+    """
 
     def __init__(self, path: Path | str) -> None:
-        """Open or create the file and bring it up to date. Raises BadInput if it is no Ductus library, if a newer Ductus made it, or if
-        another process has it open. ``damage`` says if the end of what was written last cannot be read."""
+        """Open or create the file and bring it up to date.
+
+        Raises BadInput if it is no Ductus library, if a newer Ductus made it, or if another process has it open.
+        ``damage`` says if the end of what was written last cannot be read.
+        """
         self.path = Path(path)
         self._lock = threading.RLock()
         self._owner: IO[str] | None = None
@@ -85,7 +90,8 @@ class Database:
         known = migrations()[-1][0]
         if done > known:
             raise BadInput(
-                f"{self.path.name} was made by a newer Ductus (its form is {done}, this one knows {known}). It was left as it is: "
+                f"{self.path.name} was made by a newer Ductus (its form is {done}, this one knows {known}). It was "
+                "left as it is: "
                 "open it with the newer one."
             )
 
@@ -100,8 +106,11 @@ class Database:
 
     @contextmanager
     def transaction(self) -> Iterator[sqlite3.Connection]:
-        """Run statements as one transaction; an error rolls all of them back. Raises NotKept, with words, where the disk did not
-        take it: nothing was written then, and the same can be tried again."""
+        """Run statements as one transaction; an error rolls all of them back.
+
+        Raises NotKept, with words, where the disk did not take it: nothing was written then, and the same can be
+        tried again.
+        """
         with self._lock:
             try:
                 if self._connection.in_transaction:
@@ -174,14 +183,16 @@ def make_private(path: Path) -> None:
 def own(path: Path) -> IO[str]:
     """Take the lock of a library. Raises BadInput with the owner's process number if somebody has it."""
     lock = path.with_name(path.name + ".lock")
-    file = open(os.open(lock, os.O_CREAT | os.O_RDWR, 0o600), "r+", encoding="utf-8")  # noqa: SIM115 - held as long as the library is open
+    held = os.open(lock, os.O_CREAT | os.O_RDWR, 0o600)
+    file = open(held, "r+", encoding="utf-8")  # noqa: SIM115 - held as long as the library is open
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
         owner = file.read(20).strip()
         file.close()
         raise BadInput(
-            f"This library is open in another Ductus (process {owner or 'unknown'}). Stop that one first, or use --data for another library."
+            f"This library is open in another Ductus (process {owner or 'unknown'}). Stop that one first, or use "
+            "--data for another library."
         ) from None
     file.seek(0)
     file.truncate()

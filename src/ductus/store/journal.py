@@ -1,5 +1,8 @@
-"""The journal: everything heard while a piece is open, and recordings that go on. This module owns the tables journal and recording; the
-caller owns the transaction. Times are microseconds of the wall clock."""
+"""The journal: everything heard while a piece is open, and recordings that go on.
+
+This module owns the tables journal and recording; the caller owns the transaction. Times are microseconds of the
+wall clock.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +21,8 @@ JOURNAL = """
 select at_us, kind, key, value, channel from journal
 where piece = :piece and at_us >= :from_us and at_us <= :to_us order by at_us, id"""
 BECAME = "update journal set became = :became where piece = :piece and at_us >= :from_us and at_us <= :to_us"
-# Keys that nothing was made of, cut where nothing was heard for a while; what belongs to a recording that goes on or was cut off is told there.
+# Keys that nothing was made of, cut where nothing was heard for a while; what belongs to a recording that goes on or
+# was cut off is told there.
 LEFT = """
 select min(at_us) as from_us, max(at_us) as to_us, count(*) as notes from (
   select at_us, sum(apart) over (order by at_us, id) as stretch from (
@@ -32,7 +36,8 @@ END = "delete from recording where id = :id"
 CUT = "update recording set to_us = :to_us where piece = :piece and to_us is null"
 CUT_OFF = """
 select r.id, r.from_us, r.to_us, r.plan_json,
-  (select count(*) from journal j where j.piece = r.piece and j.kind = 'down' and j.at_us between r.from_us and r.to_us) as notes
+  (select count(*) from journal j
+     where j.piece = r.piece and j.kind = 'down' and j.at_us between r.from_us and r.to_us) as notes
 from recording r where r.piece = :piece and r.to_us is not null order by r.id"""
 
 
@@ -49,7 +54,10 @@ class CutOff:
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
-    """Something heard of which nothing was made: wall-clock microseconds of its first and last key, and how many keys were struck."""
+    """Something heard of which nothing was made.
+
+    Wall-clock microseconds of its first and last key, and how many keys were struck.
+    """
 
     from_us: int
     to_us: int
@@ -105,7 +113,10 @@ def end_recording(connection: sqlite3.Connection, number: int) -> None:
 
 
 def take_up_recording(connection: sqlite3.Connection, piece_id: str, number: int) -> CutOff | None:
-    """A recording goes on after a break; None where it is not there any more. It has no end then; its notes are not counted."""
+    """A recording goes on after a break; None where it is not there any more.
+
+    It has no end then; its notes are not counted.
+    """
     found = connection.execute(GOING, {"piece": piece_id, "id": number}).fetchone()
     if found is None:
         return None
@@ -114,7 +125,10 @@ def take_up_recording(connection: sqlite3.Connection, piece_id: str, number: int
 
 
 def cut_off_recordings(connection: sqlite3.Connection, piece_id: str, now_us: int) -> list[CutOff]:
-    """Recordings of a piece that nobody is making any more and nobody has kept; those found just now end at ``now_us``."""
+    """Recordings of a piece that nobody is making any more and nobody has kept.
+
+    Those found just now end at ``now_us``.
+    """
     connection.execute(CUT, {"piece": piece_id, "to_us": now_us})
     rows = connection.execute(CUT_OFF, {"piece": piece_id})
     return [CutOff(r["id"], r["from_us"], r["to_us"], json.loads(r["plan_json"]), r["notes"]) for r in rows]

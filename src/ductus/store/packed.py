@@ -1,6 +1,8 @@
-"""The file of our own (``.ductus``): pieces with their takes, what was heard, and by choice their history, as an archive of JSON.
+"""The file of our own (``.ductus``): pieces with their takes, what was heard, and by choice their history, as an
+archive of JSON.
 
-docs/file-format.md describes it for those who want to read it with other programs. A library is kept as one such file with many pieces.
+docs/file-format.md describes it for those who want to read it with other programs. A library is kept as one such
+file with many pieces.
 """
 
 from __future__ import annotations
@@ -40,7 +42,10 @@ SOURCES = ("click", "free", "file", "journal")
 
 @dataclass(frozen=True, slots=True)
 class PackedTake:
-    """A take with what the library says of it; ``number`` is its id in the file, by which notes and readings name it."""
+    """A take with what the library says of it.
+
+    ``number`` is its id in the file, by which notes and readings name it.
+    """
 
     number: int
     name: str
@@ -53,8 +58,11 @@ class PackedTake:
 
 @dataclass(frozen=True, slots=True)
 class Packed:
-    """One piece as the file holds it. ``history`` are rows of HISTORY_COLUMNS, of which the first ``position`` have been done; ``journal``
-    rows of JOURNAL_COLUMNS; ``habits`` how entry was set when somebody last sat at it (JSON, see ``app.habits``)."""
+    """One piece as the file holds it.
+
+    ``history`` are rows of HISTORY_COLUMNS, of which the first ``position`` have been done; ``journal`` rows of
+    JOURNAL_COLUMNS; ``habits`` how entry was set when somebody last sat at it (JSON, see ``app.habits``).
+    """
 
     piece: Piece
     takes: tuple[PackedTake, ...] = ()
@@ -125,7 +133,10 @@ def is_packed(data: bytes) -> bool:
 
 
 def from_file(data: bytes) -> list[Packed]:
-    """The pieces of a file. Raises BadInput for one that is damaged, newer than this Ductus, or holds what no piece can."""
+    """The pieces of a file.
+
+    Raises BadInput for one that is damaged, newer than this Ductus, or holds what no piece can.
+    """
     with opened(data, MAX_BYTES, MAX_MEMBERS, MAX_MEMBER) as archive:
         head = _read(archive, "ductus.json")
         version = head.get("version")
@@ -133,7 +144,8 @@ def from_file(data: bytes) -> list[Packed]:
             raise BadInput(f"That is no file of Ductus. {NOTHING}")
         if version > VERSION:
             raise BadInput(
-                f"That file was made by a newer Ductus ({str(head.get('writer'))[:40]}; its form is {version}, this one knows {VERSION}). "
+                f"That file was made by a newer Ductus ({str(head.get('writer'))[:40]}; its form is {version}, this "
+                f"one knows {VERSION}). "
                 f"Open it with the newer one. {NOTHING}"
             )
         try:
@@ -202,7 +214,8 @@ def _piece_in(archive: Archive, folder: str) -> Packed:
     if f"{folder}/journal.json" in archive.names:
         journal = tuple(_heard(row) for row in _read(archive, f"{folder}/journal.json")["rows"])
     return Packed(
-        piece, takes, str(about.get("made_at", "")), str(about.get("changed_at", "")), max(int(about.get("last_place", 0)), 0),
+        piece, takes, str(about.get("made_at", "")), str(about.get("changed_at", "")),
+        max(int(about.get("last_place", 0)), 0),
         str(about.get("tags", ""))[:400], position, history, journal, _habits_in(about.get("habits")),
     )  # fmt: skip
 
@@ -252,12 +265,16 @@ HISTORY_IN = "insert into history (piece, position, sentence, rows_json, pen_jso
 TAKES_OUT = "select id, name, source, made_at, dropped, settings_json from take where piece = :piece order by id"
 ABOUT_OUT = "select made_at, changed_at, last_place, tags, position from piece where id = :piece"
 ABOUT_IN = """
-update piece set made_at = coalesce(nullif(:made_at, ''), made_at), changed_at = coalesce(nullif(:changed_at, ''), changed_at),
+update piece set made_at = coalesce(nullif(:made_at, ''), made_at), changed_at = coalesce(nullif(:changed_at, ''),
+changed_at),
   last_place = :last_place, tags = :tags, position = :position where id = :piece"""
 
 
 def packed_from(connection: sqlite3.Connection, piece_id: str, *, history: bool) -> Packed:
-    """A piece of the library with all that is kept of it; what was heard and not written goes along. Raises NotThere."""
+    """A piece of the library with all that is kept of it; what was heard and not written goes along.
+
+    Raises NotThere.
+    """
     piece = pieces.load_piece(connection, piece_id)
     about = connection.execute(ABOUT_OUT, {"piece": piece_id}).fetchone()
     takes = tuple(
@@ -328,7 +345,10 @@ def put_packed(connection: sqlite3.Connection, piece_id: str, packed: Packed) ->
 
 
 def _with_numbers(columns: Mapping[str, Any], numbers: Mapping[int, int]) -> dict[str, Any]:
-    """The columns of a record with the numbers that takes have here; a take that is not in the file is named no more."""
+    """The columns of a record with the numbers that takes have here.
+
+    A take that is not in the file is named no more.
+    """
     if columns.get("take") is None:
         return dict(columns)
     return {**columns, "take": numbers.get(columns["take"])}

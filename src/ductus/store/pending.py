@@ -1,8 +1,10 @@
-"""Changes that are committed but not yet in the tables: those of very many rows, and whatever was changed after them. This module owns the
-table pending_rows. Every function runs inside the caller's transaction.
+"""Changes that are committed but not yet in the tables.
 
-Whoever reads the tables of a piece writes what is pending first (``write_pending``); a process that is killed loses nothing, since rows are
-whole records and can be written twice.
+Those of very many rows, and whatever was changed after them. This module owns the table pending_rows. Every function
+runs inside the caller's transaction.
+
+Whoever reads the tables of a piece writes what is pending first (``write_pending``); a process that is killed loses
+nothing, since rows are whole records and can be written twice.
 """
 
 from __future__ import annotations
@@ -28,9 +30,11 @@ OWING = "select distinct piece from pending_rows"
 def write_or_put_off(
     connection: sqlite3.Connection, piece_id: str, number: int, change: Change, kept: Kept, *, back: bool = False
 ) -> int:
-    """Write the rows of a change, or put them off where they are many or others wait before them; returns the number that they wait under
-    (0: they are written). ``number``: the revision that the change makes, never given twice. ``kept`` are the rows of the change, or
-    (``back``) of the change of which it is the inverse."""
+    """Write the rows of a change, or put them off where they are many or others wait before them.
+
+    Returns the number that they wait under (0: they are written). ``number``: the revision that the change makes,
+    never given twice. ``kept`` are the rows of the change, or (``back``) of the change of which it is the inverse.
+    """
     if len(change.rows) < MANY_ROWS and not connection.execute(WAITS, (piece_id,)).fetchone()[0]:
         write_rows(connection, piece_id, change.rows)
         return 0

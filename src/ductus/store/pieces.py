@@ -1,5 +1,8 @@
-"""Pieces and their history. This module owns the tables piece, history and opening; ``records`` and ``pending`` those of what stands in a
-piece. Every function runs inside the caller's transaction."""
+"""Pieces and their history.
+
+This module owns the tables piece, history and opening; ``records`` and ``pending`` those of what stands in a piece.
+Every function runs inside the caller's transaction.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +21,10 @@ from ductus.store.records import read_records, write_rows
 from ductus.store.rows import Kept, change_from_kept, from_columns, kept_rows, pen_to_json, to_columns
 
 INSERT_PIECE = """
-insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, lyricist, rights, number, pickup, bars, cautions)
-values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :lyricist, :rights, :number, :pickup, :bars, :cautions)"""
+insert into piece (id, made_at, changed_at, title, subtitle, composer, arranger, lyricist, rights, number, pickup, bars,
+cautions)
+values (:id, :now, :now, :title, :subtitle, :composer, :arranger, :lyricist, :rights, :number, :pickup, :bars,
+:cautions)"""
 GET_PIECE = "select * from piece where id = :piece and deleted_at is null"
 GET_SETTING = "select value from setting where name = :name"
 PUT_SETTING = "insert or replace into setting (name, value) values (:name, :value)"
@@ -52,8 +57,9 @@ class Standing:
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """A change that was committed: the place in the history of the edit (that was made, taken back or made again), and the number under
-    which its rows wait for their tables (0: they are there)."""
+    """A change that was committed: the place in the history of the edit (that was made, taken back or made again),
+    and the number under which its rows wait for their tables (0: they are there).
+    """
 
     change: Change
     position: int
@@ -114,8 +120,9 @@ def standing(connection: sqlite3.Connection, piece_id: str) -> Standing:
 def append_change(
     connection: sqlite3.Connection, piece_id: str, base: int, change: Change, kept: Kept | None = None
 ) -> Written:
-    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten. ``kept``: its rows, if they were made
-    ready before.
+    """Write a change on top of revision ``base`` and remember it; edits that were undone are forgotten.
+
+    ``kept``: its rows, if they were made ready before.
 
     Raises Stale if ``base`` is not the revision any more.
     """
@@ -142,8 +149,10 @@ def append_change(
 def undo_change(
     connection: sqlite3.Connection, piece_id: str, base: int, known: Mapping[int, Change] = NOTHING
 ) -> Written | None:
-    """Take the latest edit back; returns the change that was applied, None at the beginning of the history. ``known``: changes by their
-    places in the history, as far as they are still at hand."""
+    """Take the latest edit back; returns the change that was applied, None at the beginning of the history.
+
+    ``known``: changes by their places in the history, as far as they are still at hand.
+    """
     return _travel(connection, piece_id, base, -1, known)
 
 
@@ -172,8 +181,9 @@ def _travel(
 
 
 def latest_large(connection: sqlite3.Connection, piece_id: str) -> tuple[int, Callable[[], Change]] | None:
-    """The place of the edit that would be undone next, if it changed very many rows, and what reads it (which takes a while, and needs no
-    transaction)."""
+    """The place of the edit that would be undone next, if it changed very many rows, and what reads it (which takes
+    a while, and needs no transaction).
+    """
     position = _position(connection, piece_id)
     found = connection.execute(RECALL, {"piece": piece_id, "position": position}).fetchone()
     if found is None or found["packed"] is None:

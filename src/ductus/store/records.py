@@ -1,5 +1,6 @@
-"""Records in their tables: part, meter, key_signature, tempo, clef, bar_sign, note, mark, reading, pattern, and the head of the piece.
-Every function runs inside the caller's transaction."""
+"""Records in their tables: part, meter, key_signature, tempo, clef, bar_sign, note, mark, reading, pattern, and the
+head of the piece. Every function runs inside the caller's transaction.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +14,8 @@ from ductus.store.rows import Columns, from_columns, to_columns
 
 PUT = {
     "facts": """
-update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, lyricist = :lyricist, rights = :rights, number = :number,
+update piece set title = :title, subtitle = :subtitle, composer = :composer, arranger = :arranger, lyricist = :lyricist,
+rights = :rights, number = :number,
   pickup = :pickup, bars = :bars, cautions = :cautions where id = :piece""",
     "part": """
 insert or replace into part (piece, id, name, short, programme, clefs, "order", lyrics, transpose, level, pan, kit)
@@ -29,7 +31,8 @@ values (:piece, :id, :tick, :bpm, :beat, :dots, :text, :printed, :shown)""",
     "clef": """
 insert or replace into clef (piece, id, part, staff, tick, clef) values (:piece, :id, :part, :staff, :tick, :clef)""",
     "sign": """
-insert or replace into bar_sign (piece, id, kind, bar, text, bars, dx, dy) values (:piece, :id, :kind, :bar, :text, :bars, :dx, :dy)""",
+insert or replace into bar_sign (piece, id, kind, bar, text, bars, dx, dy) values (:piece, :id, :kind, :bar, :text,
+:bars, :dx, :dy)""",
     "note": """
 insert or replace into note (piece, id, part, staff, voice, tick, ticks, step, "alter", octave, velocity,
   sounds_late, sounds_ticks, articulations, lyric, take, event, crushed, played_late, played_ticks)
@@ -42,8 +45,10 @@ values (:piece, :id, :take, :part, :staff, :start, :choices)""",
 insert or replace into pattern (piece, id, part, start, ticks, times, cells)
 values (:piece, :id, :part, :start, :ticks, :times, :cells)""",
     "mark": """
-insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy, side, bend, take)
-values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side, :bend, :take)""",
+insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy,
+side, bend, take)
+values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side,
+:bend, :take)""",
 }
 DELETE = {
     "part": "delete from part where piece = :piece and id = :id",

@@ -247,7 +247,8 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
     r = row
     match kind:
         case "facts":
-            return Facts(**{name: r[name] for name in FACTS if name in r.keys()})  # noqa: SIM118 - a row of SQLite; older history has fewer
+            known = set(r.keys())  # a row of older history has fewer
+            return Facts(**{name: r[name] for name in FACTS if name in known})
         case "part":
             clefs = tuple(r["clefs"].split())
             steps, semitones = (int(n) for n in given(r, "transpose", "0 0").split())

@@ -18,8 +18,12 @@ FORGET = "delete from seat where at_s < :before_s"
 
 @dataclass(frozen=True, slots=True)
 class SeatRow:
-    """A browser's place in a piece. ``handled``: the number of the last message that had all its effect; ``part``: how many events of the
-    next one had; ``recording``: the row of the recording that goes on there; ``at_s``: seconds of the wall clock when this was kept."""
+    """A browser's place in a piece.
+
+    ``handled``: the number of the last message that had all its effect; ``part``: how many events of the next one
+    had; ``recording``: the row of the recording that goes on there; ``at_s``: seconds of the wall clock when this
+    was kept.
+    """
 
     token: str
     piece: str

@@ -1,5 +1,7 @@
-"""Takes. This module owns take, take_note, take_control and found_beats; the caller owns the transaction. Nothing here is ever
-altered once written, a take can only be marked as dropped from the page."""
+"""Takes. This module owns take, take_note, take_control and found_beats; the caller owns the transaction.
+
+Nothing here is ever altered once written, a take can only be marked as dropped from the page.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,8 @@ LIST_TAKES = """
 select id, name, source, made_at, dropped, settings_json, notes, length_us from take where piece = :piece order by id"""
 FOUND = "select meter, pulses_json from found_beats where take = :take and hints = :hints order by rank"
 KEEP_FOUND = """
-insert or replace into found_beats (take, hints, rank, meter, pulses_json) values (:take, :hints, :rank, :meter, :pulses)"""
+insert or replace into found_beats (take, hints, rank, meter, pulses_json) values (:take, :hints, :rank, :meter,
+:pulses)"""
 
 
 @dataclass(frozen=True, slots=True)

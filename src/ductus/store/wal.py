@@ -1,6 +1,9 @@
-"""Is what was written last to a library whole? SQLite passes over everything behind a damaged place of its log without a word.
+"""Is what was written last to a library whole?
 
-Source: *SQLite File Format*, section 4, "The Write-Ahead Log" (sqlite.org/fileformat2.html): header, frames, salts and checksums.
+SQLite passes over everything behind a damaged place of its log without a word.
+
+Source: *SQLite File Format*, section 4, "The Write-Ahead Log" (sqlite.org/fileformat2.html): header, frames, salts
+and checksums.
 """
 
 from __future__ import annotations
@@ -26,7 +29,10 @@ def checksum(data: bytes, order: str, s0: int, s1: int) -> tuple[int, int]:
 
 
 def unreadable(log: bytes) -> int:
-    """How many pages of a log, written since it was begun, cannot be read any more: the first damaged one and all behind it."""
+    """How many pages of a log, written since it was begun, cannot be read any more.
+
+    The first damaged one and all behind it.
+    """
     if len(log) < HEADER + FRAME:
         return 0
     magic, _, size, _, salt_1, salt_2, s0, s1 = struct.unpack(">8I", log[:HEADER])
@@ -50,7 +56,10 @@ def unreadable(log: bytes) -> int:
 
 
 def damage_of(library: Path) -> str:
-    """What is to be said of a library (not opened yet) whose log is damaged, "" if it is whole; the damaged log is put beside it."""
+    """What is to be said of a library (not opened yet) whose log is damaged, "" if it is whole.
+
+    The damaged log is put beside it.
+    """
     log = library.with_name(library.name + "-wal")
     if not log.is_file() or not HEADER < log.stat().st_size <= LARGEST:
         return ""
@@ -60,6 +69,7 @@ def damage_of(library: Path) -> str:
     aside = log.with_name(f"{log.name}.damaged-{time.strftime('%Y%m%d-%H%M%S')}")
     shutil.copy2(log, aside)
     return (
-        f"The end of what was written last to {library.name} is damaged: {lost} pages of it cannot be read, so the latest changes may be missing. All else "
+        f"The end of what was written last to {library.name} is damaged: {lost} pages of it cannot be read, so the "
+        "latest changes may be missing. All else "
         f"is there; what is damaged was put aside as {aside.name}."
     )

@@ -9,6 +9,7 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import TYPE_CHECKING
 
 from fastapi import WebSocket, WebSocketDisconnect
@@ -41,8 +42,10 @@ def went_wrong(words: str, error: Exception) -> m.Problem:
 
 
 class Chair:
-    """One connection: the work of its browser, and the messages that wait to be done and to be sent. A stroke goes to the journal as soon as it
-    is read, whatever is being done meanwhile."""
+    """One connection: the work of its browser, and the messages that wait to be done and to be sent.
+
+    A stroke goes to the journal as soon as it is read, whatever is being done meanwhile.
+    """
 
     def __init__(self, room: Room, socket: WebSocket, session: Session) -> None:
         self.room, self.socket, self.session = room, socket, session
@@ -122,12 +125,14 @@ class Chair:
         while True:
             number, message = await self._inbox.get()
             if not isinstance(message, m.StopWork):
-                await self._careful(lambda n=number, what=message: self.session.handle(what, n, journaled=True))  # type: ignore[misc]
+                await self._careful(partial(self.session.handle, message, number, journaled=True))
             self.seq = number or self.seq + 1
             self.post(m.Done(self.seq))
 
     async def _careful(self, what: Callable[[], Sequence[Sent]]) -> None:
-        """Run something of the session; an error that nobody foresaw reaches the person, and the next message goes on."""
+        """Run something of the session; an error that nobody foresaw reaches the person, and the next message goes
+        on.
+        """
         try:
             await self._work(what)
         except Exception as error:
@@ -155,7 +160,10 @@ class Chair:
         self.room.wake()
 
     async def told(self, what: Callable[[], Sequence[Sent]]) -> None:
-        """Tell the session of something beside its messages, between two of them; what comes of it is sent in that order."""
+        """Tell the session of something beside its messages, between two of them.
+
+        What comes of it is sent in that order.
+        """
         async with self._order:
             self.room.distribute(self, await asyncio.to_thread(lambda: self.room.each_its_own(self, what())))
 
@@ -187,7 +195,10 @@ class Chair:
             await self._work(self.session.drain)
 
     async def _show_playing(self) -> None:
-        """While a recording with a click goes on, show what was played: soon after each stroke, and now and then what still sounds."""
+        """While a recording with a click goes on, show what was played.
+
+        Soon after each stroke, and now and then what still sounds.
+        """
         while self.session.recorder.live is not None:
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._played.wait(), SHOW_S)

@@ -1,8 +1,10 @@
-"""What stands before the application: host and origin, limits on what is sent, safe headers on every answer, words for every failure.
+"""What stands before the application.
 
-Ductus serves one person on their own machine. It answers only to its own host names and only to pages it served itself, reads no body without
-an end, and lets no script run that it did not ship. Served to other machines, it answers under any name, but only to who has its key: in the address at
-first, in a cookie from then on.
+Host and origin, limits on what is sent, safe headers on every answer, words for every failure.
+
+Ductus serves one person on their own machine. It answers only to its own host names and only to pages it served
+itself, reads no body without an end, and lets no script run that it did not ship. Served to other machines, it
+answers under any name, but only to who has its key: in the address at first, in a cookie from then on.
 """
 
 from __future__ import annotations
@@ -21,8 +23,10 @@ MAX_FILE = 201_000_000  # of a file that comes in
 MAX_PATH = 2_000
 BODY_IDLE_S = 20.0  # a body that stops coming is given up
 POLICY = (
-    "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; font-src 'self' data:; img-src 'self' data: blob:; "
-    "media-src 'self' blob:; worker-src 'self' blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
+    "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; font-src 'self' "
+    "data:; img-src 'self' data: blob:; "
+    "media-src 'self' blob:; worker-src 'self' blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; "
+    "frame-ancestors 'none'"
 )
 HEADERS = (
     (b"content-security-policy", POLICY.encode()),

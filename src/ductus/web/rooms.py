@@ -1,6 +1,7 @@
 """Who sits at which desk, long work there, and engraving that fills in behind.
 
-Everything of a desk runs in worker threads; this module carries facts out, and decides nothing. ``chair`` is one connection.
+Everything of a desk runs in worker threads; this module carries facts out, and decides nothing. ``chair`` is one
+connection.
 """
 
 from __future__ import annotations
@@ -245,8 +246,9 @@ class Room:
                 return
 
     async def _hands_rest(self) -> None:
-        """Systems beside the one at the pen wait for long work that is soon done, and for a pause between keys (not for long): a key finds
-        the engraver free."""
+        """Systems beside the one at the pen wait for long work that is soon done, and for a pause between keys (not
+        for long): a key finds the engraver free.
+        """
         now = asyncio.get_running_loop().time
         while self._now is not None and now() - self._began < WORK_FIRST_S:
             await asyncio.sleep(PAUSE_S)
@@ -262,7 +264,10 @@ class Room:
             chair.post(fact)
 
     def each_its_own(self, sender: Chair, facts: Sequence[Sent]) -> list[Sent]:
-        """The facts, with what is seen from a window (its pen, its view of the sheet) as it is for each of them. Called in a thread."""
+        """The facts, with what is seen from a window (its pen, its view of the sheet) as it is for each of them.
+
+        Called in a thread.
+        """
         others = [c.session for c in self.chairs if c is not sender]
         out = []
         for sent in facts:
@@ -274,7 +279,10 @@ class Room:
         return out
 
     def distribute(self, sender: Chair, facts: Sequence[Sent]) -> None:
-        """Put facts into the outboxes that they are for. Systems go to those who have the list of systems, and show them so."""
+        """Put facts into the outboxes that they are for.
+
+        Systems go to those who have the list of systems, and show them so.
+        """
         for sent in facts:
             text = fact_json(sent.fact)
             chairs = self.chairs if sent.everyone else [sender]
@@ -317,8 +325,11 @@ class Rooms:
         return max((room.touched for room in list(self._rooms.values())), default=float("-inf"))
 
     async def serve(self, socket: WebSocket, desk: Desk, token: str, fresh: bool) -> None:
-        """Seat a browser at a desk until it leaves. ``token`` is that of the place it had ("" or none that can be: it gets one); ``fresh``: its
-        page was opened anew."""
+        """Seat a browser at a desk until it leaves.
+
+        ``token`` is that of the place it had ("" or none that can be: it gets one); ``fresh``: its page was opened
+        anew.
+        """
         room = self._rooms.get(desk.piece_id)
         if room is None or room.desk is not desk:
             room = self._rooms[desk.piece_id] = Room(desk, self._journal, self._outside)

@@ -132,7 +132,9 @@ def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/openings")
 def get_openings(library: Lib, piece_id: str, reading_id: str, question: str) -> list[str]:
-    """The first bars of a take for each answer of a question of its lead-through, as SVG ("" where it cannot be read so)."""
+    """The first bars of a take for each answer of a question of its lead-through, as SVG ("" where it cannot be read
+    so).
+    """
     return openings(library.desk(piece_id), reading_id, question)
 
 
@@ -164,7 +166,9 @@ def get_programme(
     qpm: Annotated[float | None, Query(ge=5, le=1000)] = None,
     lead_us: Annotated[int | None, Query(ge=0, le=600_000_000)] = None,
 ) -> s.ProgrammeEvents:
-    """Key and pedal events of a performance of the rehearsal keyboard, with a click at its own tempo or at ``qpm`` quarters a minute."""
+    """Key and pedal events of a performance of the rehearsal keyboard, with a click at its own tempo or at ``qpm``
+    quarters a minute.
+    """
     return s.ProgrammeEvents(events=programme_events(name, qpm, lead_us))
 
 

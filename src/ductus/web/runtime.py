@@ -1,4 +1,6 @@
-"""How Python behaves while people play: threads hand over to each other soon, and unused memory is looked for while nobody plays.
+"""How Python behaves while people play.
+
+Threads hand over to each other soon, and unused memory is looked for while nobody plays.
 
 Looking through all objects of a long piece takes a tenth of a second, during which no key is answered.
 """

@@ -52,7 +52,9 @@ class NewPiece(In):
 
 
 class SuggestionView(Out):
-    """What typed words could become: the words to give, how it is said, and its picture (code points of the music font)."""
+    """What typed words could become: the words to give, how it is said, and its picture (code points of the music
+    font).
+    """
 
     text: str
     words: str
@@ -78,7 +80,10 @@ class InstrumentView(Out):
 
 
 class ShapedNoteView(Out):
-    """A note as the strip draws it and the list says it: where it is written, how it sounds and was played (ticks), key, velocity, staff; in words."""
+    """A note as the strip draws it and the list says it.
+
+    Where it is written, how it sounds and was played (ticks), key, velocity, staff; in words.
+    """
 
     id: str
     tick: int
@@ -97,7 +102,10 @@ class ShapedNoteView(Out):
 
 
 class ShapeView(Out):
-    """A stretch of a part: its ticks, bar lines as (tick, number), beats, notes; how many more there are than are shown."""
+    """A stretch of a part: its ticks, bar lines as (tick, number), beats, notes.
+
+    How many more there are than are shown.
+    """
 
     start: int
     end: int
@@ -108,7 +116,9 @@ class ShapeView(Out):
 
 
 class DrumView(Out):
-    """A drum of a kit: its key in General MIDI, its names, where it stands (staff steps, C0 = 0), its head, whether feet strike it."""
+    """A drum of a kit: its key in General MIDI, its names, where it stands (staff steps, C0 = 0), its head, whether
+    feet strike it.
+    """
 
     key: int
     name: str
@@ -119,8 +129,10 @@ class DrumView(Out):
 
 
 class PatternView(Out):
-    """A pattern: bars (indices) of its first copy, where it begins, how long it is, its strokes as (ticks from its beginning, key, velocity),
-    its bar lines and beats as (ticks, is it a bar line), which bars are varied (indices and numbers)."""
+    """A pattern: bars (indices) of its first copy, where it begins, how long it is, its strokes as (ticks from its
+    beginning, key, velocity), its bar lines and beats as (ticks, is it a bar line), which bars are varied
+    (indices and numbers).
+    """
 
     id: str
     part: str
@@ -181,7 +193,9 @@ class PieceId(Out):
 
 
 class ArrivedView(Out):
-    """What became of a file: its pieces (the first of which is opened), what is said, and what of the file was not kept."""
+    """What became of a file: its pieces (the first of which is opened), what is said, and what of the file was not
+    kept.
+    """
 
     id: str
     pieces: tuple[str, ...]
@@ -225,8 +239,11 @@ class SoundingView(Out):
 
 
 class Listening(In):
-    """What is to be heard, and how: from a tick to another (None: to the end), at the page's tempi in percent or at one tempo (quarters a
-    minute), with repeats and jumps or without, as it was played where it was, with feel (percent); ``cut``: nothing sounds on behind the end."""
+    """What is to be heard, and how: from a tick to another (None.
+
+    To the end), at the page's tempi in percent or at one tempo (quarters a minute), with repeats and jumps or
+    without, as it was played where it was, with feel (percent); ``cut``: nothing sounds on behind the end.
+    """
 
     from_tick: Ticks = 0
     to_tick: Ticks | None = None
@@ -244,7 +261,10 @@ class Listening(In):
 
 
 class FileHow(In):
-    """How a file is wanted: page size and staff height of pages, one part ("": all), how audio sounds, which bars of it."""
+    """How a file is wanted: page size and staff height of pages, one part ("".
+
+    All), how audio sounds, which bars of it.
+    """
 
     size: Literal["a4", "letter"] = "a4"
     staff_mm: Annotated[float, Field(ge=SMALLEST, le=LARGEST)] | None = None
@@ -296,7 +316,9 @@ class DelayPlayed(BaseModel):
 
 
 class DelayView(Out):
-    """Mean and spread of (played - click) in microseconds, each stroke as (number of its click, deviation), in words, and what the sign means."""
+    """Mean and spread of (played - click) in microseconds, each stroke as (number of its click, deviation), in
+    words, and what the sign means.
+    """
 
     mean_us: int
     spread_us: int
@@ -306,8 +328,9 @@ class DelayView(Out):
 
 
 class PlaybackView(Out):
-    """What sounds, where the beats fall in it as (microseconds, tick), its click, how long it is up to its last bar line,
-    and the ticks it reaches from and to."""
+    """What sounds, where the beats fall in it as (microseconds, tick), its click, how long it is up to its last bar
+    line, and the ticks it reaches from and to.
+    """
 
     notes: tuple[SoundingView, ...]
     places: tuple[tuple[int, int], ...]
@@ -350,9 +373,12 @@ class CurveView(Out):
 
 
 class StripView(Out):
-    """A performance over time. ``strokes``: (onset, release, key, velocity, hand, written time, note id), times in microseconds;
-    ``beats``: (microseconds, tick of the take, bar number or None inside a bar, set by hand); ``worst`` bars: (number, tick, microseconds late);
-    ``extent``: what is written of it; ``music``: what does not stand apart (None: all)."""
+    """A performance over time.
+
+    ``strokes``: (onset, release, key, velocity, hand, written time, note id), times in microseconds; ``beats``:
+    (microseconds, tick of the take, bar number or None inside a bar, set by hand); ``worst`` bars: (number, tick,
+    microseconds late); ``extent``: what is written of it; ``music``: what does not stand apart (None: all).
+    """
 
     start_us: int
     length_us: int

@@ -53,8 +53,11 @@ def status_of(error: DuctusError) -> int:
 def create_app(
     library: Library, hosts: tuple[str, ...] = LOCAL_HOSTS, described: bool = False, key: str = ""
 ) -> FastAPI:
-    """Make the application for a library; it answers only requests for one of ``hosts``, or, with a ``key``, those that bring it. ``described``: it has a
-    page that describes its interface to programs."""
+    """Make the application for a library.
+
+    It answers only requests for one of ``hosts``, or, with a ``key``, those that bring it. ``described``: it has a
+    page that describes its interface to programs.
+    """
     rooms = Rooms(library.journal)
 
     @asynccontextmanager

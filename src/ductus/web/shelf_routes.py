@@ -1,4 +1,7 @@
-"""The shelf over REST: pieces made, copied, tagged, taken off and brought back; files that come in; the whole library as one file."""
+"""The shelf over REST: pieces made, copied, tagged, taken off and brought back.
+
+Files that come in; the whole library as one file.
+"""
 
 from __future__ import annotations
 
@@ -105,8 +108,9 @@ def get_opening(library: Lib, piece_id: str) -> Response:
 
 @router.post("/import", status_code=201)
 def post_import(library: Lib, rooms: AllRooms, file: UploadFile) -> s.ArrivedView:
-    """Bring in a file: a performance is kept as a take and read onto a new page (which goes on at the desk if it takes long), a score or a
-    file of our own becomes pieces."""
+    """Bring in a file: a performance is kept as a take and read onto a new page (which goes on at the desk if it
+    takes long), a score or a file of our own becomes pieces.
+    """
     data = file.file.read(MAX_UPLOAD + 1)
     if len(data) > MAX_UPLOAD:
         raise TooMuch(

@@ -1,4 +1,7 @@
-"""Messages and facts as JSON: the records of ``app.wire``, with the tag that tells them apart. Nothing is decided here."""
+"""Messages and facts as JSON: the records of ``app.wire``, with the tag that tells them apart.
+
+Nothing is decided here.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +36,10 @@ def message_from(text: str) -> m.ClientMessage:
 
 
 def numbered_message(text: str) -> tuple[int, m.ClientMessage]:
-    """A message with its number: {"n": 17, "do": {...}}; one without a number stands by itself and has 0. Raises BadInput as ``message_from``."""
+    """A message with its number: {"n": 17, "do": {...}}; one without a number stands by itself and has 0.
+
+    Raises BadInput as ``message_from``.
+    """
     match = NUMBERED.match(text)
     if match is None:
         return 0, message_from(text)
@@ -41,7 +47,9 @@ def numbered_message(text: str) -> tuple[int, m.ClientMessage]:
 
 
 def fact_json(fact: m.Fact) -> str:
-    """A fact for the browser: its fields as they are named, which is what ``wire_schema`` promises (a test compares the two)."""
+    """A fact for the browser: its fields as they are named, which is what ``wire_schema`` promises (a test compares
+    the two).
+    """
     return to_json(fact, inf_nan_mode="null").decode()
 
 

@@ -1,4 +1,7 @@
-"""Files into files from the command line: every kind out and in, many at a time, and what a script may rely on when something goes wrong."""
+"""Files into files from the command line.
+
+Every kind out and in, many at a time, and what a script may rely on when something goes wrong.
+"""
 
 from __future__ import annotations
 
@@ -134,7 +137,8 @@ def test_what_a_file_could_not_keep_is_said_unless_quiet(tmp_path: Path, capsys:
     ],
 )
 def test_a_wish_that_cannot_be_granted_is_one_line_and_nothing_is_written(
-    scores: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, arguments: list[str], words: str
+    scores: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch,
+    arguments: list[str], words: str
 ) -> None:  # fmt: skip
     work = tmp_path / "work"
     work.mkdir()
@@ -188,7 +192,9 @@ def test_a_device_that_is_full_is_said(scores: Path, capsys: pytest.CaptureFixtu
 
 
 def hears_ctrl_c() -> None:
-    """A process that is started in the background of a shell does not hear Ctrl-C (POSIX, 2.11), nor do those that it starts."""
+    """A process that is started in the background of a shell does not hear Ctrl-C (POSIX, 2.11), nor do those that
+    it starts.
+    """
     signal.signal(signal.SIGINT, signal.SIG_DFL)
 
 

@@ -1,4 +1,6 @@
-"""The grammar of what is said: every sentence that random work brings forth, and every choice of the lines, over their whole tables."""
+"""The grammar of what is said: every sentence that random work brings forth, and every choice of the lines, over
+their whole tables.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,8 @@ from tests.formats.test_agreement import entered
 THINGS = "note|bar|beat|time|key|event|semitone|octave|step|half|quarter|eighth|16th|32nd|place|voice|sharp|flat"
 WRONG = {
     "one of many": rf"(?<![\d.,/:-])1 (?:{THINGS.replace('half', 'halve')})s\b",
-    "many of one": rf"(?<![\d.,/:])(?:[02-9]|[1-9]\d+) (?:{THINGS})\b(?![- ](?:triplet|quintuplet|septuplet|rest|note))(?! \d)",
+    "many of one": rf"(?<![\d.,/:])(?:[02-9]|[1-9]\d+) (?:{THINGS})\b"
+    r"(?![- ](?:triplet|quintuplet|septuplet|rest|note))(?! \d)",
     "plural": r"halfs\b",
     "a before a vowel": r"\b[Aa] (?:eighth|octave|ornament|8th|11:)",
     "an before a consonant": r"\b[Aa]n (?:quarter|half|whole|16th|32nd|64th|128th|dotted|double|triplet|note|bar)\b",
@@ -39,7 +42,8 @@ def test_nothing_that_is_said_is_bad_english(library: Library, seed: int) -> Non
 
 def test_bad_english_would_be_found() -> None:
     for why, sentence in (
-        ("one of many", "1 notes deleted"), ("many of one", "3 note deleted"), ("plural", "read again as halfs"), ("a before a vowel", "set to a eighth"),
+        ("one of many", "1 notes deleted"), ("many of one", "3 note deleted"), ("plural", "read again as halfs"),
+        ("a before a vowel", "set to a eighth"),
         ("an before a consonant", "set to an quarter"), ("holes", "moved to None"), ("holes", "C 4 , quarter"),
     ):  # fmt: skip
         assert re.search(WRONG[why], sentence), sentence

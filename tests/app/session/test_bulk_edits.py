@@ -1,4 +1,7 @@
-"""Edits, questions and the clipboard over very many notes: answered at once, worked out beside the keys, true for what was written meanwhile."""
+"""Edits, questions and the clipboard over very many notes.
+
+Answered at once, worked out beside the keys, true for what was written meanwhile.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""A desk survives its connection: a browser that comes back finds its place, and what it sends again has its effect once."""
+"""A desk survives its connection: a browser that comes back finds its place, and what it sends again has its effect
+once.
+"""
 
 from __future__ import annotations
 

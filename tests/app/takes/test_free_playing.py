@@ -99,7 +99,10 @@ def test_the_lead_through_asks_one_thing_after_the_other(library: Library) -> No
 
 
 def test_the_tempo_of_a_take_is_one_wherever_it_is_said(library: Library) -> None:
-    """The printed mark, the line, the strip and the answer that holds; the opening beside an answer prints none of its own."""
+    """The printed mark, the line, the strip and the answer that holds.
+
+    The opening beside an answer prints none of its own.
+    """
     at = Sitter(library, library.add(new_piece())).perform("otter-freely", qpm=None, shortest=None)
     printed = next(t.bpm for t in at.piece.tempi.values() if t.printed)
     average = strip_of(at.desk, at.reading().id).curve.average
@@ -173,7 +176,10 @@ def test_a_free_take_is_not_said_to_have_had_a_click(free: Sitter) -> None:
 
 
 def test_a_section_after_a_wait_belongs_to_the_music() -> None:
-    """Sixteen notes at an end may be somebody trying the keys; with one more they are a last section of 17 among 120."""
+    """Sixteen notes at an end may be somebody trying the keys.
+
+    With one more they are a last section of 17 among 120.
+    """
 
     def played(last: int) -> Take:
         times = [k * 400_000 for k in range(103)] + [103 * 400_000 + 4_000_000 + k * 400_000 for k in range(last)]

@@ -20,7 +20,9 @@ BEAT_US = 500_000  # at 120
 
 
 def going_round(library: Library, policy: str, keys: list[int | None], until: int = 1) -> Sitter:
-    """A key on each beat (None: silence) round and round over two bars of 4/4, shown beat by beat, stopped a beat later."""
+    """A key on each beat (None: silence) round and round over two bars of 4/4, shown beat by beat, stopped a beat
+    later.
+    """
     at = Sitter(library, library.add(new_piece(bpm=120)))
     at.choose(RecordHands("right"), RecordUntil(until, True), RecordPolicy(policy))  # type: ignore[arg-type]
     at.tell(m.StartRecording(0, 0, EPOCH_US, 0, count_in=0))
@@ -93,7 +95,8 @@ def test_a_round_that_was_cut_off_is_offered_from_the_journal(library: Library) 
 def test_clicks_and_music_go_round_through_changes_of_meter_and_tempo() -> None:
     piece = new_piece(meter=Meter(2, 4), bpm=120)
     piece = piece.with_rows([
-        (None, MeterChange("m9", 1, Meter(3, 4))), (None, MeterChange("m10", 2, Meter(4, 4))), (None, TempoMark("t9", 2 * QUARTER, 60.0)),
+        (None, MeterChange("m9", 1, Meter(3, 4))), (None, MeterChange("m10", 2, Meter(4, 4))),
+        (None, TempoMark("t9", 2 * QUARTER, 60.0)),
         (None, Note("n1", "p1", 1, 1, 2 * QUARTER, QUARTER, parse_pitch("C4"))),
     ])  # fmt: skip
     plan = click_plan(piece, 0, AsWritten(), 0, round_to=1)

@@ -1,4 +1,7 @@
-"""Takes of the same bars are read together, at a desk without HTTP: each further one leaves fewer wrong keys, all can be undone."""
+"""Takes of the same bars are read together, at a desk without HTTP.
+
+Each further one leaves fewer wrong keys, all can be undone.
+"""
 
 from __future__ import annotations
 

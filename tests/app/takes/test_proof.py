@@ -1,4 +1,7 @@
-"""Proof by playing, at a desk without HTTP: followed while it is played, differences decided one by one, undone, and held again after a restart."""
+"""Proof by playing, at a desk without HTTP.
+
+Followed while it is played, differences decided one by one, undone, and held again after a restart.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +35,8 @@ def planted() -> Piece:
         [
             (wrong, replace(wrong, pitch=replace(wrong.pitch, alter=wrong.pitch.alter + 1))),  # type: ignore[type-var]
             (gone, None),
-            (None, replace(copied, id="n9001", pitch=replace(copied.pitch, octave=copied.pitch.octave + 1))),  # type: ignore[type-var]
+            (None, replace(copied, id="n9001", pitch=replace(copied.pitch, octave=copied.pitch.octave + 1))),
+            # type: ignore[type-var]
         ]
     )
 

@@ -132,7 +132,10 @@ def test_a_recording_goes_into_the_voice_of_the_pen(library: Library) -> None:
 
 
 def test_the_compensation_of_the_delay_test_is_used(library: Library) -> None:
-    """Half a sixteenth at 120 is 62.5 ms (arithmetic): later than that a note belongs to the next sixteenth, unless the delay is known."""
+    """Half a sixteenth at 120 is 62.5 ms (arithmetic).
+
+    Later than that a note belongs to the next sixteenth, unless the delay is known.
+    """
     at = Sitter(library, library.add(new_piece(bpm=120)))
     at.tell(m.SetDelay(110_000))
     assert at.said == "From now on your notes are read 110 ms earlier than they arrive"
@@ -169,8 +172,10 @@ def test_the_line_of_a_recording_says_what_it_does(library: Library) -> None:
 
     at.choose(RecordOn())
     assert line() == (
-        "Record into piano, both hands by reach, from the pick-up on, with the click after 2 bars of count-in at the written "
-        "tempi, from ♩. = 90, hearing the music around it, written down to 16ths; it replaces what is there; it sounds as written."
+        "Record into piano, both hands by reach, from the pick-up on, with the click after 2 bars of count-in at the "
+        "written "
+        "tempi, from ♩. = 90, hearing the music around it, written down to 16ths; it replaces what is there; it sounds "
+        "as written."
     )
     at.choose(
         RecordHands("right"), RecordUntil(4), RecordTempo(AsWritten(50)), RecordCountIn(None), RecordPolicy("add")
@@ -261,7 +266,10 @@ def test_a_dropped_recording_that_was_cut_off_stays_in_the_journal(library: Libr
 
 
 def test_a_click_that_goes_with_the_player_follows_a_slower_one(library: Library) -> None:
-    """A player at 88 against a click at 100: a steady click is soon beats away, one that bends stays near, and the take is written all the same."""
+    """A player at 88 against a click at 100.
+
+    A steady click is soon beats away, one that bends stays near, and the take is written all the same.
+    """
     for bends in (True, False):
         at = Sitter(library, library.add(new_piece(bpm=100)))
         at.choose(RecordHands("right"), RecordClick("bends" if bends else "steady"))
@@ -398,7 +406,8 @@ def test_a_take_from_the_middle_of_a_bar_that_is_cut_leaves_its_first_part_alone
     at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 2))
     played(at, quarters(48, 50, 52, 53, 55, start=7), 2)
     assert [(tick, key) for tick, _, key in at.notes()] == [
-        *((k, 60 + k) for k in range(7)), *((7 + k, key) for k, key in enumerate((48, 50, 52, 53, 55))), *((k, 60 + k) for k in range(12, 16)),
+        *((k, 60 + k) for k in range(7)), *((7 + k, key) for k, key in enumerate((48, 50, 52, 53, 55))),
+        *((k, 60 + k) for k in range(12, 16)),
     ]  # fmt: skip
 
 

@@ -38,7 +38,9 @@ def test_the_worked_example_of_the_edit_distance() -> None:
 
 @pytest.mark.parametrize("seed", range(12))
 def test_lines_cost_what_a_reference_library_says(seed: int) -> None:
-    """RapidFuzz's weighted Levenshtein distance (insertion 1, deletion 1, substitution 1.5, doubled to whole numbers)."""
+    """RapidFuzz's weighted Levenshtein distance (insertion 1, deletion 1, substitution 1.5, doubled to whole
+    numbers).
+    """
     rng = random.Random(seed)
     first = [rng.choice((60, 62, 64, 65, 67)) for _ in range(rng.randint(5, 120))]
     second = [k for k in first if rng.random() > 0.1]
@@ -67,8 +69,11 @@ def test_an_hour_of_playing_takes_time_in_line_with_its_length() -> None:
 @pytest.mark.parametrize("same_clock", [True, False])
 @pytest.mark.parametrize("seed", range(6))
 def test_repeated_notes_do_not_slip_along_each_other(seed: int, *, same_clock: bool) -> None:
-    """Six keys struck ten times each, two of the sixty missed: each note has itself as partner, but for neighbours of what is missing; without a clock it may be
-    any of the ten that is missing, but no note of another key is."""
+    """Six keys struck ten times each, two of the sixty missed.
+
+    Each note has itself as partner, but for neighbours of what is missing; without a clock it may be any of the ten
+    that is missing, but no note of another key is.
+    """
     rng = random.Random(seed)
     keys = rng.sample(range(60, 80), 6)
     rows = [(k * 200_000, key) for k, key in enumerate(key for key in keys for _ in range(10))]

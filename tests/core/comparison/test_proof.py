@@ -1,4 +1,7 @@
-"""A page held against someone's playing of it: planted errors are found and no others, at any speed, from any bar, with restarts, by one hand."""
+"""A page held against someone's playing of it.
+
+Planted errors are found and no others, at any speed, from any bar, with restarts, by one hand.
+"""
 
 from __future__ import annotations
 

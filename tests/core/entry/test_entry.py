@@ -120,7 +120,8 @@ def test_the_pen_moves_by_step_beat_and_bar() -> None:
     player = Player(new_piece(meter=Meter(6, 8)))
     places = []
     for by, to in [
-        ("beat", "right"), ("bar", "right"), ("step", "right"), ("step", "left"), ("beat", "left"), ("bar", "left"), ("bar", "left"),
+        ("beat", "right"), ("bar", "right"), ("step", "right"), ("step", "left"), ("beat", "left"), ("bar", "left"),
+        ("bar", "left"),
     ]:  # fmt: skip
         places.append(player.give(MovePen(by, to)).state.tick / QUARTER)  # type: ignore[arg-type]
     assert places == [1.5, 3, 4, 3, 1.5, 0, 0]

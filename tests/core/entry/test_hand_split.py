@@ -1,4 +1,7 @@
-"""A left hand that is entered on the right hand's staff: the other hand is offered first; what is added above takes the upper voice."""
+"""A left hand that is entered on the right hand's staff.
+
+The other hand is offered first; what is added above takes the upper voice.
+"""
 
 from __future__ import annotations
 

@@ -128,7 +128,8 @@ def test_rhythm_first_then_pitches_keeps_the_rhythm() -> None:
     [("pitch", (67, 70)), ("velocity", (60, 99)), ("both", (67, 99)), ("beside", (60, 70))],
 )
 def test_over_what_is_written_replaces_what_was_chosen(mode: str, after: tuple[int, int]) -> None:
-    player = Player().chord(60).chord(62).give(ReturnToStart()).give(WayTo("over")).give(OverWhat(mode))  # type: ignore[arg-type]
+    player = Player().chord(60).chord(62).give(ReturnToStart()).give(WayTo("over"))
+    player.give(OverWhat(mode))  # type: ignore[arg-type]
     player.do(KeyDown(9, 67, 99)).do(KeyUp(10, 67))
     first = min((n for n in player.piece.notes.values() if n.tick == 0), key=lambda n: n.pitch.midi)
     assert (first.pitch.midi, first.velocity) == after

@@ -1,4 +1,6 @@
-"""Steps at the end of a span, copies of bars with ties and a pick-up, chord symbols of transposing parts, octaves at the keyboard's end."""
+"""Steps at the end of a span, copies of bars with ties and a pick-up, chord symbols of transposing parts, octaves at
+the keyboard's end.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""A tuplet at the pen is a slot: it says what it lacks, is filled or rested, and no ratio stands on the page that nobody chose."""
+"""A tuplet at the pen is a slot: it says what it lacks, is filled or rested, and no ratio stands on the page that
+nobody chose.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Where notes are drawn: a note that is clicked in stands where the click was, on transposing parts and under octave lines, too; music21 reads it so."""
+"""Where notes are drawn: a note that is clicked in stands where the click was, on transposing parts and under octave
+lines, too; music21 reads it so.
+"""
 
 from __future__ import annotations
 

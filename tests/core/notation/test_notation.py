@@ -71,7 +71,8 @@ def written(piece: Piece, bar: int = 0, voice: int = 0) -> str:
         ("7/8", [(1, F(5, 2))], "r4 4~ 4."),
         # dotted rhythm and the scrap after it
         ("2/4", [(0, F(3, 4)), (F(3, 4), F(1, 4)), (1, F(1, 4))], "8. 16 16 r16 r8"),
-        # brackets found: triplet beat, quarter triplet over two beats, half triplet over the bar, quintuplet, mixed beat
+        # brackets found: triplet beat, quarter triplet over two beats, half triplet over the bar, quintuplet, mixed
+        # beat
         ("3/4", [(0, F(1, 3)), (F(1, 3), F(1, 3)), (F(2, 3), F(1, 3))], "8/3:2 8/3:2 8/3:2 r4 r4"),
         ("4/4", [(0, F(2, 3)), (F(2, 3), F(2, 3)), (F(4, 3), F(2, 3))], "4/3:2 4/3:2 4/3:2 r2"),
         ("4/4", [(0, F(4, 3)), (F(4, 3), F(4, 3)), (F(8, 3), F(4, 3))], "2/3:2 2/3:2 2/3:2"),
@@ -89,7 +90,8 @@ def written(piece: Piece, bar: int = 0, voice: int = 0) -> str:
         ("7/8", [(0, 2), (2, F(3, 2))], "2 4."),
         # half a bar of silence in 12/8
         ("12/8", [(0, 3)], "2. r2."),
-        # a group of quarter triplets is one bracket wherever it stands; what crosses a beat inside eighth triplets is tied
+        # a group of quarter triplets is one bracket wherever it stands; what crosses a beat inside eighth triplets is
+        # tied
         ("4/4", [(0, 1), (1, F(2, 3)), (F(5, 3), F(2, 3)), (F(7, 3), F(2, 3)), (3, 1)], "4 4/3:2 4/3:2 4/3:2 4"),
         (
             "2/4",
@@ -106,7 +108,10 @@ def test_a_bar_is_written_as_the_trade_writes_it(meter: str, notes: list[tuple[F
 
 
 def test_a_triplet_whose_middle_note_is_halved_is_one_group() -> None:
-    """8 16 16 8 under one 3, though the half of the beat is a place (common practice); six sixteenths and two halves stay two groups."""
+    """8 16 16 8 under one 3, though the half of the beat is a place (common practice).
+
+    Six sixteenths and two halves stay two groups.
+    """
     rhythms = {(2, 1, 1, 2): 1, (1, 1, 1, 1, 2): 1, (2, 1, 1, 1, 1): 1, (1, 1, 1, 1, 1, 1): 2, (2, 1, 3): 1}
     for rhythm, groups in rhythms.items():
         onsets = [sum(rhythm[:k]) for k in range(len(rhythm))]
@@ -195,7 +200,10 @@ def test_a_further_voice_shows_no_silence_before_it_begins_and_after_it_has_ende
 
 
 def test_a_bracket_keeps_the_rests_that_are_its_own() -> None:
-    """A triplet of one note in a further voice: its rests stand, the silence around the bracket does not (common practice)."""
+    """A triplet of one note in a further voice.
+
+    Its rests stand, the silence around the bracket does not (common practice).
+    """
     piece = piece_of("4/4", [(0, 4)])
     draft = Draft(piece)
     note = next(iter(piece.notes.values()))
@@ -240,7 +248,10 @@ def test_reminding_accidentals_stand_in_the_next_bar_and_in_another_octave_if_wa
     )
 )
 def test_brackets_are_whole_however_they_were_overwritten(steps: list[tuple[Any, Any, int, bool]]) -> None:
-    """Enter values and tuplets anywhere, one over the other: every bracket that is drawn is full and holds at least two symbols."""
+    """Enter values and tuplets anywhere, one over the other.
+
+    Every bracket that is drawn is full and holds at least two symbols.
+    """
     player = Player(new_piece(meter=Meter(4, 4)))
     for base, tuplet, place, rest in steps:
         player.give(PlacePen("p1", 1, place * QUARTER // 4)).give(NoTuplet()).give(base).give(tuplet)

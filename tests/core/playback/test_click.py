@@ -32,7 +32,10 @@ def times(plan: ClickPlan, since: int, bars: int) -> list[float]:
 
 
 def test_a_click_follows_meters_and_tempi_as_they_are_written() -> None:
-    """Dotted quarter = 60: six eighths in two seconds; quarter = 120: three quarters in a second and a half (arithmetic)."""
+    """Dotted quarter = 60: six eighths in two seconds.
+
+    Quarter = 120: three quarters in a second and a half (arithmetic).
+    """
     plan = click_plan(piece(), 1, AsWritten(), 1)
     thirds = [k / 3 for k in range(6)]
     assert times(plan, 0, 3) == pytest.approx([*thirds, *(2 + t for t in thirds), 4, 4.5, 5], abs=1e-6)

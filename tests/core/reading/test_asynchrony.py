@@ -1,4 +1,7 @@
-"""The habits of hands in time: a tune that is brought out, a hand that is late; and tuplets that nearly every beat has."""
+"""The habits of hands in time: a tune that is brought out, a hand that is late.
+
+And tuplets that nearly every beat has.
+"""
 
 from __future__ import annotations
 

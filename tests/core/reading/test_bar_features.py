@@ -1,4 +1,7 @@
-"""What the choice of bars is learned from: stretches of concert music, chorales with split bars, paces that fingers can follow, meters by their shares."""
+"""What the choice of bars is learned from.
+
+Stretches of concert music, chorales with split bars, paces that fingers can follow, meters by their shares.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +27,9 @@ def piece(meter: str, step: int, count: int, pickup: int = 0) -> dict[str, Any]:
 
 
 def test_halves_of_a_split_bar_are_one_bar_where_that_is_asked() -> None:
-    """Two lines of a chorale: 1 + 4 4 4 3 | 1 4 4 4 3 quarters, as editions split bars at the ends of lines (common practice)."""
+    """Two lines of a chorale: 1 + 4 4 4 3 | 1 4 4 4 3 quarters, as editions split bars at the ends of lines (common
+    practice).
+    """
     part = music21.stream.Part()
     for number, quarters in enumerate((1, 4, 4, 4, 3, 1, 4, 4, 4, 4, 3)):
         measure = music21.stream.Measure(number=number)
@@ -80,7 +85,8 @@ def test_performances_count_so_that_meters_have_their_shares_and_concert_music_c
 
 def test_movements_of_a_work_are_left_out_together_and_chorales_one_by_one() -> None:
     made = [Group(n, "4/4", np.zeros((1, 1)), np.zeros(1), np.ones(1, bool)) for n in (
-        "beethoven/opus18no1/movement4.mxl#0@660~pulsing", "beethoven/opus18no1/movement2.mxl#1", "bach/bwv253.mxl#0", "bach/bwv254.mxl#0", "kinder0.abc-3#0~broken",
+        "beethoven/opus18no1/movement4.mxl#0@660~pulsing", "beethoven/opus18no1/movement2.mxl#1", "bach/bwv253.mxl#0",
+        "bach/bwv254.mxl#0", "kinder0.abc-3#0~broken",
     )]  # fmt: skip
     assert [score_of(g) for g in made] == ["beethoven/opus18no1"] * 2 + [
         "bach/bwv253.mxl#0",

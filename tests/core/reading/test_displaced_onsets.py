@@ -1,4 +1,7 @@
-"""What one hand strikes beside a beat that it means stands on the beat. Numbers worked out by hand, for beats of half a second."""
+"""What one hand strikes beside a beat that it means stands on the beat.
+
+Numbers worked out by hand, for beats of half a second.
+"""
 
 from __future__ import annotations
 
@@ -49,7 +52,10 @@ def moved(
 
 
 def test_a_bass_that_leads_its_chord_joins_it() -> None:
-    """The bass lies an eighth of a beat (62.5 ms) before beat 2 and is held to beat 3; the chord of that beat is above."""
+    """The bass lies an eighth of a beat (62.5 ms) before beat 2 and is held to beat 3.
+
+    The chord of that beat is above.
+    """
     out = moved([1.0, 1.875, 2.0, 2.0], [60, 36, 60, 64], [0.8, 1.5, 1.5, 1.5], [0, 1, 2, 2])
     assert out.place.tolist() == [1.0, 2.0, 2.0, 2.0]
     assert out.slot.tolist() == [0, 0, 0, 0]
@@ -72,13 +78,19 @@ def test_it_goes_where_most_of_it_sounds(release: float, place: float) -> None:
 def test_what_was_put_on_a_sixteenth_goes_to_the_beat_unless_it_lies_like_a_sixteenth(
     ahead_s: float, place: float
 ) -> None:
-    """The sixteenth before the beat is 125 ms ahead, chords scatter by 24 ms (20 and 14 together): 80 ms is 1.8 of that off."""
+    """The sixteenth before the beat is 125 ms ahead, chords scatter by 24 ms (20 and 14 together).
+
+    80 ms is 1.8 of that off.
+    """
     found = moved([1.75, 2.0], [36, 60], [1.5, 1.5], [0, 1], struck=[1.0 - ahead_s, 1.0])
     assert found.place.tolist() == [place, 2.0]
 
 
 def test_many_leads_of_a_player_make_each_likelier_and_many_sixteenths_less_so() -> None:
-    """The last is 95 ms ahead of its beat (a sixteenth is 125): alone it stays, after five of 80 it is a lead like them, after five true sixteenths it is one more."""
+    """The last is 95 ms ahead of its beat (a sixteenth is 125).
+
+    Alone it stays, after five of 80 it is a lead like them, after five true sixteenths it is one more.
+    """
     for others, place in (((), 6.75), ((0.08,) * 5, 7.0), ((0.125,) * 5, 6.75)):
         beats = [*range(1, 1 + len(others)), 7]
         ahead = [*others, 0.095]
@@ -99,7 +111,9 @@ def test_a_key_struck_again_on_the_beat_stays() -> None:
 
 
 def test_a_key_that_leads_and_is_struck_again_just_after_the_beat_stands_there_once() -> None:
-    """C 5 is struck 50 ms before the beat of a low bass, let go 55 ms after it, and struck again an eighth of the beat after it."""
+    """C 5 is struck 50 ms before the beat of a low bass, let go 55 ms after it, and struck again an eighth of the
+    beat after it.
+    """
     out = moved([1.75, 2.0, 2.125], [72, 36, 72], [1.055, 1.5, 1.5], [0, 1, 2], struck=[0.95, 1.0, 1.0625])
     assert out.place.tolist() == [2.0, 2.0, 2.125]
 
@@ -141,7 +155,10 @@ def test_what_may_be_a_figure_stays(places: list[float], keys: list[int]) -> Non
 
 
 def test_places_far_apart_do_not_meet() -> None:
-    """In a long take, too, only the notes of the same beat count: seven beats of eight notes each, the next led by a bass."""
+    """In a long take, too, only the notes of the same beat count.
+
+    Seven beats of eight notes each, the next led by a bass.
+    """
     places = [b + k / 8 for b in range(7) for k in range(8)]
     keys = [60 + k for _ in range(7) for k in range(8)]
     found = moved(
@@ -151,7 +168,10 @@ def test_places_far_apart_do_not_meet() -> None:
 
 
 def led_by_its_octave(lead_us: int, held_us: int, centred: bool = True) -> list[float]:
-    """Places (quarters) off the beats at which the octave of the ninth beat is written: 32 quarters over octaves of halves, that one ahead of its chord."""
+    """Places (quarters) off the beats at which the octave of the ninth beat is written.
+
+    32 quarters over octaves of halves, that one ahead of its chord.
+    """
     notes = []
     for k in range(32):
         at = 1_000_000 + k * 700_000
@@ -181,7 +201,10 @@ def test_what_is_let_go_at_the_beat_is_an_upbeat() -> None:
 
 
 def test_to_a_click_it_has_to_be_held_well_over_the_beat() -> None:
-    """62.5 ms before the beat; three times as long after it is 187.5 ms. The octave that leads by 80 ms is no tied 32nd there, either."""
+    """62.5 ms before the beat; three times as long after it is 187.5 ms.
+
+    The octave that leads by 80 ms is no tied 32nd there, either.
+    """
     for release, place in ((1.18, 1.875), (1.2, 2.0)):
         assert moved([1.875, 2.0], [36, 60], [release, 1.5], [0, 1], centred=False).place.tolist() == [place, 2.0]
     assert led_by_its_octave(80_000, 1_260_000, centred=False) == []

@@ -1,4 +1,7 @@
-"""Hands by the boundary between them: what a keyboard player would take with which hand, pins, length, and how the chain is worked out."""
+"""Hands by the boundary between them.
+
+What a keyboard player would take with which hand, pins, length, and how the chain is worked out.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +65,9 @@ def test_a_line_alone_stays_in_one_hand() -> None:
 
 
 def test_a_quick_line_changes_hands_at_its_leap_and_not_in_its_scale() -> None:
-    """Scales up in the left hand, answers from above in the right (common practice of running passages), a chord of both before each."""
+    """Scales up in the left hand, answers from above in the right (common practice of running passages), a chord of
+    both before each.
+    """
     up, answer = (48, 50, 52, 53, 55, 57, 59, 60), (76, 79, 77, 76, 74, 72, 71, 69)
     rows = [[43, 50, 79], *([key] for key in (*up, *answer))] * 4
     assert hands(steps(rows, 0.12), 0.11) == [[2, 2, 1], *[[2]] * 8, *[[1]] * 8] * 4
@@ -98,8 +103,10 @@ def test_the_way_is_the_likeliest_of_all_ways() -> None:
 
 
 def test_what_comes_back_speaks_for_the_same_hand() -> None:
-    """By hand: the middle note of a chord of three, sure to be the left hand's twice, is weighed by (0 + .25) / (2 + .5) for the right hand where it
-    comes again; the same key at another place of its chord, or alone, says nothing of it."""
+    """By hand: the middle note of a chord of three, sure to be the left hand's twice, is weighed by (0 + .25) / (2 +
+    .5) for the right hand where it comes again; the same key at another place of its chord, or alone, says
+    nothing of it.
+    """
     on, off, key, number = notes_of(steps([[50, 60, 70], [50, 60, 70], [50, 60, 70], [60, 64, 72], [60]]))
     notes = struck(on, off, key, number, np.zeros(len(on)))
     chance = np.zeros((5, len(BOUNDARIES)))

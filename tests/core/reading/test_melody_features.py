@@ -88,13 +88,17 @@ def test_notes_that_sound_beyond_a_bar_line_are_held_over_it() -> None:
 
 
 def test_syncopation_counts_by_the_level_of_the_note() -> None:
-    """After Longuet-Higgins & Lee 1984 (from memory): a note is syncopated that goes on over a stronger place than its own. Weights are ours."""
+    """After Longuet-Higgins & Lee 1984 (from memory).
+
+    A note is syncopated that goes on over a stronger place than its own. Weights are ours.
+    """
     track = track_of("4/4", [0, 1, 1.5, 3])
     level = levels_of(track)
     assert level.tolist() == [0, 2, 3, 2]
     straight = np.array([1.0, 1.5, 2.0, 4.0])
     assert over_stronger(track, track.place, level, straight) == 0.0
-    # The second beat goes on over the third (1), its second half over the third beat (0.7), the fourth over the bar line (1); nothing is stronger than a bar line.
+    # The second beat goes on over the third (1), its second half over the third beat (0.7), the fourth over the bar
+    # line (1); nothing is stronger than a bar line.
     assert over_stronger(track, track.place, level, np.array([9.0, 2.5, 2.5, 4.5])) == pytest.approx((1 + 0.7 + 1) / 4)
 
 
@@ -181,7 +185,10 @@ def test_what_lines_say_stands_behind_the_other_measures() -> None:
 
 
 def test_labellings_go_by_their_meter_as_a_whole_too() -> None:
-    """Two places to begin in four-four share what speaks for it; a labelling that is likelier by far leads all the same."""
+    """Two places to begin in four-four share what speaks for it.
+
+    A labelling that is likelier by far leads all the same.
+    """
     shared = np.log([0.4, 0.33, 0.27])
     assert int(np.argmax(by_meter(shared, ["2/4", "4/4", "4/4"]))) == 1
     clear = np.log([0.7, 0.16, 0.14])
@@ -190,7 +197,10 @@ def test_labellings_go_by_their_meter_as_a_whole_too() -> None:
 
 
 def test_a_simple_meter_full_of_triplets_is_offered_in_a_compound_one_too() -> None:
-    """Twelve-eight and four-four in triplets sound the same (common practice): the likeliest compound one of the same beats comes third."""
+    """Twelve-eight and four-four in triplets sound the same (common practice).
+
+    The likeliest compound one of the same beats comes third.
+    """
     triplets = [b + k / 3 for b in range(16) for k in range(3)]
     four = track_of("4/4", triplets)
     two, late = replace(four, frame=frame_of(parse_meter("2/4"))), replace(four, place=four.place + 2, score=-3.0)

@@ -1,4 +1,7 @@
-"""Several takes of one piece: they are aligned, wrong keys are outvoted, unevenness averages out; takes of other pieces are refused."""
+"""Several takes of one piece: they are aligned, wrong keys are outvoted, unevenness averages out.
+
+Takes of other pieces are refused.
+"""
 
 from __future__ import annotations
 

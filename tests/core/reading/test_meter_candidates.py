@@ -1,4 +1,6 @@
-"""Labellings of free playing: what a musician would consider is there, told hints are kept, and the measures over the whole take tell them apart."""
+"""Labellings of free playing: what a musician would consider is there, told hints are kept, and the measures over
+the whole take tell them apart.
+"""
 
 from __future__ import annotations
 
@@ -121,7 +123,10 @@ def notes_at(time: Sequence[float], keys: Sequence[int], length_s: Sequence[floa
 
 
 def test_harmony_that_comes_back_after_a_bar_speaks_for_that_bar() -> None:
-    """Two chords that change every three beats and come back after six: three beats later nothing is alike, six beats later all is."""
+    """Two chords that change every three beats and come back after six.
+
+    Three beats later nothing is alike, six beats later all is.
+    """
     track, time = straight("3/4", 8, F(1))
     keys = [(60, 67)[k // 3 % 2] for k in range(len(time))]
     harmony = heard(notes_at(time, keys, [0.5] * len(time))).harmony
@@ -233,7 +238,9 @@ def bars_of(result: ReadingResult) -> list[float]:
 
 @pytest.mark.parametrize(("ratio", "followed"), [(1.3, True), (1.5, True), (1.9, False), (0.7, True), (0.52, False)])
 def test_a_tempo_may_jump_but_not_to_another_octave(ratio: float, followed: bool) -> None:
-    """A chord on the next beat after more or less than a beat is a new tempo, as far as that is not half or twice the old one."""
+    """A chord on the next beat after more or less than a beat is a new tempo, as far as that is not half or twice
+    the old one.
+    """
     frame = frame_of(Meter(4, 4))
     search = BeamSearch(frame, rhythm_table(), allowed_divisions(frame.beat_ticks, frame.family, None, True), None)
     search.advance(np.arange(8) * 0.6, np.zeros((8, 5)), 0.02)
@@ -297,7 +304,10 @@ def test_one_page_is_not_offered_twice_as_slow_and_as_compound_three_eight() -> 
 
 @pytest.mark.parametrize("seed", [2, 5, 8])
 def test_what_the_page_may_hold_does_not_move_the_beats(seed: int) -> None:
-    """An uneven player needs somewhere to stand between the divisions that are written: with fewer of them each slip would be a turn of the tempo."""
+    """An uneven player needs somewhere to stand between the divisions that are written.
+
+    With fewer of them each slip would be a turn of the tempo.
+    """
     take = Take(tuple(_unevenly(seed)))
     plain = ReadSettings(meter=Meter(3, 4), about=96)
     told = ReadSettings(meter=Meter(3, 4), about=96, shortest="eighth", tuplets=False)

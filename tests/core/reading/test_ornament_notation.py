@@ -17,8 +17,11 @@ CLICK = steady_map(100, 0, 0)
 
 
 def test_what_no_allowed_value_holds_is_written_as_its_sign_and_pushes_nothing_off_its_place() -> None:
-    """A trill of eight to a beat over bass notes, where nothing is finer than a sixteenth: note by note it would be crammed, and the bass would come early. Who
-    wants its notes one by one gets them; while it is being played it reads the same."""
+    """A trill of eight to a beat over bass notes, where nothing is finer than a sixteenth.
+
+    Note by note it would be crammed, and the bass would come early. Who wants its notes one by one gets them; while
+    it is being played it reads the same.
+    """
     trill = [PlayedNote(2_400_000 + k * 75_000, 2_400_000 + k * 75_000 + 70_000, 72 - k % 2) for k in range(16)]
     grace = [PlayedNote(4_150_000, 4_200_000, 71), PlayedNote(4_200_000, 4_900_000, 72)]
     bass = [
@@ -55,7 +58,9 @@ def test_what_was_decided_of_ornaments_is_kept_also_as_it_was_stored_before() ->
 
 
 def test_a_sign_stays_where_a_passage_is_read_finer() -> None:
-    """The trill is one note on the page; read again down to 32nds, which could hold its notes, it must not come out as the first of them alone."""
+    """The trill is one note on the page; read again down to 32nds, which could hold its notes, it must not come out
+    as the first of them alone.
+    """
     trill = [PlayedNote(2_400_000 + k * 75_000, 2_400_000 + k * 75_000 + 70_000, 72 - k % 2) for k in range(16)]
     take = Take((PlayedNote(1_800_000, 2_350_000, 67), *trill, PlayedNote(3_600_000, 4_150_000, 67)))
     sixteenths = ReadSettings(meter=Meter(4, 4), shortest="16th", hand=1)

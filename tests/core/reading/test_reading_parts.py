@@ -1,4 +1,6 @@
-"""The smaller parts of reading: segments and lattices, salience, the beam, choices of value, doubts, beats of a meter."""
+"""The smaller parts of reading: segments and lattices, salience, the beam, choices of value, doubts, beats of a
+meter.
+"""
 
 from __future__ import annotations
 
@@ -279,7 +281,9 @@ def test_a_note_ends_where_the_next_of_its_hand_begins_unless_it_is_struck_again
 
 
 def test_silence_counts_only_where_neither_hand_sounds() -> None:
-    """A quarter's sound on a way of two: the rest of it is silent, or the other hand sounds on, or strikes on the way."""
+    """A quarter's sound on a way of two: the rest of it is silent, or the other hand sounds on, or strikes on the
+    way.
+    """
 
     def quiet(*left: tuple[float, float, int, int]) -> tuple[int, int]:
         s = situation(sorted([(0, 1.0, 1, 72), (2, 0.9, 1, 74), *left]))
@@ -355,8 +359,10 @@ def test_doubts_are_few_in_order_and_name_real_notes() -> None:
 
 
 def test_a_minor_piece_that_stands_on_its_dominant_keeps_its_signature() -> None:
-    """Eight bars on the dominant of C sharp minor (a pedal point, common practice) and eight in the key: four sharps, not the
-    four flats of the dominant's own enharmonic key."""
+    """Eight bars on the dominant of C sharp minor (a pedal point, common practice) and eight in the key.
+
+    Four sharps, not the four flats of the dominant's own enharmonic key.
+    """
     pedal = [56, 63, 68, 71, 72, 68, 63, 72]  # G sharp, D sharp, G sharp, B, B sharp
     home = [49, 61, 64, 68, 57, 66, 56, 72, 49, 64, 61, 69, 63, 64, 66, 68]
     keys = [*pedal * 4, *home * 4, *pedal * 2, *home * 2]
@@ -384,9 +390,12 @@ def test_evidence_of_local_keys_turns_with_the_music_and_grows_with_its_length()
 
 
 def test_a_note_let_go_at_the_bar_line_is_not_tied_over_it() -> None:
-    """A half note on the last beat of 3/4 that sounds a little over the bar line, while the hand goes on a beat later: it ends with its bar."""
+    """A half note on the last beat of 3/4 that sounds a little over the bar line, while the hand goes on a beat
+    later: it ends with its bar.
+    """
     situation = Situation(
-        [2 * UNIT, 4 * UNIT], [1.2 * UNIT, UNIT], [0.0, 1.2], [0.72, 1.7], [1, 1], [60, 62], [3 * UNIT, 6 * UNIT], [2 * UNIT, 4 * UNIT], [UNIT, UNIT]
+        [2 * UNIT, 4 * UNIT], [1.2 * UNIT, UNIT], [0.0, 1.2], [0.72, 1.7], [1, 1], [60, 62], [3 * UNIT, 6 * UNIT],
+        [2 * UNIT, 4 * UNIT], [UNIT, UNIT]
     )  # fmt: skip
     options = options_of(situation)
     assert let_go_at_bar(situation, options, np.array([2 * UNIT, UNIT])).tolist() == [UNIT, UNIT]

@@ -115,7 +115,9 @@ def test_values_hold_to_the_next_note_and_detached_playing_gets_dots_or_rests() 
 
 
 def test_an_eighth_that_sounds_in_full_is_followed_by_a_rest() -> None:
-    """In a hand that binds its notes, half a beat of sound before the next beat is an eighth, not a quarter with a dot."""
+    """In a hand that binds its notes, half a beat of sound before the next beat is an eighth, not a quarter with a
+    dot.
+    """
     bound = [
         (4 * bar + at, 0.96 * length, 60 + 2 * k)
         for bar in range(4)
@@ -128,8 +130,9 @@ def test_an_eighth_that_sounds_in_full_is_followed_by_a_rest() -> None:
 
 @pytest.mark.parametrize("sd", [0.0, 0.01])
 def test_a_phrase_that_ends_in_silence_of_both_hands_keeps_its_rest(sd: float) -> None:
-    """Four parts in 3/4, every fourth bar a chord that sounds for nearly two beats before all wait for the third: a half note (common practice: the end
-    of a phrase is let go, not held over its rest)."""
+    """Four parts in 3/4, every fourth bar a chord that sounds for nearly two beats before all wait for the third: a
+    half note (common practice: the end of a phrase is let go, not held over its rest).
+    """
     chords = [
         (6 + 3 * bar + beat, 2 if bar % 4 == 3 else 1)
         for bar in range(8)
@@ -144,7 +147,9 @@ def test_a_phrase_that_ends_in_silence_of_both_hands_keeps_its_rest(sd: float) -
 
 
 def test_no_value_is_shorter_than_the_shortest_that_was_chosen() -> None:
-    """Notes that are only touched are as long as the choice allows, whether they are dotted or followed by rests; without it they would be sixteenths and rests."""
+    """Notes that are only touched are as long as the choice allows, whether they are dotted or followed by rests;
+    without it they would be sixteenths and rests.
+    """
     touched = take_of(*[(k, 0.2, 60 + k) for k in range(8)])
     for shortest, least in (("eighth", F(1, 2)), ("quarter", F(1))):
         for staccato in ("dot", "rest"):
@@ -155,8 +160,9 @@ def test_no_value_is_shorter_than_the_shortest_that_was_chosen() -> None:
 
 
 def test_notes_in_like_places_get_like_values() -> None:
-    """One note of eight that was held longer, and one that was let go earlier, are read as the other bars have them: bars repeat their rhythm (common
-    practice)."""
+    """One note of eight that was held longer, and one that was let go earlier, are read as the other bars have them:
+    bars repeat their rhythm (common practice).
+    """
     held = [0.47, 0.5, 0.46, 0.6, 0.45, 0.36, 0.48, 0.47]
     notes = []
     for bar, share in enumerate(held):
@@ -252,8 +258,10 @@ def test_plainer_never_writes_finer_than_finer() -> None:
 
 
 def test_a_hand_that_lets_go_under_the_pedal_makes_no_rest() -> None:
-    """Two quarters and a half note let go at once, the pedal changed at each place (legato pedalling, common practice): they sound up to the next place of
-    their hand, and no further though the pedal holds on; where it comes up long before, up to there."""
+    """Two quarters and a half note let go at once, the pedal changed at each place (legato pedalling, common
+    practice): they sound up to the next place of their hand, and no further though the pedal holds on; where it
+    comes up long before, up to there.
+    """
     notes = tuple(
         PlayedNote(at, at + 150_000, key)
         for at, key in ((0, 60), (600_000, 62), (1_200_000, 64), (2_400_000, 65), (0, 40))
@@ -380,8 +388,10 @@ def test_ornaments_that_were_taken_up_are_written_as_such() -> None:
     ("step_ms", "keys", "hand"), [(30, (43, 50, 60), 2), (4, (43, 50, 60), 1), (30, (60, 50, 43), 1)]
 )
 def test_what_one_hand_rolls_upwards_is_in_that_hand(step_ms: int, keys: tuple[int, ...], hand: int) -> None:
-    """A tenth that is rolled under a tune belongs to the left hand; struck at once, or falling apart from above, it is shared as reach has it (common
-    practice)."""
+    """A tenth that is rolled under a tune belongs to the left hand.
+
+    Struck at once, or falling apart from above, it is shared as reach has it (common practice).
+    """
     notes = []
     for bar in range(4):
         at = round(4 * BEAT_S * bar * 1e6)
@@ -396,8 +406,10 @@ def test_what_one_hand_rolls_upwards_is_in_that_hand(step_ms: int, keys: tuple[i
 
 
 def test_what_still_sounds_grows_by_beats_and_scraps_are_not_left_behind() -> None:
-    """While it is played, the last note of a hand reaches to the end of a beat; what ended at a note that is read to stand elsewhere
-    now goes on to it."""
+    """While it is played, the last note of a hand reaches to the end of a beat.
+
+    What ended at a note that is read to stand elsewhere now goes on to it.
+    """
     bass = ReadNote(0, 0, QUARTER * 5 // 4, 2, 1, Pitch("C", 0, 3), 80)
     tune = ReadNote(1, 0, QUARTER // 2, 1, 1, Pitch("C", 0, 5), 80)
     after = ReadNote(2, QUARTER // 2, QUARTER // 5, 1, 1, Pitch("D", 0, 5), 80)
@@ -416,7 +428,10 @@ def test_what_still_sounds_grows_by_beats_and_scraps_are_not_left_behind() -> No
     ("keys", "found"), [((74, 72, 71, 72), 4), ((72, 74, 72, 71, 72), 5), ((74, 72, 71, 69), 0), ((71, 72, 74, 72), 0)]
 )
 def test_a_turn_goes_round_its_note_from_above(keys: tuple[int, ...], found: int) -> None:
-    """Upper neighbour, note, lower neighbour, note (common practice); begun on the note or above it; nothing else is a turn."""
+    """Upper neighbour, note, lower neighbour, note (common practice).
+
+    Begun on the note or above it; nothing else is a turn.
+    """
     quick = [PlayedNote(k * 80_000, k * 80_000 + 75_000, key) for k, key in enumerate(keys[:-1])]
     last = PlayedNote(len(quick) * 80_000, len(quick) * 80_000 + 600_000, keys[-1])
     turns = [o for o in find_ornaments(Take((*quick, last))) if o.kind == "turn"]
@@ -452,8 +467,9 @@ def with_two_triplets(rng: random.Random, beat: int) -> tuple[F, ...]:
 def test_whether_there_are_tuplets_is_asked_of_the_whole_take(
     figures: Callable[[random.Random, int], tuple[F, ...]], uneven_s: float, least: int
 ) -> None:
-    """Of twelve uneven players: syncopated sixteenths are not written as triplets (all twelve were, when each beat decided for itself), and two triplets
-    among eighths stay."""
+    """Of twelve uneven players: syncopated sixteenths are not written as triplets (all twelve were, when each beat
+    decided for itself), and two triplets among eighths stay.
+    """
     right = 0
     for seed in range(12):
         played, true = struck_at(seed, uneven_s, figures)
@@ -469,7 +485,10 @@ def test_whether_there_are_tuplets_is_asked_of_the_whole_take(
 def test_the_signature_is_that_of_the_beginning_where_the_music_stops_elsewhere(
     home: int, away: int, fifths: int
 ) -> None:
-    """The first part of a sonata leaves its key and ends in another (common practice): the mediant of a famous one, a fifth above in most."""
+    """The first part of a sonata leaves its key and ends in another (common practice).
+
+    The mediant of a famous one, a fifth above in most.
+    """
     chords = ((0, 4, 7), (5, 9, 12), (7, 11, 14), (0, 4, 7))
     notes = [
         (4.0 * bar + beat, (home if bar < 12 else away) + k - (12 if not n else 0))

@@ -69,7 +69,8 @@ def test_free_takes_of_open_scores_find_their_beats(bench: Any, scores: list[dic
     for piece in scores:
         case = bench.Case(piece, "ordinary", 2, True)
         take, index, qpm, _ = case.perform()
-        result = read(take, None, ReadSettings(meter=Meter(*(int(x) for x in piece["meter"].split("/"))), about=qpm))  # type: ignore[arg-type]
+        count, unit = (int(x) for x in piece["meter"].split("/"))  # type: ignore[attr-defined]
+        result = read(take, None, ReadSettings(meter=Meter(count, unit), about=qpm))
         places = {}
         for n, i in enumerate(index):
             places.setdefault(piece["notes"][i][0], []).append(take.notes[n].onset_us / 1e6)
@@ -87,7 +88,9 @@ def test_free_takes_of_open_scores_find_their_beats(bench: Any, scores: list[dic
 def test_the_joint_reading_beats_plain_rounding_and_the_library_quantizer(
     bench: Any, scores: list[dict[str, Any]]
 ) -> None:
-    """The same takes rounded to sixteenths, and by music21's own quantizer (quarterLength divisors 4 and 3, its defaults)."""
+    """The same takes rounded to sixteenths, and by music21's own quantizer (quarterLength divisors 4 and 3, its
+    defaults).
+    """
     import music21
 
     ours, rounded, library = [], [], []
@@ -126,8 +129,11 @@ def test_the_key_agrees_with_music21_or_beats_it(bench: Any, scores: list[dict[s
 
 
 def test_rhythms_that_rounding_each_interval_gets_wrong() -> None:
-    """Desain & Honing 1989, "The quantization of musical time" (Computer Music Journal 13:3): the idea of their example, a
-    performance whose short notes deviate more than a grid step; the intervals (ms, beat 1200) are quoted from memory."""
+    """Desain & Honing 1989, "The quantization of musical time" (Computer Music Journal 13:3).
+
+    The idea of their example, a performance whose short notes deviate more than a grid step; the intervals (ms, beat
+    1200) are quoted from memory.
+    """
     played_ms = [1177, 592, 288, 337, 436, 337, 387, 600, 634, 296, 280, 296, 346]
     written = [1, 0.5, 0.25, 0.25, 1 / 3, 1 / 3, 1 / 3, 0.5, 0.5, 0.25, 0.25, 0.25, 0.25]
     at, notes = 2_400_000, []
@@ -147,12 +153,16 @@ def notes_at(*rows: tuple[int, int, int]) -> Take:
 BAD = {
     "one note": notes_at((0, 500_000, 60)),
     "two notes": notes_at((0, 500_000, 60), (700_000, 900_000, 62)),
-    "a thousand notes in a tenth of a second": notes_at(*((k * 100, k * 100 + 50_000, 21 + k % 88) for k in range(1000))),
+    "a thousand notes in a tenth of a second": notes_at(
+        *((k * 100, k * 100 + 50_000, 21 + k % 88) for k in range(1000))
+    ),
     "all notes at one time": notes_at(*((0, 500_000, k) for k in range(30, 90))),
     "five octaves at once": notes_at(*((0, 900_000, k) for k in range(36, 97, 12))),
     "hands crossed": notes_at(*((k * 300_000, k * 300_000 + 900_000, 80 if k % 2 else 40) for k in range(20))),
-    "an hour of silence inside": notes_at((0, 400_000, 60), (500_000, 900_000, 62), (3_600_000_000, 3_600_500_000, 65), (3_601_000_000, 3_601_500_000, 67)),
-    "a drone held for ten minutes": notes_at((0, 600_000_000, 40), *((k * 500_000, k * 500_000 + 400_000, 60 + k % 7) for k in range(600))),
+    "an hour of silence inside": notes_at((0, 400_000, 60), (500_000, 900_000, 62), (3_600_000_000, 3_600_500_000, 65),
+        (3_601_000_000, 3_601_500_000, 67)),
+    "a drone held for ten minutes": notes_at((0, 600_000_000, 40),
+        *((k * 500_000, k * 500_000 + 400_000, 60 + k % 7) for k in range(600))),
     "all before the first beat": notes_at(*((k * 300_000, k * 300_000 + 200_000, 60 + k % 5) for k in range(8))),
 }  # fmt: skip
 

@@ -1,4 +1,7 @@
-"""Silence that a player made is written: at the end of a phrase, and at the end of a piece with a pick-up (common practice)."""
+"""Silence that a player made is written.
+
+At the end of a phrase, and at the end of a piece with a pick-up (common practice).
+"""
 
 from __future__ import annotations
 
@@ -27,7 +30,9 @@ def played(
     times: int = 1,
     bass: bool = False,
 ) -> Take:
-    """Phrases whose notes sound ``share`` of their lengths, the last of each ``last``, with so many beats of silence after each; unevenly (12 ms)."""
+    """Phrases whose notes sound ``share`` of their lengths, the last of each ``last``, with so many beats of silence
+    after each; unevenly (12 ms).
+    """
     rng, beat = random.Random(4), 60 / tempo
     notes, at = [], Fraction(0)
 

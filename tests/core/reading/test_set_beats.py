@@ -27,7 +27,9 @@ def found(qpm: float = 80) -> PulseMap:
 
 @pytest.mark.parametrize(("bars", "tempo"), [(4, 83.80), (3, 62.85), (5, 104.75)])
 def test_a_stretch_that_holds_so_many_bars_has_that_tempo(bars: int, tempo: float) -> None:
-    """Tempo = beats x 60 / seconds: 16 beats in 11.456 s are 83.80, taken for three bars 62.85, for five 104.75 (arithmetic)."""
+    """Tempo = beats x 60 / seconds: 16 beats in 11.456 s are 83.80, taken for three bars 62.85, for five 104.75
+    (arithmetic).
+    """
     pulses = pinned_map(found(), FOUR, {0: 0, bars * BAR: 11_456_000})
     assert tempo_of(4 * bars, (pulses.time_at(bars * BAR) - pulses.time_at(0)) / 1e6) == pytest.approx(tempo, abs=0.005)
 
@@ -82,7 +84,10 @@ def test_pins_on_beats_and_changes_of_meter() -> None:
 
 
 def test_taps_are_hints_with_a_lag_and_a_spread_of_their_own() -> None:
-    """A tapper who is 35 ms early and uneven by 22 ms: the beats are found within a few ms of where the chords stand."""
+    """A tapper who is 35 ms early and uneven by 22 ms.
+
+    The beats are found within a few ms of where the chords stand.
+    """
     rng = random.Random(7)
     beats = [500_000 + k * 610_000 + round(9_000 * rng.gauss(0, 1)) for k in range(24)]
     taps = [b - 35_000 + round(22_000 * rng.gauss(0, 1)) for b in beats]

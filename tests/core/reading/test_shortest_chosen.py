@@ -1,4 +1,7 @@
-"""A shortest value that was chosen holds: finer notes are drawn to its grid, tuplets stand where they were played and nowhere else (common practice)."""
+"""A shortest value that was chosen holds.
+
+Finer notes are drawn to its grid, tuplets stand where they were played and nowhere else (common practice).
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
 """Spelling at the pen, in a reading and by hand: the letter that a musician writes.
 
-The cases of minor keys, leading notes and chords by thirds are common practice (any harmony book); scores are those of music21's corpus.
+The cases of minor keys, leading notes and chords by thirds are common practice (any harmony book); scores are those
+of music21's corpus.
 """
 
 from __future__ import annotations
@@ -66,7 +67,10 @@ def test_melodic_minor_rises_over_raised_tones_and_falls_over_those_of_the_key()
 
 
 def test_what_comes_next_corrects_the_step_before_and_says_so() -> None:
-    """A chromatic line rises in sharps and falls in flats (common practice); one of the two is known only with the next step."""
+    """A chromatic line rises in sharps and falls in flats (common practice).
+
+    One of the two is known only with the next step.
+    """
     rising, up = stepped([[62], [63], [64]])
     assert names_on(rising) == ["D4", "D#4", "E4"]
     falling, down = stepped([[64], [63], [62]])
@@ -113,7 +117,10 @@ def test_held_scores_are_not_fitted_on() -> None:
 
 @pytest.mark.parametrize("place", [*range(0, 16, 3), *range(24, MEASURED, 12)])
 def test_scores_entered_at_the_pen_are_spelled_as_printed(place: int) -> None:
-    """music21's corpus, the printed spelling of the editions: at most 0.6 % otherwise over all (``bench/spelling.py``), so 3 % in one of them."""
+    """music21's corpus, the printed spelling of the editions.
+
+    At most 0.6 % otherwise over all (``bench/spelling.py``), so 3 % in one of them.
+    """
     score = load(measured()[place])
     assert score is not None
     wrong, total = otherwise_spelled(score)
@@ -126,7 +133,10 @@ def test_scores_entered_at_the_pen_are_spelled_as_printed(place: int) -> None:
 def test_in_a_chromatic_scale_tones_of_the_key_keep_their_names_and_others_rise_as_sharps(
     fifths: int, mode: str
 ) -> None:
-    """Common practice, as of any handbook of theory: B flat major rises B flat, B, C, C sharp, D, E flat ..., never B sharp or E sharp."""
+    """Common practice, as of any handbook of theory.
+
+    B flat major rises B flat, B, C, C sharp, D, E flat ..., never B sharp or E sharp.
+    """
     tonic = 60 + 7 * (fifths + 3 * (mode == "minor")) % 12
     for keys in (range(tonic, tonic + 13), range(tonic + 12, tonic - 1, -1)):
         piece, _ = stepped([[k] for k in keys], fifths, mode)

@@ -1,4 +1,7 @@
-"""A tempo that was told: what a player adds to it is a wait or a slower stretch, or it is another beat; both are offered, in words that tell them apart."""
+"""A tempo that was told: what a player adds to it is a wait or a slower stretch, or it is another beat.
+
+Both are offered, in words that tell them apart.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +41,10 @@ FIGURES = (
 
 
 def taking_time(seed: int) -> tuple[Take, list[float], float]:
-    """An uneven player whose tempo wanders, who slows down at the ends of phrases and often waits there: the take, the beat of each note, the mean tempo."""
+    """An uneven player whose tempo wanders, who slows down at the ends of phrases and often waits there.
+
+    The take, the beat of each note, the mean tempo.
+    """
     rng = random.Random(seed)
     beats = [0.0]
     for _ in range(32):
@@ -86,7 +92,9 @@ def test_only_a_tempo_and_a_meter_that_were_told_are_held_to() -> None:
 
 
 def test_a_labelling_is_likelier_the_nearer_it_is_to_the_told_tempo() -> None:
-    """ln of the odds of two tracks, one with 5/4 of the beats of the other, as each of the two tempi is told: their normal densities and nothing else."""
+    """ln of the odds of two tracks, one with 5/4 of the beats of the other, as each of the two tempi is told: their
+    normal densities and nothing else.
+    """
     take = Take(tuple(PlayedNote(k * 600_000, k * 600_000 + 400_000, 60 + 7 * (k % 4 == 0), 70) for k in range(32)))
     known, frame = heard(take), frame_of(Meter(4, 4))
     slow = Track(frame, np.arange(32.0), np.zeros(32, int), 0.0, 0.6)

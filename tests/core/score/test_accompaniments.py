@@ -1,4 +1,6 @@
-"""Ready figures of accompaniment: which tones they strike (held against music21's chord symbols), where, and for how long."""
+"""Ready figures of accompaniment: which tones they strike (held against music21's chord symbols), where, and for how
+long.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,8 @@ from ductus.core.time.ticks import QUARTER
 
 # as Ductus and as music21 write the same chord
 SYMBOLS = (
-    ("C", "C"), ("Bb", "B-"), ("F#m", "F#m"), ("D7", "D7"), ("Ebmaj7", "E-maj7"), ("Am7", "Am7"), ("Bdim", "Bdim"), ("G7/B", "G7/B"), ("Gsus4", "Gsus4"),
+    ("C", "C"), ("Bb", "B-"), ("F#m", "F#m"), ("D7", "D7"), ("Ebmaj7", "E-maj7"), ("Am7", "Am7"), ("Bdim", "Bdim"),
+    ("G7/B", "G7/B"), ("Gsus4", "Gsus4"),
     ("C/E", "C/E"), ("Dm7/G", "Dm7/G"), ("A6", "A6"), ("F#dim7", "F#o7"), ("Caug", "C+"),
 )  # fmt: skip
 

@@ -93,9 +93,12 @@ def test_any_edit_of_the_frame_is_undone_whole_and_leaves_no_loose_end(seed: int
     bar = rng.randrange(piece.bar_count)
     part = next(iter(piece.parts))
     edits: list[FrameEdit] = [
-        InsertBars(bar, 2), RemoveBars(bar, bar), EmptyBars(bar, bar + 1), TrimBars(), CopyBars(1, 2, bar), MeterFrom(bar, "5/8"), MeterFrom(bar, "2/2"),
-        MeterFrom(bar, "2/4", "scaled"), KeyFrom(bar, 2), KeyFrom(bar, -3, "minor", "nearest"), ClefFrom(part, 1, piece.timeline.bar(bar).start, "alto"),
-        AddPart("Clarinet in B flat"), ChangePart(part, instrument="Viola"), StavesOf(part, 1), TransposeBy(1, 2), TransposeTo(-4), SectionAgain("A", bar),
+        InsertBars(bar, 2), RemoveBars(bar, bar), EmptyBars(bar, bar + 1), TrimBars(), CopyBars(1, 2, bar),
+        MeterFrom(bar, "5/8"), MeterFrom(bar, "2/2"),
+        MeterFrom(bar, "2/4", "scaled"), KeyFrom(bar, 2), KeyFrom(bar, -3, "minor", "nearest"),
+        ClefFrom(part, 1, piece.timeline.bar(bar).start, "alto"),
+        AddPart("Clarinet in B flat"), ChangePart(part, instrument="Viola"), StavesOf(part, 1), TransposeBy(1, 2),
+        TransposeTo(-4), SectionAgain("A", bar),
     ]  # fmt: skip
     rng.shuffle(edits)
     for edit in edits[:8]:

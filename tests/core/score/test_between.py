@@ -1,4 +1,7 @@
-"""What joins two neighbours of a voice (glissandi, tremolos between two notes), and cue notes: on the page, in sound, in files."""
+"""What joins two neighbours of a voice (glissandi, tremolos between two notes), and cue notes.
+
+On the page, in sound, in files.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Clefs offered where ledger lines pile up, accidentals by hand, spelling by direction; pedal and dynamics of a take as marks."""
+"""Clefs offered where ledger lines pile up, accidentals by hand, spelling by direction.
+
+Pedal and dynamics of a take as marks.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""A bar cut in two for a repeat in its middle: two bars for signs, one number for people; a last bar without what the pick-up has."""
+"""A bar cut in two for a repeat in its middle.
+
+Two bars for signs, one number for people; a last bar without what the pick-up has.
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,9 @@
-"""Repeats, endings and jumps as one structure: what is played in which order, what edits of the frame do to it, what is never heard.
+"""Repeats, endings and jumps as one structure.
 
-The orders are common practice (as in any handbook of theory): a first ending is left out the second time, after D.C. and D.S. repeats are not taken.
+What is played in which order, what edits of the frame do to it, what is never heard.
+
+The orders are common practice (as in any handbook of theory): a first ending is left out the second time, after D.C.
+and D.S. repeats are not taken.
 """
 
 from __future__ import annotations

@@ -72,9 +72,13 @@ class Drummer:
 
 
 def test_the_drums_are_those_of_general_midi() -> None:
-    """Families of the keys as music21's mapper of percussion keys has them; 36 bass drum, 38 snare, 42 closed hi-hat (General MIDI 1)."""
+    """Families of the keys as music21's mapper of percussion keys has them.
+
+    36 bass drum, 38 snare, 42 closed hi-hat (General MIDI 1).
+    """
     words = {
-        "BassDrum": "Bass Drum", "SnareDrum": ("Snare", "Side Stick"), "TomTom": "Tom", "HiHatCymbal": "Hi-Hat", "CrashCymbals": "Crash", "BongoDrums": "Bongo",
+        "BassDrum": "Bass Drum", "SnareDrum": ("Snare", "Side Stick"), "TomTom": "Tom", "HiHatCymbal": "Hi-Hat",
+        "CrashCymbals": "Crash", "BongoDrums": "Bongo",
         "CongaDrum": "Conga", "Woodblock": "Wood Block",
     }  # fmt: skip
     mapped = PercussionMapper().reverseInstrumentMapping
@@ -99,7 +103,8 @@ def test_hands_and_feet_have_voices_of_their_own_and_a_stroke_leaves_the_other_v
     for _ in range(3):
         d.strike(CLOSED)
     assert d.strokes() == [
-        (0.0, 0.5, KICK, FEET), (0.0, 0.5, CLOSED, HANDS), (0.5, 0.5, CLOSED, HANDS), (1.0, 0.5, KICK, FEET), (1.0, 0.5, CLOSED, HANDS),
+        (0.0, 0.5, KICK, FEET), (0.0, 0.5, CLOSED, HANDS), (0.5, 0.5, CLOSED, HANDS), (1.0, 0.5, KICK, FEET),
+        (1.0, 0.5, CLOSED, HANDS),
     ]  # fmt: skip
 
 
@@ -144,7 +149,9 @@ def test_the_pulse_key_is_named_with_the_pen_up() -> None:
 
 
 def test_keys_mean_drums_by_their_place_on_the_staff() -> None:
-    """Common practice: the snare stands in the third space (C 5), the bass drum in the first (F 4), the hi-hat above the staff (G 5)."""
+    """Common practice: the snare stands in the third space (C 5), the bass drum in the first (F 4), the hi-hat above
+    the staff (G 5).
+    """
     assert [drum_by_place(key).key for key in (72, 65, 79)] == [SNARE, KICK, CLOSED]
     assert drum_by_place(80).key == OPEN  # the black key above: the other one there
     d = Drummer()

@@ -1,4 +1,6 @@
-"""Marks: read as musicians write them, put on the page, following their notes, and the order in which bars are played."""
+"""Marks: read as musicians write them, put on the page, following their notes, and the order in which bars are
+played.
+"""
 
 from __future__ import annotations
 
@@ -64,21 +66,36 @@ def put(piece: Piece, text: str, first: int, last: int | None = None) -> Piece:
 # --- reading what musicians write ------------------------------------------------------------
 
 WRITTEN = {
-    "mf": ("mark", "dynamic", "mf"), "pppp": ("mark", "dynamic", "pppp"), "fp": ("mark", "dynamic", "fp"), "<": ("mark", "hairpin", "<"),
-    "cresc.": ("mark", "hairpin", "cresc."), "slur": ("mark", "slur", ""), "Staccato": ("note", "staccato", ""), "portato": ("note", "portato", ""),
-    "l.v.": ("note", "let-ring", ""), "tr": ("note", "trill", ""), "arpeggio": ("note", "rolled", ""), "tremolo 2": ("note", "tremolo-2", ""),
-    "8va": ("mark", "octave", "8va"), "15mb": ("mark", "octave", "15mb"), "ped.": ("mark", "pedal", ""), "rit.": ("mark", "tempo-word", "rit."),
-    "a tempo": ("mark", "tempo-word", "a tempo"), "Cm7/G": ("mark", "chord", "Cm7/G"), "E7#9": ("mark", "chord", "E7#9"), "B": ("mark", "chord", "B"),
-    "2nd ending": ("bar", "ending", "2"), "1st and 2nd ending": ("bar", "ending", "1, 2"), "D.S. al Coda": ("bar", "dal-segno-coda", ""),
-    "Fine": ("bar", "fine", ""), "segno": ("bar", "segno", ""), "[B]": ("bar", "section", "B"), "section Verse": ("bar", "section", "Verse"),
-    "3 times": ("bar", "repeat-end", "3"), "double bar": ("bar", "double", ""), "Andante": ("tempo", "tempo", "Andante"),
-    "dotted quarter = 80": ("tempo", "tempo", ""), "bass clef": ("clef", "bass", ""), "dolce": ("mark", "text", "dolce"),
-    '"as if asleep"': ("mark", "text", "as if asleep"), "fingers 1 3 5": ("fingers", "fingers", "1 3 5"), "stem up": ("note", "stem-up", ""),
-    "cresc": ("mark", "hairpin", "cresc."), "Poco a poco cresc.": ("mark", "hairpin", "poco a poco cresc."), "dim. molto": ("mark", "hairpin", "dim. molto"),
-    "poco rit": ("mark", "tempo-word", "poco rit."), "molto ritardando": ("mark", "tempo-word", "molto ritardando"), "rall": ("mark", "tempo-word", "rall."),
-    "sempre staccato": ("mark", "text", "sempre staccato"), "dolce e cantabile": ("mark", "text", "dolce e cantabile"), "con ped.": ("mark", "text", "con ped."),
-    "ped": ("mark", "pedal", ""), "breath": ("note", "breath", ""), "bass": ("clef", "bass", ""), "x3": ("bar", "repeat-end", "3"), "p dolce": ("mark", "dynamic", "p"),
-    "other staff": ("note", "cross", ""), "no bracket": ("note", "no-bracket", ""), "grace note": ("grace", "grace", ""),
+    "mf": ("mark", "dynamic", "mf"), "pppp": ("mark", "dynamic", "pppp"), "fp": ("mark", "dynamic", "fp"),
+    "<": ("mark", "hairpin", "<"),
+    "cresc.": ("mark", "hairpin", "cresc."), "slur": ("mark", "slur", ""), "Staccato": ("note", "staccato", ""),
+    "portato": ("note", "portato", ""),
+    "l.v.": ("note", "let-ring", ""), "tr": ("note", "trill", ""), "arpeggio": ("note", "rolled", ""),
+    "tremolo 2": ("note", "tremolo-2", ""),
+    "8va": ("mark", "octave", "8va"), "15mb": ("mark", "octave", "15mb"), "ped.": ("mark", "pedal", ""),
+    "rit.": ("mark", "tempo-word", "rit."),
+    "a tempo": ("mark", "tempo-word", "a tempo"), "Cm7/G": ("mark", "chord", "Cm7/G"),
+    "E7#9": ("mark", "chord", "E7#9"), "B": ("mark", "chord", "B"),
+    "2nd ending": ("bar", "ending", "2"), "1st and 2nd ending": ("bar", "ending", "1, 2"),
+    "D.S. al Coda": ("bar", "dal-segno-coda", ""),
+    "Fine": ("bar", "fine", ""), "segno": ("bar", "segno", ""), "[B]": ("bar", "section", "B"),
+    "section Verse": ("bar", "section", "Verse"),
+    "3 times": ("bar", "repeat-end", "3"), "double bar": ("bar", "double", ""),
+    "Andante": ("tempo", "tempo", "Andante"),
+    "dotted quarter = 80": ("tempo", "tempo", ""), "bass clef": ("clef", "bass", ""),
+    "dolce": ("mark", "text", "dolce"),
+    '"as if asleep"': ("mark", "text", "as if asleep"), "fingers 1 3 5": ("fingers", "fingers", "1 3 5"),
+    "stem up": ("note", "stem-up", ""),
+    "cresc": ("mark", "hairpin", "cresc."), "Poco a poco cresc.": ("mark", "hairpin", "poco a poco cresc."),
+    "dim. molto": ("mark", "hairpin", "dim. molto"),
+    "poco rit": ("mark", "tempo-word", "poco rit."), "molto ritardando": ("mark", "tempo-word", "molto ritardando"),
+    "rall": ("mark", "tempo-word", "rall."),
+    "sempre staccato": ("mark", "text", "sempre staccato"), "dolce e cantabile": ("mark", "text", "dolce e cantabile"),
+    "con ped.": ("mark", "text", "con ped."),
+    "ped": ("mark", "pedal", ""), "breath": ("note", "breath", ""), "bass": ("clef", "bass", ""),
+    "x3": ("bar", "repeat-end", "3"), "p dolce": ("mark", "dynamic", "p"),
+    "other staff": ("note", "cross", ""), "no bracket": ("note", "no-bracket", ""),
+    "grace note": ("grace", "grace", ""),
 }  # fmt: skip
 
 
@@ -148,10 +165,14 @@ def test_every_word_of_the_vocabulary_is_found_by_its_beginning_and_asks_for_wha
 
 
 CHORDS = {  # pitch classes as common practice has them
-    "C": {0, 4, 7}, "Bbm7": {10, 1, 5, 8}, "D7/F#": {2, 6, 9, 0}, "E7#9": {4, 8, 11, 2, 7}, "Cmaj9(#11)": {0, 4, 7, 11, 2, 6},
-    "G7sus4": {7, 0, 2, 5}, "F#m7b5": {6, 9, 0, 4}, "Cadd9": {0, 4, 7, 2}, "Dm(maj7)": {2, 5, 9, 1}, "G13": {7, 11, 2, 5, 9, 4} , "Gno3": {7, 2},
-    "C7(b9,#11)": {0, 4, 7, 10, 1, 6}, "A6/9": {9, 1, 4, 6, 11}, "C7alt": {0, 4, 10, 6, 8, 1, 3}, "Dm7(11)": {2, 5, 9, 0, 7}, "C7(b9,13)": {0, 4, 7, 10, 1, 9},
-    "Cmaj7(9,13)": {0, 4, 7, 11, 2, 9}, "C^7": {0, 4, 7, 11}, "G-maj7": {7, 10, 2, 6}, "E7+": {4, 8, 0, 2}, "C4": {0, 5, 7},
+    "C": {0, 4, 7}, "Bbm7": {10, 1, 5, 8}, "D7/F#": {2, 6, 9, 0}, "E7#9": {4, 8, 11, 2, 7},
+    "Cmaj9(#11)": {0, 4, 7, 11, 2, 6},
+    "G7sus4": {7, 0, 2, 5}, "F#m7b5": {6, 9, 0, 4}, "Cadd9": {0, 4, 7, 2}, "Dm(maj7)": {2, 5, 9, 1},
+    "G13": {7, 11, 2, 5, 9, 4} , "Gno3": {7, 2},
+    "C7(b9,#11)": {0, 4, 7, 10, 1, 6}, "A6/9": {9, 1, 4, 6, 11}, "C7alt": {0, 4, 10, 6, 8, 1, 3},
+    "Dm7(11)": {2, 5, 9, 0, 7}, "C7(b9,13)": {0, 4, 7, 10, 1, 9},
+    "Cmaj7(9,13)": {0, 4, 7, 11, 2, 9}, "C^7": {0, 4, 7, 11}, "G-maj7": {7, 10, 2, 6}, "E7+": {4, 8, 0, 2},
+    "C4": {0, 5, 7},
 }  # fmt: skip
 
 
@@ -204,7 +225,8 @@ def test_a_mark_is_moved_turned_stretched_and_reworded_by_hand() -> None:
     piece = put(put(quarters(), "mf", 4), "<", 4, 7)
     mark = next(m for m in piece.marks.values() if m.kind == "dynamic")
     for edit, check in (
-        (NudgeMarks(10, -5), lambda m: m.shift == (10, -5)), (NudgeMarks(0, 5), lambda m: m.shift == (10, 0)), (FlipMarks(), lambda m: m.side == "above"),
+        (NudgeMarks(10, -5), lambda m: m.shift == (10, -5)), (NudgeMarks(0, 5), lambda m: m.shift == (10, 0)),
+        (FlipMarks(), lambda m: m.side == "above"),
         (MarksInPlace(), lambda m: (m.shift, m.side) == ((0, 0), "")), (Reword("pp"), lambda m: m.text == "pp"),
     ):  # fmt: skip
         piece = edit.change(piece, [mark.id]).apply(piece)
@@ -250,7 +272,8 @@ def test_words_are_spread_over_notes() -> None:
     piece = put(quarters(), "lyrics Ro-se _ red, le--gends", 0, 7)
     sung = [[(s.text, s.syllabic, s.extends) for s in n.lyrics] for n in notes(piece, 0, 6)]
     assert sung == [
-        [("Ro", "begin", False)], [("se", "end", True)], [("", "single", True)], [("red,", "single", False)], [("le", "begin", False)], [], [("gends", "end", False)],
+        [("Ro", "begin", False)], [("se", "end", True)], [("", "single", True)], [("red,", "single", False)],
+        [("le", "begin", False)], [], [("gends", "end", False)],
     ]  # fmt: skip
     second = put(piece, "lyrics 2: Blue", 0, 7)
     assert [s.verse for s in notes(second, 0, 0)[0].lyrics] == [1, 2]
@@ -322,7 +345,8 @@ def bar(piece: Piece, text: str, first: int, last: int | None = None) -> Piece:
     return put(piece, text, 4 * (first - 1), 4 * (last or first) - 1)
 
 
-# Common practice, as any handbook of notation has it: repeats are not taken again after D.C. and D.S., coda and fine count only then.
+# Common practice, as any handbook of notation has it: repeats are not taken again after D.C. and D.S., coda and fine
+# count only then.
 ORDERS = [
     ([], "1 2 3 4 5 6 7 8"),
     ([("repeat end", 4)], "1 2 3 4 1 2 3 4 5 6 7 8"),
@@ -332,10 +356,13 @@ ORDERS = [
     ([("repeat end", 2), ("|:", 5), ("repeat end", 6)], "1 2 1 2 3 4 5 6 5 6 7 8"),
     ([("Fine", 3), ("D.C. al Fine", 8)], "1 2 3 4 5 6 7 8 1 2 3"),
     ([("segno", 3), ("to coda", 4), ("D.S. al Coda", 6), ("coda", 7)], "1 2 3 4 5 6 3 4 7 8"),
-    ([("segno", 2), ("to coda", 5), ("D.S. al Coda", 6), ("coda", 7), ("|:", 2), ("repeat end", 3)], "1 2 3 2 3 4 5 6 2 3 4 5 7 8"),
-    ([("1st ending", 3), ("repeat end", 3), ("2nd ending", 4), ("D.C. al Fine", 8), ("Fine", 5)], "1 2 3 1 2 4 5 6 7 8 1 2 4 5"),
+    ([("segno", 2), ("to coda", 5), ("D.S. al Coda", 6), ("coda", 7), ("|:", 2), ("repeat end", 3)],
+        "1 2 3 2 3 4 5 6 2 3 4 5 7 8"),
+    ([("1st ending", 3), ("repeat end", 3), ("2nd ending", 4), ("D.C. al Fine", 8), ("Fine", 5)],
+        "1 2 3 1 2 4 5 6 7 8 1 2 4 5"),
     ([("1st ending", 3), ("2nd ending", 4)], "1 2 3 1 2 4 5 6 7 8"),
-    ([("1st ending", 2, 3), ("repeat end", 3), ("2nd ending", 4), ("|:", 6), ("repeat end", 7)], "1 2 3 1 4 5 6 7 6 7 8"),
+    ([("1st ending", 2, 3), ("repeat end", 3), ("2nd ending", 4), ("|:", 6), ("repeat end", 7)],
+        "1 2 3 1 4 5 6 7 6 7 8"),
 ]  # fmt: skip
 
 

@@ -47,7 +47,9 @@ def sixteenths(*late_ms: float, bpm: float = 120.0, **more: object) -> Piece:
     """Sixteenths that sound so many milliseconds late at 120."""
     piece = new_piece(bpm=bpm)
     notes = [
-        Note(f"n{k}", "p1", 1, 1, k * QUARTER // 4, QUARTER // 4, parse_pitch("C5"), 80, round(ms * MS), **more)  # type: ignore[arg-type]
+        Note(  # type: ignore[arg-type]
+            f"n{k}", "p1", 1, 1, k * QUARTER // 4, QUARTER // 4, parse_pitch("C5"), 80, round(ms * MS), **more
+        )
         for k, ms in enumerate(late_ms)
     ]
     return piece.with_rows([(None, n) for n in notes])
@@ -325,8 +327,10 @@ def test_scales_are_those_of_music21() -> None:
     from music21 import scale
 
     for name, kind in {
-        "major": scale.MajorScale, "minor": scale.MinorScale, "dorian": scale.DorianScale, "phrygian": scale.PhrygianScale, "lydian": scale.LydianScale,
-        "mixolydian": scale.MixolydianScale, "locrian": scale.LocrianScale, "harmonic minor": scale.HarmonicMinorScale, "whole tone": scale.WholeToneScale,
+        "major": scale.MajorScale, "minor": scale.MinorScale, "dorian": scale.DorianScale,
+        "phrygian": scale.PhrygianScale, "lydian": scale.LydianScale,
+        "mixolydian": scale.MixolydianScale, "locrian": scale.LocrianScale, "harmonic minor": scale.HarmonicMinorScale,
+        "whole tone": scale.WholeToneScale,
         "octatonic": scale.OctatonicScale,
     }.items():  # fmt: skip
         for tonic in ("C", "D", "B-", "F#"):

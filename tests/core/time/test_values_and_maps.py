@@ -101,7 +101,8 @@ def test_irregular_groups_fill_their_bars() -> None:
 
 @pytest.mark.parametrize(
     ("text", "meter", "groups"),
-    [("2+2+3/8", "7/8", (2, 2, 3)), ("(3 + 2)/8", "5/8", (3, 2)), ("7/8 3+2+2", "7/8", (3, 2, 2)), ("¢", "2/2", (1, 1)), ("3 / 4", "3/4", (1, 1, 1))],
+    [("2+2+3/8", "7/8", (2, 2, 3)), ("(3 + 2)/8", "5/8", (3, 2)), ("7/8 3+2+2", "7/8", (3, 2, 2)),
+     ("¢", "2/2", (1, 1)), ("3 / 4", "3/4", (1, 1, 1))],
 )  # fmt: skip
 def test_a_meter_is_read_as_it_is_written_by_hand(text: str, meter: str, groups: tuple[int, ...]) -> None:
     assert (str(parse_meter(text)), parse_meter(text).groups) == (meter, groups)

@@ -1,6 +1,8 @@
-"""Brings rows that wait into their tables, a few at a time, so that a key that is pressed meanwhile waits for no more than these few.
+"""Brings rows that wait into their tables, a few at a time, so that a key that is pressed meanwhile waits for no
+more than these few.
 
-One thread writes for all desks. Nothing hangs on it: who loads a piece writes what still waits, and so does the next start.
+One thread writes for all desks. Nothing hangs on it: who loads a piece writes what still waits, and so does the next
+start.
 """
 
 from __future__ import annotations
@@ -79,8 +81,10 @@ class RowWriter:
             self._try(piece, change.number, [])
 
     def _try(self, piece: str, number: int, rows: Sequence[Row]) -> bool:
-        """Some rows, or with none left the word that all are there; again and again where the disk does not take them. False: somebody
-        else wrote them all, or it cannot be."""
+        """Some rows, or with none left the word that all are there; again and again where the disk does not take them.
+
+        False: somebody else wrote them all, or it cannot be.
+        """
         while True:
             try:
                 with self._database.transaction() as connection:

@@ -65,7 +65,10 @@ class Watcher(Protocol):
 
 
 class Desk:
-    """All use cases on one piece. Methods may be called from any thread; ``lock`` makes those that change it one at a time."""
+    """All use cases on one piece.
+
+    Methods may be called from any thread; ``lock`` makes those that change it one at a time.
+    """
 
     def __init__(self, piece_id: str, database: Database, engraver: Engraver, row_writer: RowWriter) -> None:
         """Load the piece. Raises NotThere, NotKept."""
@@ -104,7 +107,9 @@ class Desk:
             later.start()
 
     def _look_back(self, position: int, change: Callable[[], Change], piece: Piece, revision: int) -> None:
-        """Have the large edit at hand that was the last before the piece was opened, so that it is taken back at once."""
+        """Have the large edit at hand that was the last before the piece was opened, so that it is taken back at
+        once.
+        """
         step = taken_back(change(), piece)
         with self.lock:
             if self.history.revision == revision:
@@ -129,8 +134,11 @@ class Desk:
 
     @contextmanager
     def together(self) -> Iterator[None]:
-        """All that is written of takes and the journal inside is one transaction. Where the disk does not take it, memory follows the disk;
-        an error that is only words leaves what was written before it."""
+        """All that is written of takes and the journal inside is one transaction.
+
+        Where the disk does not take it, memory follows the disk; an error that is only words leaves what was written
+        before it.
+        """
         before, words = self.takes, None
         try:
             with self._writing():
@@ -167,7 +175,10 @@ class Desk:
             return self.go(step_of(change, self.piece), base)
 
     def made_ready(self, change: Change, piece: Piece) -> PreparedChange:
-        """What a large change makes of the piece, with all that can be worked out before it is written. Needs no lock."""
+        """What a large change makes of the piece, with all that can be worked out before it is written.
+
+        Needs no lock.
+        """
         step = step_of(change, piece)
         return step.made_ready(self._sheets.foresee(step.after, step.bars))
 
@@ -183,7 +194,9 @@ class Desk:
         return self._take_over(step)
 
     def view_of(self, wanted: tuple[str, ...], staff: int, size: PageSize) -> tuple[View, Part | None]:
-        """A view of only these parts (none: all), of one alone only a staff (0: both); and the part that it shows alone. Called under the lock."""
+        """A view of only these parts (none: all), of one alone only a staff (0: both); and the part that it shows
+        alone. Called under the lock.
+        """
         parts = self.piece.parts
         shown = [parts[i] for i in wanted if i in parts] or list(parts.values())
         one = staff if len(shown) == 1 and staff <= len(shown[0].clefs) and len(shown[0].clefs) > 1 else 0
@@ -237,8 +250,11 @@ class Desk:
         return self._sheets.update(self.piece, step.bars | previewed, step.everything, self.shown_bars, step.widths)
 
     def preview(self, piece: Piece, bars: set[int]) -> bool:
-        """Show ``piece`` on the sheet without writing it: notes while they are played. ``bars`` are those that differ from what was
-        shown last. The next edit, or ``end_preview``, shows the piece itself again. Returns True if the systems were divided anew."""
+        """Show ``piece`` on the sheet without writing it: notes while they are played.
+
+        ``bars`` are those that differ from what was shown last. The next edit, or ``end_preview``, shows the piece
+        itself again. Returns True if the systems were divided anew.
+        """
         self._previewed |= bars
         self._preview = piece
         return self._sheets.update(piece, bars, False, max(self.shown_bars, piece.bar_count))
@@ -272,8 +288,10 @@ class Desk:
             return self._sheets.update(self.piece, set(), False, bar)
 
     def engrave(self, view: View, near_bar: int, known: set[str], within: int | None = None) -> SystemView | None:
-        """Engrave the waiting system of a view that is nearest to a bar; None when all (within so many bars) are up to date. The work is done on a
-        snapshot, without the lock."""
+        """Engrave the waiting system of a view that is nearest to a bar.
+
+        None when all (within so many bars) are up to date. The work is done on a snapshot, without the lock.
+        """
         while True:
             with self.lock:
                 sheet = self.sheet_for(view)
@@ -385,7 +403,10 @@ class Desk:
             pieces.set_last_place(connection, self.piece_id, tick)
 
     def look_up_late_us(self) -> None:
-        """Read anew how late the player's notes arrive, as the delay test found: one for the whole library. Raises NotKept."""
+        """Read anew how late the player's notes arrive, as the delay test found: one for the whole library.
+
+        Raises NotKept.
+        """
         with self._database.transaction() as connection:
             self.late_us = int(pieces.setting(connection, LATE) or 0)
 

@@ -1,6 +1,8 @@
-"""Long work: worked out on a snapshot without the desk's lock, then made on the page, or worked out again if just what it touches has changed.
+"""Long work: worked out on a snapshot without the desk's lock, then made on the page, or worked out again if just
+what it touches has changed.
 
-Keys go on being written meanwhile. A job can say how far it is and can be stopped; whatever goes wrong in it reaches the person.
+Keys go on being written meanwhile. A job can say how far it is and can be stopped; whatever goes wrong in it reaches
+the person.
 """
 
 from __future__ import annotations
@@ -24,8 +26,10 @@ log = logging.getLogger(__name__)
 
 @dataclass(slots=True)
 class Job:
-    """``words`` say what goes on, ``work`` turns the piece as it is into a change. ``kept`` is what a failure leaves untouched; ``over`` is called when
-    it is done, or has failed."""
+    """``words`` say what goes on, ``work`` turns the piece as it is into a change.
+
+    ``kept`` is what a failure leaves untouched; ``over`` is called when it is done, or has failed.
+    """
 
     words: str
     work: Callable[[Piece], Change]
@@ -49,7 +53,10 @@ class Job:
 
 @dataclass(frozen=True, slots=True)
 class PageQuery:
-    """Something about the page that takes a moment to answer: worked out on a snapshot, without the desk's lock. ``words`` say what goes on."""
+    """Something about the page that takes a moment to answer: worked out on a snapshot, without the desk's lock.
+
+    ``words`` say what goes on.
+    """
 
     words: str
     answer: Callable[[Piece], m.Fact]
@@ -67,8 +74,11 @@ def answered(desk: Desk, question: PageQuery) -> m.Fact:
 
 
 def _made(desk: Desk, change: Change, piece: Piece) -> Change | None:
-    """Make a change that was worked out on ``piece`` on the page as it is by now; None where the two do not go together. A large one is
-    made ready without the lock, as often as something is written meanwhile (not for ever)."""
+    """Make a change that was worked out on ``piece`` on the page as it is by now.
+
+    None where the two do not go together. A large one is made ready without the lock, as often as something is
+    written meanwhile (not for ever).
+    """
     fitting: Change | None = change
     for _ in range(TRIES if len(change.rows) >= MANY_ROWS else 0):
         if not fitting:
@@ -89,8 +99,10 @@ def _made(desk: Desk, change: Change, piece: Piece) -> Change | None:
 
 
 def carry_out(desk: Desk, job: Job) -> Change:
-    """Do a job and make its change on the page; returns the change (empty: the page is as it was). Raises DuctusError with words for
-    whatever went wrong."""
+    """Do a job and make its change on the page; returns the change (empty: the page is as it was).
+
+    Raises DuctusError with words for whatever went wrong.
+    """
     try:
         for _ in range(TRIES):
             with desk.lock:

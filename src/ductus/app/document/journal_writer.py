@@ -1,6 +1,7 @@
 """Everything that is heard is on disk within a moment, pen down or not; nothing is let go of before it is written.
 
-One thread writes for all desks, so that neither reading nor engraving keeps it waiting. A failing disk is tried again, and said after a while.
+One thread writes for all desks, so that neither reading nor engraving keeps it waiting. A failing disk is tried
+again, and said after a while.
 """
 
 from __future__ import annotations
@@ -25,7 +26,10 @@ TELL_S = 2.0  # a failing disk is said after this time
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """What was heard at a desk: events with wall-clock times, each with whether the pen was down. ``again``: perhaps written before."""
+    """What was heard at a desk: events with wall-clock times, each with whether the pen was down.
+
+    ``again``: perhaps written before.
+    """
 
     piece: str
     heard: tuple[tuple[Heard, bool], ...]
@@ -68,7 +72,10 @@ class Journal:
         return f"{self._error} What you play is held in memory ({waiting:,} events) and written as soon as it can be."
 
     def flush(self) -> bool:
-        """Write everything that waits, now, or wait until another thread has. False if the disk did not take it; then it waits on."""
+        """Write everything that waits, now, or wait until another thread has.
+
+        False if the disk did not take it; then it waits on.
+        """
         with self._writing:
             with self._lock:
                 taken, self._waiting = self._waiting, []
@@ -90,7 +97,10 @@ class Journal:
         return True
 
     def _write(self, taken: Sequence[Entry]) -> None:
-        """Write entries in one transaction. What fails by itself, and would fail again, does not keep back the others. Raises NotKept."""
+        """Write entries in one transaction.
+
+        What fails by itself, and would fail again, does not keep back the others. Raises NotKept.
+        """
         try:
             with self._database.transaction() as connection:
                 for entry in taken:

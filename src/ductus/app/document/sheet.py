@@ -1,7 +1,7 @@
 """The sheet of an open piece: systems, which of them must be engraved again, and what the browser needs to know.
 
-A system is known by the hash of its content; ``None`` means that it waits to be engraved. Engraving works on a snapshot (``Order``), so that
-nobody waits for it: what became old meanwhile is thrown away and ordered again.
+A system is known by the hash of its content; ``None`` means that it waits to be engraved. Engraving works on a
+snapshot (``Order``), so that nobody waits for it: what became old meanwhile is thrown away and ordered again.
 """
 
 from __future__ import annotations
@@ -26,8 +26,9 @@ MANY_BARS, WIDTHS_KEPT = 200, 4  # a change of so many bars is large; of so many
 
 @dataclass(slots=True)
 class SystemState:
-    """A system of the sheet: its bars, the key of its engraving or None, whether that is still true, and how high it was (units of the
-    drawing; 0: not engraved yet)."""
+    """A system of the sheet: its bars, the key of its engraving or None, whether that is still true, and how high it
+    was (units of the drawing; 0: not engraved yet).
+    """
 
     bars: SystemRange
     key: str | None = None
@@ -65,8 +66,9 @@ class BarView:
 
 @dataclass(frozen=True, slots=True)
 class SystemView:
-    """An engraved system: ``index`` its place, ``columns`` (tick, id of the first symbol that begins there), in order; ``high`` as in
-    ``SystemState``, if it stands on a page."""
+    """An engraved system: ``index`` its place, ``columns`` (tick, id of the first symbol that begins there), in
+    order; ``high`` as in ``SystemState``, if it stands on a page.
+    """
 
     index: int
     key: str
@@ -90,12 +92,16 @@ class Order:
 
 
 class Sheet:
-    """Keeps the systems of one piece up to date with few engravings. Its methods are called under the desk's lock, but for ``engraved``."""
+    """Keeps the systems of one piece up to date with few engravings.
+
+    Its methods are called under the desk's lock, but for ``engraved``.
+    """
 
     def __init__(self, piece: Piece, engraver: Engraver) -> None:
         self._engraver = engraver
         self._widths: dict[int, float] = {}
-        # By bars: what stands in it, and whether a page can be turned after it; the first systems of pages, and what they were worked out from.
+        # By bars: what stands in it, and whether a page can be turned after it; the first systems of pages, and what
+        # they were worked out from.
         self._turns: dict[int, tuple[tuple[object, ...], bool]] = {}
         self._leaves: tuple[object, tuple[int, ...]] | None = None
         self._widths_before: list[Widths] = []  # on both sides of large changes of late
@@ -115,7 +121,9 @@ class Sheet:
     def update(
         self, piece: Piece, bars: AbstractSet[int], everything: bool, at_least: int = 0, foreseen: Widths | None = None
     ) -> bool:
-        """Take over a new state of the piece; ``bars`` are the bars whose content changed, ``foreseen`` how wide they are if that is known.
+        """Take over a new state of the piece.
+
+        ``bars`` are the bars whose content changed, ``foreseen`` how wide they are if that is known.
 
         Returns True if the division into systems changed.
         """
@@ -160,7 +168,10 @@ class Sheet:
         return self._paper
 
     def leaves(self) -> tuple[int, ...]:
-        """The first system of each page, broken as in print; none for a scroll. Systems that wait count as high as those that are there."""
+        """The first system of each page, broken as in print; none for a scroll.
+
+        Systems that wait count as high as those that are there.
+        """
         paper = self.paper
         if paper is None:
             return ()
@@ -211,7 +222,10 @@ class Sheet:
         return Widths(shown, {index: bar_units(shown, index) for index in bars if index < shown.bar_count})
 
     def _forget_widths(self, bars: AbstractSet[int], foreseen: Widths | None) -> None:
-        """The piece has changed in these bars. Of large changes the widths before them are kept: they may be taken back."""
+        """The piece has changed in these bars.
+
+        Of large changes the widths before them are kept: they may be taken back.
+        """
         if len(bars) < MANY_BARS:
             for index in bars:
                 self._widths.pop(index, None)
@@ -225,8 +239,11 @@ class Sheet:
             self._widths.update(foreseen.units)
 
     def order(self, near_bar: int, known: set[str], within: int | None = None) -> Order | None:
-        """The system to engrave or send next: the one that holds ``near_bar``, then outwards from it; None if nothing waits (within so many
-        bars). ``known`` are the keys that the browser has; a system that changed is always due."""
+        """The system to engrave or send next.
+
+        The one that holds ``near_bar``, then outwards from it; None if nothing waits (within so many bars).
+        ``known`` are the keys that the browser has; a system that changed is always due.
+        """
 
         def distance(system: SystemState) -> int:
             return max(system.bars.first - near_bar, near_bar - system.bars.last, 0)

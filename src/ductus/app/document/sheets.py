@@ -1,4 +1,7 @@
-"""The sheets of an open piece: one for each way in which a window shows it (parts, one staff, pages). Windows that show it alike share one."""
+"""The sheets of an open piece: one for each way in which a window shows it (parts, one staff, pages).
+
+Windows that show it alike share one.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +16,10 @@ from ductus.engraving.engraver import Engraver
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """How a window shows the sheet: without some parts, of the one that is left only a staff (0: all), on pages of a size or ("") on one scroll."""
+    """How a window shows the sheet: without some parts, of the one that is left only a staff (0.
+
+    All), on pages of a size or ("") on one scroll.
+    """
 
     hidden: frozenset[str] = frozenset()
     staff: int = 0

@@ -1,5 +1,6 @@
-"""Edits at hand: what was changed of late with the piece on both sides of it, so that to make a large edit, to take it back and to make it
-again cost no more than to point at another piece."""
+"""Edits at hand: what was changed of late with the piece on both sides of it, so that to make a large edit, to take
+it back and to make it again cost no more than to point at another piece.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +16,10 @@ STEPS_KEPT, LARGE_KEPT = 64, 8  # of all edits, and of those of very many rows
 
 @dataclass(frozen=True, slots=True)
 class PreparedChange:
-    """A change between two pieces; ``bars`` look different on the two, or ``everything`` may. ``kept``: its rows as the library takes them."""
+    """A change between two pieces; ``bars`` look different on the two, or ``everything`` may.
+
+    ``kept``: its rows as the library takes them.
+    """
 
     change: Change
     before: Piece
@@ -54,8 +58,10 @@ def same_records(one: Piece, other: Piece) -> bool:
 
 
 def caught_up(step: PreparedChange, piece: Piece) -> PreparedChange | None:
-    """A step that was worked out a moment ago, as it is from the piece by now; None where what was written meanwhile touches what it touches.
-    Costs what was written meanwhile."""
+    """A step that was worked out a moment ago, as it is from the piece by now.
+
+    None where what was written meanwhile touches what it touches. Costs what was written meanwhile.
+    """
     if step.everything or step.before.timeline is not piece.timeline:
         return None
     meanwhile = Change("", tuple(differences(step.before, piece)))
@@ -93,8 +99,10 @@ class Steps:
         self._steps.setdefault(position, step)
 
     def travelled(self, position: int, change: Change, piece: Piece, *, back: bool) -> PreparedChange:
-        """The step from ``piece`` that ``change`` makes: the edit there, or (``back``) its inverse. Ids that were given once are not given
-        again."""
+        """The step from ``piece`` that ``change`` makes: the edit there, or (``back``) its inverse.
+
+        Ids that were given once are not given again.
+        """
         step = self._steps.get(position)
         if step is None or step.change.sentence != change.sentence:
             return step_of(change, piece)

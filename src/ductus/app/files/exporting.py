@@ -22,7 +22,10 @@ from ductus.store.packed import MEDIA_TYPE, Packed, to_file
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """What of a piece is wanted, and how: its pages (and with them the part), how it sounds, bars (first and last index; None: all)."""
+    """What of a piece is wanted, and how.
+
+    Its pages (and with them the part), how it sounds, bars (first and last index; None: all).
+    """
 
     pages: PageSetup = PageSetup()
     manner: PlaybackStyle = AS_SET

@@ -1,4 +1,7 @@
-"""Files that take a while to make: how far each is, and whether it is to stop. Who asks for a file names its work, and may ask and stop by that name."""
+"""Files that take a while to make: how far each is, and whether it is to stop.
+
+Who asks for a file names its work, and may ask and stop by that name.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +26,10 @@ class Works:
 
     @contextmanager
     def begun(self, name: str) -> Iterator[None]:
-        """The work that goes on inside has a name ("": nobody asks for it). Raises Stopped, and then no file was written."""
+        """The work that goes on inside has a name ("": nobody asks for it).
+
+        Raises Stopped, and then no file was written.
+        """
         if not name:
             yield
             return

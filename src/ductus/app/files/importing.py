@@ -1,6 +1,8 @@
-"""The one door for files: whatever a person brings becomes pieces on the shelf, or a piece in hand for the command line.
+"""The one door for files: whatever a person brings becomes pieces on the shelf, or a piece in hand for the command
+line.
 
-MIDI files hold performances, which are read; MusicXML files hold pages; ``.ductus`` files hold pieces with all that belongs to them.
+MIDI files hold performances, which are read; MusicXML files hold pages; ``.ductus`` files hold pieces with all that
+belongs to them.
 """
 
 from __future__ import annotations
@@ -36,8 +38,9 @@ OTHERS: tuple[tuple[bytes, str], ...] = (
 
 @dataclass(frozen=True, slots=True)
 class Arrived:
-    """What became of a file: the pieces on the shelf, the work that goes on at the first of them, what is said, and what of the file was not
-    kept, in sentences."""
+    """What became of a file: the pieces on the shelf, the work that goes on at the first of them, what is said, and
+    what of the file was not kept, in sentences.
+    """
 
     pieces: tuple[str, ...]
     said: str
@@ -52,7 +55,10 @@ def title_of(name: str) -> str:
 
 
 def take_in(library: Library, data: bytes, name: str) -> Arrived:
-    """Put what a file holds on the shelf. Raises BadInput with words that say what to do; nothing is on the shelf then."""
+    """Put what a file holds on the shelf.
+
+    Raises BadInput with words that say what to do; nothing is on the shelf then.
+    """
     found = read_file(data, name)
     if isinstance(found, Brought):
         piece_id, job = onto_shelf(library, found)
@@ -127,7 +133,10 @@ class InHand:
 
 
 def in_hand(data: bytes, name: str) -> list[InHand]:
-    """The pieces of a file. A performance is read as on the shelf, in a library that exists in memory only. Raises BadInput."""
+    """The pieces of a file.
+
+    A performance is read as on the shelf, in a library that exists in memory only. Raises BadInput.
+    """
     found = read_file(data, name)
     if isinstance(found, Read):
         return [InHand(one, found.said, found.left_out) for one in found.pieces]

@@ -1,7 +1,8 @@
 """MIDI files that come in: a file becomes takes on a blank page, which are then read like any others.
 
-A file whose notes gather on its beats is read against them, with its tempo map and meters, each track as a part or as a hand; one that was
-only stored at some tempo is read as played freely. What was done is said, and the other can be chosen.
+A file whose notes gather on its beats is read against them, with its tempo map and meters, each track as a part or
+as a hand; one that was only stored at some tempo is read as played freely. What was done is said, and the other can
+be chosen.
 """
 
 from __future__ import annotations
@@ -50,8 +51,10 @@ class Voice:
 
 @dataclass(frozen=True, slots=True)
 class Brought:
-    """A performance that came in: its takes and parts, the first of which sets the frame; its title, its markers, what is to be said, and the file
-    (name and data) that it came in."""
+    """A performance that came in: its takes and parts, the first of which sets the frame.
+
+    Its title, its markers, what is to be said, and the file (name and data) that it came in.
+    """
 
     voices: tuple[Voice, ...]
     title: str
@@ -82,7 +85,10 @@ def bring(data: bytes, name: str) -> Brought:
         if not midi.real and len(voices) > 1:
             how += ", though the notes do not lie on those beats: its parts are kept apart"
         elif not midi.real:
-            how = f"freely: the file states a tempo of {tempo}, but its notes do not lie on those beats (the line can choose them all the same)"
+            how = (
+                f"freely: the file states a tempo of {tempo}, but its notes do not lie on those beats (the line can "
+                "choose them all the same)"
+            )
     count = sum(len(v.take.notes) for v in voices)
     parts = f" as {count_words(len(voices), 'part')}" if len(voices) > 1 else ""
     markers = midi.markers if frame is not None and midi.real else ()
@@ -103,7 +109,10 @@ def with_usual(midi: MidiFile) -> MidiFile:
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """The bars that a file states: tick 0 of ``pulses`` is the first bar line; the file begins ``before`` ticks after it (a pick-up)."""
+    """The bars that a file states: tick 0 of ``pulses`` is the first bar line.
+
+    The file begins ``before`` ticks after it (a pick-up).
+    """
 
     pulses: PulseMap
     meter: Meter
@@ -230,7 +239,10 @@ def hands_of(take: Take, hands: tuple[MidiTrack, MidiTrack]) -> dict[int, int]:
 
 
 def onto_shelf(library: Library, brought: Brought) -> tuple[str, Job]:
-    """Put a blank piece with the takes on the shelf; returns its id and the job that reads them onto its page. Raises NotKept."""
+    """Put a blank piece with the takes on the shelf; returns its id and the job that reads them onto its page.
+
+    Raises NotKept.
+    """
     blank = blank_page(brought.title)
     rows = [(blank.parts[k], None) for k in blank.parts] + [(None, v.part) for v in brought.voices]
     piece_id = library.add(blank.with_rows(rows), [v.take for v in brought.voices], "file", brought.file)
@@ -238,8 +250,10 @@ def onto_shelf(library: Library, brought: Brought) -> tuple[str, Job]:
 
 
 def read_on(library: Library, desk: Desk) -> Job | None:
-    """The job that goes on with a file that was being read when the server stopped; None where there is none, or somebody has begun to write there.
-    Raises NotKept."""
+    """The job that goes on with a file that was being read when the server stopped.
+
+    None where there is none, or somebody has begun to write there. Raises NotKept.
+    """
     file = library.arriving_at(desk.piece_id)
     if file is None:
         return None
@@ -295,8 +309,11 @@ NEAR_US = 3_000  # a syllable and its note are written at the same time; roundin
 
 
 def sing(draft: Draft, voice: Voice, take: int) -> None:
-    """Syllables of a file under the notes that begin with them. A hyphen at the end of one joins it to the next (as in RP-017 of the MIDI
-    Manufacturers Association; from memory)."""
+    """Syllables of a file under the notes that begin with them.
+
+    A hyphen at the end of one joins it to the next (as in RP-017 of the MIDI Manufacturers Association; from
+    memory).
+    """
     if not voice.lyrics:
         return
     onsets = [n.onset_us for n in voice.take.notes]

@@ -72,8 +72,9 @@ def settings_from(wishes: Wishes, file_meter: Meter | None) -> ReadSettings:
 def transcribe_file(
     midi: Path, out: Path, wishes: Wishes, doubts: Path | None = None, also: Sequence[Path] = ()
 ) -> str:
-    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, and the doubts); ``also`` are further takes of the same. Returns what is to
-    be said of them.
+    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, and the doubts).
+
+    ``also`` are further takes of the same. Returns what is to be said of them.
 
     Raises BadInput or OSError; then nothing has been written.
     """
@@ -111,9 +112,11 @@ def votes_in(votes: Sequence[Vote], result: ReadingResult, piece: Piece) -> list
 
 
 def doubts_json(result: ReadingResult, piece: Piece) -> list[dict[str, Any]]:
-    """The doubts as plain data, in terms of the file: ``bar`` the number of the measure, ``tick`` from the start of the file (960 to the
-    quarter), ``notes`` the ids of the notes, ``events`` their numbers in the take; ``probability`` that all is right as read, and the
-    rivals."""
+    """The doubts as plain data, in terms of the file.
+
+    ``bar`` the number of the measure, ``tick`` from the start of the file (960 to the quarter), ``notes`` the ids of
+    the notes, ``events`` their numbers in the take; ``probability`` that all is right as read, and the rivals.
+    """
     by_event = {n.event: n for n in piece.notes.values()}
     out = []
     for d in result.doubts:

@@ -1,4 +1,7 @@
-"""Editing what is selected: at once or, where it reaches many notes, as long work; the clipboard; what a selection is called."""
+"""Editing what is selected: at once or, where it reaches many notes, as long work.
+
+The clipboard; what a selection is called.
+"""
 
 from __future__ import annotations
 
@@ -87,7 +90,10 @@ def long_paste(desk: Desk, message: m.Clip, held: Excerpt, at: At) -> Job | None
 
 
 def long_cut(desk: Desk, message: m.Clip, at: At) -> Job | None:
-    """Cutting very many notes as long work, all but the copy that goes on the clipboard; None if it can be done at once. Raises Stale."""
+    """Cutting very many notes as long work, all but the copy that goes on the clipboard.
+
+    None if it can be done at once. Raises Stale.
+    """
     if message.do != "cut" or len(message.ids) <= AT_ONCE:
         return None
     check_base(desk, message.base)
@@ -100,7 +106,10 @@ def long_cut(desk: Desk, message: m.Clip, at: At) -> Job | None:
 
 
 def long_question(piece: Piece, message: m.ClientMessage) -> PageQuery | None:
-    """A question about very many notes, so that keys are answered meanwhile; None for one that is answered at once, or none."""
+    """A question about very many notes, so that keys are answered meanwhile.
+
+    None for one that is answered at once, or none.
+    """
     match message:
         case m.WeighFrame(do):
             reach = do.reach(piece)
@@ -119,7 +128,10 @@ def check_base(desk: Desk, base: int) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Clipped:
-    """What came of copy, cut or paste: the change (None: the page stays), what is said then, and what the clipboard holds."""
+    """What came of copy, cut or paste: the change (None.
+
+    The page stays), what is said then, and what the clipboard holds.
+    """
 
     change: Change | None
     said: str

@@ -71,7 +71,10 @@ class Neighbour(Outbox):
         return bool(self._news)
 
     def news(self) -> list[Sent]:
-        """What others changed where this browser has its pen or its selection, in words; both fitted to the page as it is now."""
+        """What others changed where this browser has its pen or its selection, in words.
+
+        Both fitted to the page as it is now.
+        """
         with self.desk.lock:
             news = tuple(self._news)
             self._news.clear()

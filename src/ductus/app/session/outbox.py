@@ -18,8 +18,11 @@ class Sent:
 
 @dataclass(frozen=True, slots=True)
 class OneEvent:
-    """One event of a batch of keys: the piece that can be tried again. ``epoch_us`` is the wall clock at event time 0; ``guessed``: what the
-    journal was told of it, whether it is written."""
+    """One event of a batch of keys: the piece that can be tried again.
+
+    ``epoch_us`` is the wall clock at event time 0; ``guessed``: what the journal was told of it, whether it is
+    written.
+    """
 
     heard: m.HeardEvent
     only_sound: bool
@@ -29,7 +32,10 @@ class OneEvent:
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """Something to be done, of the message of this number (0: it has none); it is the ``part``-th of it (from 1), or all of it (0)."""
+    """Something to be done, of the message of this number (0.
+
+    It has none); it is the ``part``-th of it (from 1), or all of it (0).
+    """
 
     what: m.ClientMessage | OneEvent | None  # None: nothing more, all parts of the message are done
     number: int = 0

@@ -59,8 +59,11 @@ def aloud(piece: Piece, state: EntryState, what: str) -> str:
 
 
 def page_change(piece: Piece, message: m.EditFrame | m.EditMarks) -> Change:
-    """The change that an edit of the frame or of marks makes. Raises BadInput. A mark of a take that a person words anew or
-    makes longer is theirs from then on; one that is only moved still goes with the take."""
+    """The change that an edit of the frame or of marks makes.
+
+    Raises BadInput. A mark of a take that a person words anew or makes longer is theirs from then on; one that is
+    only moved still goes with the take.
+    """
     if isinstance(message, m.EditFrame):
         return frame_change(piece, message.do)
     change = message.do.change(piece, message.ids)
@@ -150,7 +153,8 @@ def weighed(piece: Piece, do: m.AnyFrameEdit) -> m.WeighedFact:
     try:
         return m.WeighedFact(do, frame_change(piece, do).sentence)
     except FrameConfirmationNeeded as question:  # what it takes away is said here, so that it is not asked again
-        return m.WeighedFact(question.again, str(question).removesuffix(" Nothing was changed."))  # type: ignore[arg-type]
+        words = str(question).removesuffix(" Nothing was changed.")
+        return m.WeighedFact(question.again, words)  # type: ignore[arg-type]
 
 
 def marks_fact(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:

@@ -11,8 +11,8 @@ from pydantic import TypeAdapter
 from ductus.core.entry.state import (
     HANDS,
     HARMONIES,
-    OVERS,
     MODES,
+    OVERS,
     WHENS,
     EntryState,
     Span,
@@ -26,7 +26,8 @@ from ductus.core.score.note_edits.write import MAX_VOICES, POLICIES
 from ductus.core.time.note_values import STEP_BASES, Tuplet
 
 KEPT = (
-    "part", "staff", "voice", "way", "when", "policy", "over", "pulse_key", "pulse_until", "rhythm_by", "clicks", "foot_grey", "walk_us", "hands",
+    "part", "staff", "voice", "way", "when", "policy", "over", "pulse_key", "pulse_until", "rhythm_by", "clicks",
+    "foot_grey", "walk_us", "hands",
     "split", "harmony", "advances", "brushed", "kit_by", "repeats", "harmony_kept",
 )  # fmt: skip
 ALLOWED: dict[str, tuple[str, ...]] = {

@@ -1,7 +1,7 @@
 """The place of one browser in a piece, kept under a token for a day: a browser that comes back takes it again.
 
-It is written with the effect of each message, in the same transaction: what a browser sends once more after a lost connection or a killed
-server has its effect once.
+It is written with the effect of each message, in the same transaction: what a browser sends once more after a lost
+connection or a killed server has its effect once.
 """
 
 from __future__ import annotations
@@ -34,7 +34,9 @@ def is_token(text: str) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """What is found again: state, the bar that was looked at, the clipboard, the number of the recording that went on (or None)."""
+    """What is found again: state, the bar that was looked at, the clipboard, the number of the recording that went
+    on (or None).
+    """
 
     state: EntryState
     near_bar: int

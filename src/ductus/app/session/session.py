@@ -1,9 +1,9 @@
 """One browser at a desk: its pen, its recording, and what each of its messages leads to.
 
-    message -> the next state, and facts to send (to this browser, or to all at the desk)
+message -> the next state, and facts to send (to this browser, or to all at the desk)
 
-No network and no JSON here: the web layer hands in messages and carries facts, the tests do the same. A message that the disk did not take stays at
-the head of the backlog, so that no key is lost: ``drain`` tries it again.
+No network and no JSON here: the web layer hands in messages and carries facts, the tests do the same. A message that
+the disk did not take stays at the head of the backlog, so that no key is lost: ``drain`` tries it again.
 """
 
 from __future__ import annotations
@@ -53,8 +53,10 @@ def first_state(desk: Desk) -> EntryState:
 
 
 class Session(Editor):
-    """The work of one browser in a piece, whether it is connected or not. Methods may be called from any thread, one at a time;
-    ``into_journal`` at any time."""
+    """The work of one browser in a piece, whether it is connected or not.
+
+    Methods may be called from any thread, one at a time; ``into_journal`` at any time.
+    """
 
     def __init__(
         self,
@@ -65,8 +67,10 @@ class Session(Editor):
         wall: Callable[[], float] = time.time,
         token: str = "",
     ) -> None:
-        """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds. The place that was kept
-        under ``token`` is taken again."""
+        """``kept`` hears the number of each message of keys once it is on disk; ``clock`` and ``wall`` give seconds.
+
+        The place that was kept under ``token`` is taken again.
+        """
         super().__init__(desk, first_state(desk))
         self.journal, self.kept = journal, kept
         self._wall = wall
@@ -103,7 +107,10 @@ class Session(Editor):
         return True
 
     def open(self, fresh: bool = False) -> list[Sent]:
-        """Everything that a browser needs at the start; ``fresh``: its page was opened anew, so that no key is down any more."""
+        """Everything that a browser needs at the start.
+
+        ``fresh``: its page was opened anew, so that no key is down any more.
+        """
         with self.desk.lock:
             self._news.clear()  # it gets everything as it is now
             self._send(m.Welcome(self.seat.token, self.seat.handled, self.resumed))
@@ -131,8 +138,11 @@ class Session(Editor):
             return self.collect()
 
     def _let_keys_go(self) -> str:
-        """A page that is opened anew holds no keys: those that were down are let go, which writes them where that is how a step ends; else it
-        is said that they were not written."""
+        """A page that is opened anew holds no keys.
+
+        Those that were down are let go, which writes them where that is how a step ends; else it is said that they
+        were not written.
+        """
         held = [h for h in self.state.held if h.is_down]
         words = pending_words(self.desk.piece, self.state, self.state.held) if held else ""
         revision = self.desk.history.revision
@@ -144,7 +154,10 @@ class Session(Editor):
         return f"{words} not written: the page was opened anew; the journal has what was played"
 
     def into_journal(self, message: m.Keys) -> None:
-        """Keep what is heard at once, before anything that was sent earlier is done; a guess says whether something is written from it."""
+        """Keep what is heard at once, before anything that was sent earlier is done.
+
+        A guess says whether something is written from it.
+        """
         written = self._is_written(message)
         heard = tuple(
             (Heard(message.epoch_us + e.at_us, e.kind, e.key, e.value, e.channel), written) for e in message.events
@@ -157,12 +170,18 @@ class Session(Editor):
             self.kept(number)
 
     def _is_written(self, message: m.Keys) -> bool:
-        """Is something written from keys, as it looks now: at the pen, or by a recording (one that was cut off, too)?"""
+        """Is something written from keys, as it looks now.
+
+        At the pen, or by a recording (one that was cut off, too)?
+        """
         late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
         return self.recording is not None or late or (self.state.down and not message.only_sound)
 
     def handle(self, message: m.ClientMessage, number: int = 0, journaled: bool = False) -> list[Sent]:
-        """Do what a message asks; errors become words for the browser. A ``number`` that had its effect already, or waits for it, is left."""
+        """Do what a message asks; errors become words for the browser.
+
+        A ``number`` that had its effect already, or waits for it, is left.
+        """
         if number and number <= self.taken:
             return self.collect()
         self.taken = max(number, self.taken)
@@ -557,12 +576,18 @@ class Session(Editor):
         self._send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
 
     def engraved(self, within: int | None = None) -> m.SystemFact | None:
-        """The next system that this browser should see; None when all (within so many bars of the place it looks at) are up to date."""
+        """The next system that this browser should see.
+
+        None when all (within so many bars of the place it looks at) are up to date.
+        """
         view = self.desk.engrave(self.view, self.near_bar, self.known, within)
         return None if view is None else system_fact(view, self.desk.leaves(self.view))
 
     def keep_habits(self) -> None:
-        """Keep how entry is set, if it is another way now. Trouble with the disk is passed over: they are only habits."""
+        """Keep how entry is set, if it is another way now.
+
+        Trouble with the disk is passed over: they are only habits.
+        """
         text = habits_json(self.state, self.recorder.choices)
         if text != self._habits:
             try:
@@ -582,7 +607,10 @@ class Session(Editor):
             self.keep_habits()
 
     def close(self) -> None:
-        """The browser left and did not come back: a recording that was going on is kept as a take, with the place and habits."""
+        """The browser left and did not come back.
+
+        A recording that was going on is kept as a take, with the place and habits.
+        """
         with self.desk.lock:
             try:
                 with self.desk.together():

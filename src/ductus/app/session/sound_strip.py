@@ -1,4 +1,7 @@
-"""How a stretch of the page sounds, for the strip and the list: times, velocities, and what quantize in place would do."""
+"""How a stretch of the page sounds, for the strip and the list.
+
+Times, velocities, and what quantize in place would do.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +20,11 @@ MOST_NOTES = 4_000
 
 @dataclass(frozen=True, slots=True)
 class ShapedNote:
-    """A note as the strip draws it and the list says it: where it is written, how it sounds now and was played (ticks), key, velocity, staff; its place,
-    pitch and value in words, and how late and how long it sounds."""
+    """A note as the strip draws it and the list says it.
+
+    Where it is written, how it sounds now and was played (ticks), key, velocity, staff; its place, pitch and value
+    in words, and how late and how long it sounds.
+    """
 
     id: str
     tick: int

@@ -32,14 +32,21 @@ def questions_of(worked: Worked) -> tuple[Question, ...]:
 def question_facts(worked: Worked) -> tuple[m.QuestionFact, ...]:
     """The questions as they are told."""
     return tuple(
-        m.QuestionFact(q.name, q.words, tuple(m.AnswerFact(a.label, a.do) for a in q.answers), q.chosen)  # type: ignore[arg-type]
+        m.QuestionFact(
+            q.name,
+            q.words,
+            tuple(m.AnswerFact(a.label, a.do) for a in q.answers),  # type: ignore[arg-type]
+            q.chosen,
+        )
         for q in questions_of(worked)
     )
 
 
 def openings(desk: Desk, reading_id: str, question: str) -> list[str]:
-    """The first bars of the take for each answer of a question, as SVG ("" where it cannot be read so); none for a question that was
-    answered meanwhile. Raises NotThere."""
+    """The first bars of the take for each answer of a question, as SVG ("" where it cannot be read so).
+
+    None for a question that was answered meanwhile. Raises NotThere.
+    """
     piece = desk.piece
     worked = worked_out(desk, reading_of(piece, reading_id))
     found = next((q for q in questions_of(worked) if q.name == question), None)
@@ -74,7 +81,10 @@ def opening_of(take: Take) -> Take:
 
 
 def beginning_of(result: ReadingResult, head: Take) -> ReadingResult:
-    """What was read of the beginning within the whole: the answer that holds is shown as it stands on the page, not as its beginning would be read alone."""
+    """What was read of the beginning within the whole.
+
+    The answer that holds is shown as it stands on the page, not as its beginning would be read alone.
+    """
     return replace(result, notes=tuple(n for n in result.notes if n.event < len(head.notes)), doubts=(), rivals=())
 
 

@@ -1,4 +1,7 @@
-"""Several takes of the same bars make one reading: the take that they make together is kept beside them, and read in the place of the one that led."""
+"""Several takes of the same bars make one reading.
+
+The take that they make together is kept beside them, and read in the place of the one that led.
+"""
 
 from __future__ import annotations
 
@@ -74,14 +77,20 @@ def votes_of(row: TakeRow) -> list[Vote]:
 
 
 def sources_of(desk: Desk, take: int) -> list[int]:
-    """The takes that a take was made of; itself for one that was played. So a further take votes beside each of them, not against all."""
+    """The takes that a take was made of; itself for one that was played.
+
+    So a further take votes beside each of them, not against all.
+    """
     kept = desk.take_row(take).settings.get(JOINED)
     there = {row.id for row in desk.takes}
     return [k for k in kept if k in there] or [take] if isinstance(kept, list) else [take]
 
 
 def joined_on_clock(takes: list[Take]) -> Together:
-    """Takes to a click at the same bars share its clock, whatever its tempo was; all others are aligned by what was played. Raises BadInput."""
+    """Takes to a click at the same bars share its clock, whatever its tempo was.
+
+    All others are aligned by what was played. Raises BadInput.
+    """
     first = takes[0]
     if first.pulses is not None and all(t.pulses is not None for t in takes):
         try:

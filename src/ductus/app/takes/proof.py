@@ -1,4 +1,7 @@
-"""Proof by playing: a take held against the page of one part, its differences decided one by one; and where the player is while it is played."""
+"""Proof by playing: a take held against the page of one part, its differences decided one by one.
+
+And where the player is while it is played.
+"""
 
 from __future__ import annotations
 
@@ -37,12 +40,18 @@ class Prover:
     # --- while it is played ---------------------------------------------------------------
 
     def follow(self, part: str | None) -> None:
-        """From now on keys say where on the page of a part the player is; None: no longer. The page is made ready during the count-in."""
+        """From now on keys say where on the page of a part the player is; None: no longer.
+
+        The page is made ready during the count-in.
+        """
         self._place = None if part is None else BESIDE.submit(Place, self.desk.piece, part)
         self._tick = None
 
     def hear(self, key: int, at_us: int) -> int | None:
-        """The tick of the page where the player is after one more key; None where it is the same as before, or nobody is followed."""
+        """The tick of the page where the player is after one more key.
+
+        None where it is the same as before, or nobody is followed.
+        """
         if self._place is None:
             return None
         tick = self._place.result().hear(key, at_us)
@@ -52,7 +61,10 @@ class Prover:
     # --- when it is over --------------------------------------------------------------------
 
     def hold(self, take: int, part: str) -> str:
-        """Hold a kept take against the page; what came of it in words. Raises NotThere, BadInput: then no proof is open."""
+        """Hold a kept take against the page; what came of it in words.
+
+        Raises NotThere, BadInput: then no proof is open.
+        """
         self.close()
         self.desk.take_row(take)
         self.desk.piece.part(part)
@@ -96,10 +108,16 @@ class Prover:
             else "nothing is left to decide"
         )
         left = f" ({count_words(kept, 'place')} left as on the page)" if kept else ""
-        return f"{self.desk.take_row(self.take).name} against {bars}{HANDS[self.proof.staff]}: {count_words(self.proof.agree, 'note')} {'agrees' if self.proof.agree == 1 else 'agree'}, {differ}{left}"
+        return (
+            f"{self.desk.take_row(self.take).name} against {bars}{HANDS[self.proof.staff]}: "
+            f"{count_words(self.proof.agree, 'note')} {'agrees' if self.proof.agree == 1 else 'agree'}, {differ}{left}"
+        )
 
     def decide(self, message: m.DecideDifference) -> Change | str:
-        """What a decision changes, or (where the page stays) what is said. Raises NotThere for a difference that is gone."""
+        """What a decision changes, or (where the page stays) what is said.
+
+        Raises NotThere for a difference that is gone.
+        """
         if self.proof is None:
             raise NotThere("No proof is open. The page is as it was.")
         if message.do == "close":
@@ -126,7 +144,9 @@ class Prover:
         page = self.desk.piece
 
         def beside(d: Difference) -> tuple[str, ...]:
-            """Its notes of the page; where there are none, those that are nearest, of its own staff where both have some."""
+            """Its notes of the page; where there are none, those that are nearest, of its own staff where both have
+            some.
+            """
             bar = page.timeline.bar_at(d.tick)
             near = page.notes_between(self.part, bar.start, bar.end)
             closest = min(((abs(n.tick - d.tick), n.staff != d.staff) for n in near), default=(0, False))

@@ -40,8 +40,10 @@ KEPT_IN_MEMORY = 12  # readings that were worked out, over all pieces, beside al
 
 @dataclass(frozen=True, slots=True)
 class Worked:
-    """A reading worked out: the take, its beats as proposed (meter and map, best first; of a free take also in words: "3/4, ♩ ≈ 72, 16 bars"), and what came
-    of the choices."""
+    """A reading worked out: the take, its beats as proposed (meter and map, best first.
+
+    Of a free take also in words: "3/4, ♩ ≈ 72, 16 bars"), and what came of the choices.
+    """
 
     reading: Reading
     choices: ReadingOptions
@@ -110,7 +112,10 @@ class ReadingCache:
             slot.worked = worked
 
     def outcomes(self, desk: Desk, piece: Piece, worked: Worked) -> dict[str, str]:
-        """What each outcome for the player's time would move, in words; worked out again where the reading or the tempo of the page is another."""
+        """What each outcome for the player's time would move, in words.
+
+        Worked out again where the reading or the tempo of the page is another.
+        """
         slot = self._slot(desk, worked.reading.id)
         reach = (worked.reading.start, min((n.tick for n in piece.notes.values()), default=0), piece.last_bar)
         of = (worked.chosen, piece.timeline, piece.tempi, piece.marks, piece.signs)

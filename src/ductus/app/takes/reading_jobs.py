@@ -1,6 +1,7 @@
 """The jobs that put takes on the page and read them again.
 
-The change that a job leads to is made on the state that was read, or worked out again if someone was faster. ``reading_cache`` works readings out.
+The change that a job leads to is made on the state that was read, or worked out again if someone was faster.
+``reading_cache`` works readings out.
 """
 
 from __future__ import annotations
@@ -63,7 +64,17 @@ from ductus.core.words import capital, count_words, listed
 from ductus.store.takes import TakeRow
 
 # What is said as it is.
-BY_HAND = (ReadBar, ReadTaps, ReadShift, ReadPin, ReadStretch, ReadUnpinned, ReadExtent, ReadTime, ReadAnswer)  # fmt: skip
+BY_HAND = (
+    ReadBar,
+    ReadTaps,
+    ReadShift,
+    ReadPin,
+    ReadStretch,
+    ReadUnpinned,
+    ReadExtent,
+    ReadTime,
+    ReadAnswer,
+)
 
 
 def seen_of(piece: Piece, worked: Worked) -> Seen:
@@ -77,7 +88,10 @@ def seen_of(piece: Piece, worked: Worked) -> Seen:
 
 @dataclass(frozen=True, slots=True)
 class Arrival:
-    """What is done to the notes of a take as they come onto the page: held to harmony (see ``score.harmony``), their sounding times quantized."""
+    """What is done to the notes of a take as they come onto the page.
+
+    Held to harmony (see ``score.harmony``), their sounding times quantized.
+    """
 
     in_place: QuantizeInPlace | None = None
     harmony: str = "off"
@@ -106,8 +120,10 @@ def first_reading(
     choices: ReadingOptions,
     arrival: Arrival | None = None,
 ) -> Change:
-    """Write a take onto the page for the first time (or at a new place); ``arrival``: what is done to its notes as it arrives. Raises NotThere,
-    BadInput."""
+    """Write a take onto the page for the first time (or at a new place).
+
+    ``arrival``: what is done to its notes as it arrives. Raises NotThere, BadInput.
+    """
     reading = replace(where, id=next_reading_id(piece))
     worked = work_out(desk, reading, choices, row)
     number = piece.timeline.number_of(piece.timeline.bar_at(max(where.start, 0)).index)
@@ -128,7 +144,10 @@ def first_reading(
 
 
 def brings_head(worked: Worked) -> bool:
-    """Does a reading that is alone on the page bring its own meter, key and tempo? What was played freely in the bars of a frame keeps to it."""
+    """Does a reading that is alone on the page bring its own meter, key and tempo?
+
+    What was played freely in the bars of a frame keeps to it.
+    """
     choices, stated = worked.choices, worked.choices.stated
     mine = (choices.settings.meter, choices.settings.changes)
     framed = worked.row.source in ("free", "journal") and stated is not None and mine == (stated.meter, stated.changes)
@@ -329,7 +348,10 @@ def next_reading_id(piece: Piece) -> str:
 
 
 def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: ReadingOptions, sentence: str) -> Change:
-    """Read a take on the page as ``wanted``; what was put right by hand on the page stays as it is. Raises NotThere, BadInput."""
+    """Read a take on the page as ``wanted``; what was put right by hand on the page stays as it is.
+
+    Raises NotThere, BadInput.
+    """
     before = worked_out(desk, reading)
     page = notes_of_reading(piece, reading)
     held = pins_from_page(before.choices, before.result, page, reading.start, bool(reading.staff)).pins
@@ -355,7 +377,10 @@ def read_again(desk: Desk, piece: Piece, reading: Reading, wanted: ReadingOption
 
 
 def worked_nearby(before: Worked, wanted: ReadingOptions) -> Worked | None:
-    """The reading with only some beats moved, where just the notes near them need be read again; None where it takes more."""
+    """The reading with only some beats moved, where just the notes near them need be read again.
+
+    None where it takes more.
+    """
     found = before.free and not before.choices.taps
     _, pulses = before.proposals[min(before.choices.rank, len(before.proposals) - 1)]
     chosen = read_nearby(before.take, pulses, before.chosen, before.choices, wanted, centred=found)
@@ -367,7 +392,8 @@ def with_time(piece: Piece, change: Change, reading: Reading, result: ReadingRes
     if not choices.time or not change:
         return change
     page = change.apply(piece)
-    draft = lay_tempo(page, page.readings[reading.id].start, result, choices.time, choices.tempo)  # type: ignore[arg-type]
+    start = page.readings[reading.id].start
+    draft = lay_tempo(page, start, result, choices.time, choices.tempo)  # type: ignore[arg-type]
     return joined(change.sentence, [change, draft.change("")])
 
 

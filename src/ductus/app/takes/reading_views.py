@@ -52,7 +52,10 @@ def strip_of(desk: Desk, reading_id: str) -> StripShown:
 
 
 def shown(piece: Piece, worked: Worked, outcomes: Mapping[str, str]) -> m.ReadingFact:
-    """A reading in words, its doubts on the notes of the page. ``outcomes``: what each outcome for the player's time would move, in words."""
+    """A reading in words, its doubts on the notes of the page.
+
+    ``outcomes``: what each outcome for the player's time would move, in words.
+    """
     reading, result = worked.reading, worked.result
     ids = {n.event: n.id for n in notes_of_reading(piece, reading) if n.event is not None}
     ticks = [n.tick + reading.start for n in result.notes]
@@ -149,10 +152,13 @@ def ornament_shown(piece: Piece, worked: Worked, ornament: Ornament, ids: dict[i
 
 @dataclass(frozen=True, slots=True)
 class StripShown:
-    """The performance over time. ``strokes`` are (onset, release in microseconds, key, velocity, hand, event or written time in
-    microseconds, note id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand), ``worst`` the
-    bars that are farthest from the click, as (number, tick, microseconds late), and all in words; ``extent`` what of the take is written, and
-    ``music`` what of it does not stand apart (microseconds; None: all)."""
+    """The performance over time.
+
+    ``strokes`` are (onset, release in microseconds, key, velocity, hand, event or written time in microseconds, note
+    id or ""), ``beats`` (microseconds, tick of the take, bar number or None inside a bar, set by hand), ``worst``
+    the bars that are farthest from the click, as (number, tick, microseconds late), and all in words; ``extent``
+    what of the take is written, and ``music`` what of it does not stand apart (microseconds; None: all).
+    """
 
     start_us: int
     length_us: int

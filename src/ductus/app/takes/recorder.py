@@ -39,7 +39,10 @@ Standing = tuple[Recording | None, LivePage | None, tuple[int, dict[int, int]] |
 
 @dataclass(frozen=True, slots=True)
 class RecordingResult:
-    """What came of a recording: words, the id of its take, and the job that reads it; or the part that it is to be held against."""
+    """What came of a recording: words, the id of its take, and the job that reads it.
+
+    Or the part that it is to be held against.
+    """
 
     words: str
     take: int | None = None
@@ -95,7 +98,10 @@ class Recorder:
         )
 
     def take_up(self, number: int) -> None:
-        """A recording goes on after the server was stopped in the middle of it: what was heard is in the journal. Raises NotKept."""
+        """A recording goes on after the server was stopped in the middle of it: what was heard is in the journal.
+
+        Raises NotKept.
+        """
         cut = self.desk.going_on(number)
         if cut is None:
             return
@@ -148,7 +154,10 @@ class Recorder:
         return f"From now on your notes are {how}" if late_us else "From now on your notes are read as they arrive"
 
     def clicks(self, message: m.WantClicks, state: EntryState) -> m.ClicksFact:
-        """What is heard in some bars of the recording that goes on, or of one that would begin. Raises NotThere, BadInput."""
+        """What is heard in some bars of the recording that goes on, or of one that would begin.
+
+        Raises NotThere, BadInput.
+        """
         if self.recording is not None and self.recording.clicks is not None:
             plan, clicks = self.recording.plan, self.recording.clicks
         else:
@@ -204,7 +213,10 @@ class Recorder:
         self.live = LivePage(self.desk, self.recording) if plan.tempo is not None else None
 
     def show(self) -> int | None:
-        """Put what was played up to now on the sheet; the tick of the piece where the playing is, None where there is nothing to show."""
+        """Put what was played up to now on the sheet.
+
+        The tick of the piece where the playing is, None where there is nothing to show.
+        """
         self.fresh = False
         if self.live is None or self.recording is None or not self.recording.heard:
             return None
@@ -216,7 +228,10 @@ class Recorder:
         return max(tick if going is None else going.folded(tick), 0)
 
     def bend(self) -> m.ClicksFact | None:
-        """Let the click go with the player, where that was chosen: what is to be heard from the next beat on, None where nothing changes."""
+        """Let the click go with the player, where that was chosen.
+
+        What is to be heard from the next beat on, None where nothing changes.
+        """
         recording, live = self.recording, self.live
         if recording is None or live is None or recording.clicks is None or not self.choices.bends:
             return None
@@ -251,7 +266,10 @@ class Recorder:
         return rows
 
     def changed_since(self) -> str:
-        """Bars that the reading of the whole wrote otherwise than they stood while they were played, in words; it is said once."""
+        """Bars that the reading of the whole wrote otherwise than they stood while they were played, in words.
+
+        It is said once.
+        """
         seen, self.seen = self.seen, None
         return read_otherwise(self.desk.piece, *seen) if seen else ""
 

@@ -32,11 +32,14 @@ RING_US = 10_000_000  # the last keys of a stretch are let go within this time
 
 @dataclass(frozen=True, slots=True)
 class RecordPlan:
-    """What a recording writes: into ``part`` from bar ``bar`` (index) to the end of ``until`` (None: as long as it goes on), at ``tempo``
-    after ``count_in`` bars; ``tempo`` None: played freely, the beats are found afterwards. ``staff`` 0 divides the hands over both staves.
-    ``before``: the bars of the count-in are those of the piece. ``late_us``: how late the player's notes arrive, found by the delay test; ``harmony``: what
-    the written notes are held to. ``proof``: nothing is written, it is held against the page. ``round``: the bars up to ``until`` are gone round
-    until it is stopped; each round becomes a take."""
+    """What a recording writes: into ``part`` from bar ``bar`` (index) to the end of ``until`` (None.
+
+    As long as it goes on), at ``tempo`` after ``count_in`` bars; ``tempo`` None: played freely, the beats are found
+    afterwards. ``staff`` 0 divides the hands over both staves. ``before``: the bars of the count-in are those of the
+    piece. ``late_us``: how late the player's notes arrive, found by the delay test; ``harmony``: what the written
+    notes are held to. ``proof``: nothing is written, it is held against the page. ``round``: the bars up to
+    ``until`` are gone round until it is stopped; each round becomes a take.
+    """
 
     part: str
     staff: int
@@ -75,7 +78,9 @@ def plan_from(kept: dict[str, Any]) -> RecordPlan:
 
 @dataclass(slots=True)
 class Recording:
-    """A recording that is going on; event times count from the first click of the count-in (or from its start), in microseconds."""
+    """A recording that is going on; event times count from the first click of the count-in (or from its start), in
+    microseconds.
+    """
 
     plan: RecordPlan
     origin_us: int
@@ -94,7 +99,10 @@ class Recording:
         return at_us + epoch_us - self.epoch_us
 
     def hear(self, heard: Heard) -> bool:
-        """Keep one event; its time is turned to microseconds from the origin, and never runs backwards. False for one that is there already."""
+        """Keep one event; its time is turned to microseconds from the origin, and never runs backwards.
+
+        False for one that is there already.
+        """
         if self.known and (heard.time_us, heard.kind, heard.key) in self.known:
             return False
         self.last_us = max(heard.time_us - self.origin_us, self.last_us, 0)
@@ -103,8 +111,10 @@ class Recording:
         return True
 
     def pulses(self) -> PulseMap | None:
-        """The click as a map: tick 0 is the bar line where writing begins (or would, for a pick-up); as late as the player's notes arrive.
-        None for a free recording."""
+        """The click as a map: tick 0 is the bar line where writing begins (or would, for a pick-up).
+
+        As late as the player's notes arrive. None for a free recording.
+        """
         return None if self.clicks is None else self.clicks.pulses.moved(0, self.plan.late_us)
 
     def start(self, piece: Piece) -> int:
@@ -167,8 +177,10 @@ class Recording:
 
 
 def begin(desk: Desk, plan: RecordPlan, origin_us: int, epoch_us: int) -> Recording:
-    """Begin a recording; the library remembers it, so that a take that is cut off can be found in the journal. Raises BadInput for a place
-    or tempo out of reach, NotKept."""
+    """Begin a recording; the library remembers it, so that a take that is cut off can be found in the journal.
+
+    Raises BadInput for a place or tempo out of reach, NotKept.
+    """
     clicks = clicks_of(desk.piece, plan)
     number = desk.begin_recording(epoch_us + origin_us, asdict(plan))
     return Recording(plan, origin_us, clicks, number=number, epoch_us=epoch_us)
@@ -182,7 +194,10 @@ def clicks_of(piece: Piece, plan: RecordPlan) -> ClickPlan | None:
 
 
 def keep(desk: Desk, recording: Recording, end_us: int) -> list[TakeRow]:
-    """Keep what was played as a take, of bars that were gone round as one for each round; none if nothing was played. Raises NotKept."""
+    """Keep what was played as a take, of bars that were gone round as one for each round; none if nothing was played.
+
+    Raises NotKept.
+    """
     plan, going = recording.plan, recording.going
     take = recording.listener.take(max(end_us - recording.origin_us, 0), recording.pulses())
     if not take.notes:
@@ -197,8 +212,11 @@ def keep(desk: Desk, recording: Recording, end_us: int) -> list[TakeRow]:
 
 
 def for_page(piece: Piece, recording: Recording, rows: Sequence[TakeRow], end_us: int) -> list[TakeRow]:
-    """Which takes of a recording go onto the page: of rounds that replace each other the last that came to its last beat (or the only one), of
-    rounds that are added all. ``end_us`` from the origin."""
+    """Which takes of a recording go onto the page.
+
+    Of rounds that replace each other the last that came to its last beat (or the only one), of rounds that are added
+    all. ``end_us`` from the origin.
+    """
     going, pulses = recording.going, recording.pulses()
     if going is None or pulses is None or recording.plan.policy == "add":
         return list(rows)
@@ -222,7 +240,10 @@ def recovered(desk: Desk, cut: CutOff, heard: Iterable[Heard]) -> Recording:
 
 
 def heard_between(desk: Desk, from_us: int, to_us: int) -> Take:
-    """What was heard in a stretch of wall-clock time, from its first key to its last and until all are up. Raises NotThere, NotKept."""
+    """What was heard in a stretch of wall-clock time, from its first key to its last and until all are up.
+
+    Raises NotThere, NotKept.
+    """
     heard = [e for e in desk.journal(from_us, to_us + RING_US) if e.time_us <= to_us or e.kind != "down"]
     take = take_of_events([replace(e, time_us=e.time_us - from_us) for e in heard])
     if not take.notes:
@@ -243,8 +264,9 @@ def take_from_journal(desk: Desk, from_us: int, to_us: int) -> TakeRow:
 
 
 def read_otherwise(piece: Piece, take: int, seen: Mapping[int, int]) -> str:
-    """The bars in which notes of a take came to stand elsewhere than where they were ``seen`` (event -> tick) while it was played, in words;
-    nothing if there are none."""
+    """The bars in which notes of a take came to stand elsewhere than where they were ``seen`` (event -> tick) while
+    it was played, in words; nothing if there are none.
+    """
     here = {n.event: n.tick for n in piece.notes.values() if n.take == take}
     timeline = piece.timeline
     bars = sorted({timeline.bar_at(tick).index for event, tick in seen.items() if here.get(event, tick) != tick})
@@ -255,7 +277,10 @@ def read_otherwise(piece: Piece, take: int, seen: Mapping[int, int]) -> str:
 
 
 class LivePage:
-    """The notes of a recording on the sheet while they are played: a preview of the piece that grows with every beat."""
+    """The notes of a recording on the sheet while they are played.
+
+    A preview of the piece that grows with every beat.
+    """
 
     def __init__(self, desk: Desk, recording: Recording) -> None:
         """Raises nothing; a free recording has no live page, since its beats are not known yet."""
@@ -280,7 +305,10 @@ class LivePage:
         return self._page
 
     def advance(self, now_us: int) -> bool:
-        """Read on and show it; ``now_us`` from the origin of the recording. Returns True if the systems were divided anew."""
+        """Read on and show it; ``now_us`` from the origin of the recording.
+
+        Returns True if the systems were divided anew.
+        """
         if self._revision != self.desk.history.revision:
             self._start_anew()
         read = self._in_round(self.reading.advance(self.recording.listener.notes(now_us), now_us), now_us)
@@ -313,7 +341,10 @@ class LivePage:
         return self.desk.preview(self._page, bars)
 
     def _in_round(self, read: list[ReadNote], now_us: int) -> list[ReadNote]:
-        """The notes as they stand on the page where bars are gone round: what replaces, shows the present round; what adds, all of them."""
+        """The notes as they stand on the page where bars are gone round.
+
+        What replaces, shows the present round; what adds, all of them.
+        """
         going = self.going
         if going is None:
             return read
@@ -327,7 +358,10 @@ class LivePage:
         return out
 
     def passed(self) -> dict[int, int]:
-        """Event -> tick of the notes in bars that were over when the playing ended: what stood there was as good as final."""
+        """Event -> tick of the notes in bars that were over when the playing ended.
+
+        What stood there was as good as final.
+        """
         if not self._notes or self.going is not None:
             return {}
         last = self._page.timeline.bar_at(max(n.tick for n in self._notes.values())).start

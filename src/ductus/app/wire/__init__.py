@@ -1,4 +1,6 @@
-"""What a desk is told and what it tells: plain records, the one description of the wire. Times in microseconds, written time in ticks.
+"""What a desk is told and what it tells: plain records, the one description of the wire.
+
+Times in microseconds, written time in ticks.
 
 The web layer turns them to JSON and back; the types of the browser are made from them.
 """

@@ -49,9 +49,12 @@ class HeardEvent(Message):
 
 @dataclass(frozen=True, slots=True)
 class Keys(Message):
-    """Events in the order they were heard; ``epoch_us`` is the wall clock at event time 0. With ``only_sound`` (during playback) they are kept
-    in the journal and write nothing; ``again``: sent before a connection was lost and perhaps not kept. ``number`` counts what the browser
-    sends, so that it can be told what is kept."""
+    """Events in the order they were heard; ``epoch_us`` is the wall clock at event time 0.
+
+    With ``only_sound`` (during playback) they are kept in the journal and write nothing; ``again``: sent before a
+    connection was lost and perhaps not kept. ``number`` counts what the browser sends, so that it can be told what
+    is kept.
+    """
 
     epoch_us: Microseconds
     events: Annotated[tuple[HeardEvent, ...], MaxLen(2000)]
@@ -118,8 +121,9 @@ class WeighNotes(Message):
 
 @dataclass(frozen=True, slots=True)
 class ReadAloud(Message):
-    """Say what stands at the pen: all that sounds at its place (pitches as written, or as sounding), its voice in this bar, or the whole bar; or where
-    work stands."""
+    """Say what stands at the pen: all that sounds at its place (pitches as written, or as sounding), its voice in
+    this bar, or the whole bar; or where work stands.
+    """
 
     what: Literal["column", "sounding", "voice", "bar", "where"]
     type: Literal["aloud"] = "aloud"
@@ -127,8 +131,11 @@ class ReadAloud(Message):
 
 @dataclass(frozen=True, slots=True)
 class LookAtFrame(Message):
-    """The line is to speak of the clef, key, meter, tempo, part or bar at a place; ``last`` is the last bar where several are meant, ``id`` a tempo mark
-    that was pointed at, ``near``: the change of clef nearest to the place is meant."""
+    """The line is to speak of the clef, key, meter, tempo, part or bar at a place.
+
+    ``last`` is the last bar where several are meant, ``id`` a tempo mark that was pointed at, ``near``: the change
+    of clef nearest to the place is meant.
+    """
 
     what: Literal["clef", "key", "meter", "tempo", "part", "bar"]
     bar: BarIndex
@@ -171,7 +178,10 @@ class Clip(Message):
 
 @dataclass(frozen=True, slots=True)
 class Travel(Message):
-    """Undo or redo, seen from revision ``base``; None: whatever is the latest when it arrives, as for a hand that is faster than the answers."""
+    """Undo or redo, seen from revision ``base``.
+
+    None: whatever is the latest when it arrives, as for a hand that is faster than the answers.
+    """
 
     base: Revision | None
     do: Literal["undo", "redo"]
@@ -188,9 +198,12 @@ class SetRecording(Message):
 
 @dataclass(frozen=True, slots=True)
 class StartRecording(Message):
-    """A recording begins as it was chosen: ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there;
-    ``epoch_us`` the wall clock at event time 0. ``freely``, ``tempo`` and ``count_in`` stand in for what was chosen (None: as chosen).
-    ``proof``: it is held against the page, not written."""
+    """A recording begins as it was chosen.
+
+    ``origin_us`` is the first click of the count-in on the event clock, ``now_us`` the present there; ``epoch_us``
+    the wall clock at event time 0. ``freely``, ``tempo`` and ``count_in`` stand in for what was chosen (None: as
+    chosen). ``proof``: it is held against the page, not written.
+    """
 
     origin_us: Microseconds
     now_us: Microseconds
@@ -205,7 +218,10 @@ class StartRecording(Message):
 
 @dataclass(frozen=True, slots=True)
 class SetDelay(Message):
-    """How late the player's notes arrive, as the delay test found (0: not at all); later takes are read that much earlier."""
+    """How late the player's notes arrive, as the delay test found (0.
+
+    Not at all); later takes are read that much earlier.
+    """
 
     late_us: Annotated[int, Ge(-MOST_LATE_US), Le(MOST_LATE_US)]
     type: Literal["delay-set"] = "delay-set"
@@ -213,8 +229,11 @@ class SetDelay(Message):
 
 @dataclass(frozen=True, slots=True)
 class WantClicks(Message):
-    """What is to be heard in ``bars`` bars from the bar ``since`` (0: the first of the count-in) of a recording that goes on, or of one that
-    would begin at ``bar`` (see ``StartRecording``). ``halves``: half beats are clicked, too (None: in compound meters)."""
+    """What is to be heard in ``bars`` bars from the bar ``since`` (0.
+
+    The first of the count-in) of a recording that goes on, or of one that would begin at ``bar`` (see
+    ``StartRecording``). ``halves``: half beats are clicked, too (None: in compound meters).
+    """
 
     bar: BarIndex
     since: Annotated[int, Ge(0), Le(MAX_BAR)] = 0
@@ -227,7 +246,10 @@ class WantClicks(Message):
 
 @dataclass(frozen=True, slots=True)
 class StopRecording(Message):
-    """The recording ends; ``drop`` keeps the take off the page. ``epoch_us`` is the wall clock at event time 0 (None: that of its start)."""
+    """The recording ends; ``drop`` keeps the take off the page.
+
+    ``epoch_us`` is the wall clock at event time 0 (None: that of its start).
+    """
 
     end_us: Microseconds
     drop: bool = False
@@ -246,7 +268,9 @@ class CutOffTake(Message):
 
 @dataclass(frozen=True, slots=True)
 class WriteHeard(Message):
-    """Write a stretch of the journal (microseconds of the wall clock) onto the page at a bar (index) of a part; ``staff`` 0 divides the hands."""
+    """Write a stretch of the journal (microseconds of the wall clock) onto the page at a bar (index) of a part;
+    ``staff`` 0 divides the hands.
+    """
 
     from_us: Microseconds
     to_us: Microseconds
@@ -303,7 +327,10 @@ class HoldAgainstPage(Message):
 
 @dataclass(frozen=True, slots=True)
 class DecideDifference(Message):
-    """Take over what was played at a place that differs (``key`` "": at all of them), leave the page, or close the proof."""
+    """Take over what was played at a place that differs (``key`` "".
+
+    At all of them), leave the page, or close the proof.
+    """
 
     do: Literal["take", "leave", "close"]
     key: Annotated[str, MaxLen(4000)] = ""
@@ -312,7 +339,10 @@ class DecideDifference(Message):
 
 @dataclass(frozen=True, slots=True)
 class ReadOtherwise(Message):
-    """Read a take on the page otherwise; with ``ids`` only these notes of it. Without a ``reading``: the one those notes come from."""
+    """Read a take on the page otherwise; with ``ids`` only these notes of it.
+
+    Without a ``reading``: the one those notes come from.
+    """
 
     do: AnyReadingChoice
     reading: NoteId = ""
@@ -322,7 +352,10 @@ class ReadOtherwise(Message):
 
 @dataclass(frozen=True, slots=True)
 class DecideDoubt(Message):
-    """Decide a doubt (``key`` its first event, or below zero for an ornament): choose an option, or settle it; or settle all of the reading."""
+    """Decide a doubt (``key`` its first event, or below zero for an ornament).
+
+    Choose an option, or settle it; or settle all of the reading.
+    """
 
     reading: NoteId
     do: Literal["choose", "settle", "settle all"]
@@ -333,7 +366,10 @@ class DecideDoubt(Message):
 
 @dataclass(frozen=True, slots=True)
 class ShowParts(Message):
-    """Which parts the sheet shows; none named: all; of one alone, which staff (0: both). Where it is one alone, the pen goes there."""
+    """Which parts the sheet shows; none named: all; of one alone, which staff (0: both).
+
+    Where it is one alone, the pen goes there.
+    """
 
     parts: Annotated[tuple[Annotated[str, MaxLen(40)], ...], MaxLen(100)] = ()
     staff: Annotated[int, Ge(0), Le(2)] = 0
@@ -373,6 +409,9 @@ class Look(Message):
 
 
 ClientMessage = (
-    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise | DecideDoubt | MarksFromTake | ShowParts | LayOut
+    Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks
+    | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake
+    | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise
+    | DecideDoubt | MarksFromTake | ShowParts | LayOut
     | StopWork | Look
 )  # fmt: skip

@@ -85,7 +85,10 @@ def state_fact(desk: Desk, state: EntryState, view: View) -> m.StateFact:
 def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -> m.TakesFact:
     """Takes, recordings that were cut off, and what was heard and not written."""
     return m.TakesFact(
-        tuple(m.TakeFact(t.id, t.name, t.source, t.made_at, t.dropped, t.notes, t.length_us) for t in desk.takes),  # type: ignore[arg-type]
+        tuple(
+            m.TakeFact(t.id, t.name, t.source, t.made_at, t.dropped, t.notes, t.length_us)  # type: ignore[arg-type]
+            for t in desk.takes
+        ),
         tuple(m.CutOffFact(c.id, c.notes, c.to_us - c.from_us) for c in cut_off if c.notes),
         tuple(m.HeardFact(h.from_us, h.to_us, h.notes) for h in left),
     )
@@ -184,12 +187,18 @@ def drums_of(part: Part, kit_by: str) -> tuple[int, ...]:
 
 
 def offer_facts(piece: Piece, state: EntryState) -> tuple[m.OfferFact, ...]:
-    """What would help where ledger lines pile up on the pen's staff, the likeliest first: the other hand, then another clef."""
+    """What would help where ledger lines pile up on the pen's staff, the likeliest first.
+
+    The other hand, then another clef.
+    """
     out = []
     ids = other_hand_offer(piece, state.part, state.staff, state.tick)
     if ids:
         other = 3 - state.staff
-        words = f"{count_words(len(ids), 'note')} on many ledger lines: move them to the {'left' if other == 2 else 'right'} hand?"
+        words = (
+            f"{count_words(len(ids), 'note')} on many ledger lines: move them to the "
+            f"{'left' if other == 2 else 'right'} hand?"
+        )
         out.append(m.OfferFact(words, None, OtherHand(), ids, other))
     offer = clef_offer(piece, state.part, state.staff, state.tick)
     if offer is not None:

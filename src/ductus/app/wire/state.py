@@ -64,8 +64,11 @@ class FormFact:
 
 @dataclass(frozen=True, slots=True)
 class StateFact:
-    """What the header needs; sent on opening and after every edit. ``quarters_per_minute`` is the tempo at the pen in quarters; ``read`` are
-    the takes that were written onto the page."""
+    """What the header needs; sent on opening and after every edit.
+
+    ``quarters_per_minute`` is the tempo at the pen in quarters; ``read`` are the takes that were written onto the
+    page.
+    """
 
     revision: int
     undo: str | None
@@ -105,8 +108,11 @@ class SheetFact:
 
 @dataclass(frozen=True, slots=True)
 class SystemFact:
-    """An engraved system, ``index`` its place on the sheet; ``columns`` are (tick, id of the first symbol that begins there), in order;
-    ``leaves`` are where pages begin now that its height is known."""
+    """An engraved system, ``index`` its place on the sheet.
+
+    ``columns`` are (tick, id of the first symbol that begins there), in order; ``leaves`` are where pages begin now
+    that its height is known.
+    """
 
     index: int
     key: str
@@ -132,7 +138,10 @@ class OfferFact:
 
 @dataclass(frozen=True, slots=True)
 class PenFact:
-    """The pen and every choice that the line speaks. ``level`` is the metrical rank of its place (0 bar line, 1 middle, 2 beat, deeper below)."""
+    """The pen and every choice that the line speaks.
+
+    ``level`` is the metrical rank of its place (0 bar line, 1 middle, 2 beat, deeper below).
+    """
 
     down: bool
     part: str
@@ -201,8 +210,11 @@ class Problem:
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """A question before something is overwritten: ``yes`` are the words of the answer, ``do`` the edit of notes (for ``ids``) or, with
-    ``frame``, of the frame that it sends."""
+    """A question before something is overwritten.
+
+    ``yes`` are the words of the answer, ``do`` the edit of notes (for ``ids``) or, with ``frame``, of the frame that
+    it sends.
+    """
 
     message: str
     yes: str
@@ -230,8 +242,11 @@ class KeptUpTo:
 
 @dataclass(frozen=True, slots=True)
 class Welcome:
-    """The first thing that a browser is told: the ``token`` of its place, the number of its last message that had its effect, whether it
-    ``resumed`` a place that was kept."""
+    """The first thing that a browser is told.
+
+    The ``token`` of its place, the number of its last message that had its effect, whether it ``resumed`` a place
+    that was kept.
+    """
 
     token: str
     handled: int
@@ -276,9 +291,13 @@ class WeighedNotesFact:
 
 @dataclass(frozen=True, slots=True)
 class FrameFact:
-    """The frame at a place, for the line to speak of: bars ``bar`` to ``last`` in words and numbers, and what holds there. ``here`` are ids of
-    what stands right there; ``pickup`` is in ticks as people see them (960 to the quarter); ``beat_here`` is the beat (from 1) of the place in its
-    bar, which is ``cut`` or not; ``going_on`` are the bars (indices) that go on with one that is cut, and share its number."""
+    """The frame at a place, for the line to speak of.
+
+    Bars ``bar`` to ``last`` in words and numbers, and what holds there. ``here`` are ids of what stands right there;
+    ``pickup`` is in ticks as people see them (960 to the quarter); ``beat_here`` is the beat (from 1) of the place
+    in its bar, which is ``cut`` or not; ``going_on`` are the bars (indices) that go on with one that is cut, and
+    share its number.
+    """
 
     what: Literal["clef", "key", "meter", "tempo", "part", "bar"]
     bar: int
@@ -323,7 +342,10 @@ class WeighedFact:
 
 @dataclass(frozen=True, slots=True)
 class MarksFact:
-    """Marks that are chosen on the sheet, in words; none: nothing is chosen. One that ``spans`` has handles at ``start`` and ``end`` (ticks)."""
+    """Marks that are chosen on the sheet, in words; none: nothing is chosen.
+
+    One that ``spans`` has handles at ``start`` and ``end`` (ticks).
+    """
 
     ids: tuple[str, ...]
     words: str
@@ -341,10 +363,13 @@ class MarksFact:
 
 @dataclass(frozen=True, slots=True)
 class ClicksFact:
-    """What is heard in some bars of a recording, in microseconds from the first click: ``lead_us`` until writing begins, ``end_us`` until these
-    bars are over, ``beats`` (microseconds, tick of the piece), ``stop_us`` until the span that is written is over (None: it has no end),
-    ``round_bars`` how many bars are gone round, ``quarters_per_minute`` the tempo where writing begins. With ``from_us`` it stands in for everything that was to be
-    heard from then on: the click goes with the player."""
+    """What is heard in some bars of a recording, in microseconds from the first click.
+
+    ``lead_us`` until writing begins, ``end_us`` until these bars are over, ``beats`` (microseconds, tick of the
+    piece), ``stop_us`` until the span that is written is over (None: it has no end), ``round_bars`` how many bars
+    are gone round, ``quarters_per_minute`` the tempo where writing begins. With ``from_us`` it stands in for
+    everything that was to be heard from then on: the click goes with the player.
+    """
 
     since: int
     bars: int
@@ -381,8 +406,11 @@ class RecordLineFact:
 
 @dataclass(frozen=True, slots=True)
 class RecordingFact:
-    """A recording goes on or not; ``take`` is what came of it. Of one that goes on: ``from_us`` is its first click (or its beginning) on the
-    wall clock, ``bar`` the bar that it began in, ``free`` that it has no click, ``proof`` that it is held against the page."""
+    """A recording goes on or not; ``take`` is what came of it.
+
+    Of one that goes on: ``from_us`` is its first click (or its beginning) on the wall clock, ``bar`` the bar that it
+    began in, ``free`` that it has no click, ``proof`` that it is held against the page.
+    """
 
     going: bool
     take: int | None = None
@@ -404,14 +432,19 @@ class Busy:
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """Everything that followed from the client's message so far has been sent; ``seq`` is its number, or counts those that have none."""
+    """Everything that followed from the client's message so far has been sent.
+
+    ``seq`` is its number, or counts those that have none.
+    """
 
     seq: int
     type: Literal["done"] = "done"
 
 
 Fact = (
-    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Welcome | Saved | Gone | ClicksFact | RecordLineFact | RecordingFact
+    StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact
+    | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Welcome | Saved | Gone | ClicksFact
+    | RecordLineFact | RecordingFact
     | ReadingsFact | ProofFact | FollowedFact | Busy | Done
 )  # fmt: skip
 FACTS: tuple[type[Fact], ...] = Fact.__args__

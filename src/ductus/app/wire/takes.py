@@ -1,4 +1,7 @@
-"""What a desk tells of takes: which there are, how they were read, their doubts, and how they stand to the page. Times in microseconds, written time in ticks."""
+"""What a desk tells of takes: which there are, how they were read, their doubts, and how they stand to the page.
+
+Times in microseconds, written time in ticks.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +36,10 @@ class CutOffFact:
 
 @dataclass(frozen=True, slots=True)
 class HeardFact:
-    """A stretch of the journal of which nothing was made: microseconds of the wall clock, and how many keys were struck."""
+    """A stretch of the journal of which nothing was made.
+
+    Microseconds of the wall clock, and how many keys were struck.
+    """
 
     from_us: int
     to_us: int
@@ -42,8 +48,10 @@ class HeardFact:
 
 @dataclass(frozen=True, slots=True)
 class TakesFact:
-    """All takes of the piece, the oldest first, recordings that were cut off, and the journal: what was heard and not written, the latest
-    first. Sent when they change."""
+    """All takes of the piece, the oldest first, recordings that were cut off, and the journal.
+
+    What was heard and not written, the latest first. Sent when they change.
+    """
 
     takes: tuple[TakeFact, ...]
     cut_off: tuple[CutOffFact, ...]
@@ -53,8 +61,11 @@ class TakesFact:
 
 @dataclass(frozen=True, slots=True)
 class DoubtFact:
-    """A close call, or an ornament that is offered: ``options`` are (words, probability or None), the first as it was read; ``chosen`` the
-    present one, None if it is something of the person's own."""
+    """A close call, or an ornament that is offered.
+
+    ``options`` are (words, probability or None), the first as it was read; ``chosen`` the present one, None if it is
+    something of the person's own.
+    """
 
     key: int
     tick: int
@@ -84,8 +95,9 @@ class QuestionFact:
 
 @dataclass(frozen=True, slots=True)
 class ReadingFact:
-    """A take on the page: the line that tells how it was read, the questions of its lead-through, its doubts, and how many bar lines and
-    beats were set by hand."""
+    """A take on the page: the line that tells how it was read, the questions of its lead-through, its doubts, and
+    how many bar lines and beats were set by hand.
+    """
 
     id: str
     take: int
@@ -111,7 +123,10 @@ class ReadingsFact:
 
 @dataclass(frozen=True, slots=True)
 class DifferenceFact:
-    """A place where page and playing differ: its kind ("pitch", "missing", "extra", "place"), where it is, the notes of the page, and in words."""
+    """A place where page and playing differ.
+
+    Its kind ("pitch", "missing", "extra", "place"), where it is, the notes of the page, and in words.
+    """
 
     key: str
     kind: str
@@ -124,7 +139,10 @@ class DifferenceFact:
 
 @dataclass(frozen=True, slots=True)
 class ProofFact:
-    """A take that is held against the page of a part: in words, and what is not decided yet. ``take`` 0: no proof is open."""
+    """A take that is held against the page of a part: in words, and what is not decided yet.
+
+    ``take`` 0: no proof is open.
+    """
 
     take: int
     part: str

@@ -1,7 +1,7 @@
 """The delay test: how late notes arrive that were meant to fall on the click.
 
-Conventions: a positive number means that notes arrive late. The mean is the ordinary one over all strokes that were meant (those far from
-the others are left out and counted); the spread is their standard deviation.
+Conventions: a positive number means that notes arrive late. The mean is the ordinary one over all strokes that were
+meant (those far from the others are left out and counted); the spread is their standard deviation.
 """
 
 from __future__ import annotations
@@ -22,7 +22,10 @@ FAR_SPREADS = 4.0
 
 @dataclass(frozen=True, slots=True)
 class Delay:
-    """Mean and spread in microseconds; ``points`` are (number of the click, played - click); ``left_out`` strokes were slips or doubled."""
+    """Mean and spread in microseconds; ``points`` are (number of the click, played - click).
+
+    ``left_out`` strokes were slips or doubled.
+    """
 
     mean_us: int
     spread_us: int
@@ -65,7 +68,8 @@ def find_delay(clicks_us: Sequence[int], strokes_us: Sequence[int]) -> Delay:
         nearest[k] = stroke - clicks_us[k]
     if len(nearest) < LEAST_STROKES:
         raise BadInput(
-            f"{count_words(len(nearest), 'stroke').capitalize()} on the click {'was' if len(nearest) == 1 else 'were'} heard; the test needs "
+            f"{count_words(len(nearest), 'stroke').capitalize()} on the click {'was' if len(nearest) == 1 else 'were'} "
+            "heard; the test needs "
             f"at least {LEAST_STROKES}. Nothing was changed."
         )
     middle = statistics.median(nearest.values())

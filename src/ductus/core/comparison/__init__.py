@@ -1,4 +1,5 @@
 """Compare two performances, or follow a performance along the page.
 
-``alignment`` pairs the notes of two performances; ``following`` finds the player's place on a page while somebody plays.
+``alignment`` pairs the notes of two performances; ``following`` finds the player's place on a page while somebody
+plays.
 """

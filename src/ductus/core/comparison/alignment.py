@@ -1,10 +1,12 @@
-"""Which note of one performance is which of another: wrong, extra and missing keys are told apart from those that agree.
+"""Which note of one performance is which of another.
 
-    two takes -> chords -> cheapest way through both (dynamic programming) -> a map of time -> notes that belong together
+Wrong, extra and missing keys are told apart from those that agree.
 
-Chords are compared as sets of keys, so that the order in which a hand spreads them says nothing; what is left over is then looked for by key near its time.
-After Nakamura, Yoshii and Katayose 2017, "Performance error detection and post-processing for fast and accurate symbolic music alignment" (from memory), without
-their hidden Markov model.
+two takes -> chords -> cheapest way through both (dynamic programming) -> a map of time -> notes that belong together
+
+Chords are compared as sets of keys, so that the order in which a hand spreads them says nothing; what is left over
+is then looked for by key near its time. After Nakamura, Yoshii and Katayose 2017, "Performance error detection and
+post-processing for fast and accurate symbolic music alignment" (from memory), without their hidden Markov model.
 
 Conventions: microseconds; notes by their index in their take.
 """
@@ -23,7 +25,8 @@ Floats = NDArray[np.float64]
 GAP_US, SPAN_US = 35_000, 90_000  # onsets of a chord
 BAND = 400  # chords by which two performances may run apart; longer ones are compared along a band
 FAR_US = 450_000  # with a click: chords further apart are not the same
-APART_US = 250_000  # as much as this off the other's time is as bad as a key that differs: repeated notes do not slip along each other
+# as much as this off the other's time is as bad as a key that differs: repeated notes do not slip along each other
+APART_US = 250_000
 FREELY_APART_US = 600_000  # the same where the tempo is only known from the notes themselves
 NEAR_US = 160_000  # a left-over key that is struck so near its time is the same
 ANCHORS = 9  # chords around a place over which its time is mapped
@@ -34,7 +37,10 @@ BOTH, FIRST_ALONE, SECOND_ALONE = range(3)  # how the cheapest way comes to a pl
 
 @dataclass(frozen=True, slots=True)
 class Alignment:
-    """Pairs (note of the first, note of the second) of one key each; ``time`` holds anchors (time in the second, time in the first), rising."""
+    """Pairs (note of the first, note of the second) of one key each.
+
+    ``time`` holds anchors (time in the second, time in the first), rising.
+    """
 
     pairs: tuple[tuple[int, int], ...]
     missing: tuple[int, ...]  # notes of the first that the second has not
@@ -112,8 +118,12 @@ def _bits(take: Take, chords: list[list[int]]) -> Floats:
 def _path(
     bits_a: Floats, bits_b: Floats, time_a: Floats, time_b: Floats, apart_us: float = np.inf, far_us: float = np.inf
 ) -> list[tuple[int, int]]:
-    """Pairs of chords on the cheapest way: a chord that is passed over costs its keys, a pair the keys that differ (and, without a common key, as
-    much as the larger of the two), and as much again for each ``apart_us`` between their times; none are further apart than ``far_us``."""
+    """Pairs of chords on the cheapest way.
+
+    A chord that is passed over costs its keys, a pair the keys that differ (and, without a common key, as much as
+    the larger of the two), and as much again for each ``apart_us`` between their times; none are further apart than
+    ``far_us``.
+    """
     n, m = len(bits_a), len(bits_b)
     size_a, size_b = bits_a.sum(1), bits_b.sum(1)
     centre = np.searchsorted(time_b, time_a).astype(float) if np.isfinite(apart_us) else np.arange(n) * m / n
@@ -165,8 +175,10 @@ def _rising(anchors: list[tuple[int, int]]) -> list[tuple[int, int]]:
 def mapped(
     anchors: tuple[tuple[int, int], ...] | list[tuple[int, int]], times: Floats, around: int = ANCHORS
 ) -> tuple[Floats, Floats]:
-    """Times of the second performance on the clock of the first, and how much faster that runs there: a straight line through ``around`` anchors at
-    each, so that the unevenness of single chords does not come along."""
+    """Times of the second performance on the clock of the first, and how much faster that runs there.
+
+    A straight line through ``around`` anchors at each, so that the unevenness of single chords does not come along.
+    """
     if len(anchors) < 2:
         shift = anchors[0][1] - anchors[0][0] if anchors else 0
         return times + shift, np.ones(len(times))

@@ -1,10 +1,11 @@
 """Where on a page a player is: followed key by key, at any speed, from any bar, with wrong keys, repeats and stops.
 
-    page as chords + keys as they are struck -> the chord that each key belongs to
+page as chords + keys as they are struck -> the chord that each key belongs to
 
-A hidden Markov model whose states are the chords of the page (after Nakamura et al. 2015, "Real-time audio-to-score alignment of music performances
-containing errors and arbitrary repeats and skips", from memory): mostly the next chord, sometimes the same one or one after the next, seldom anywhere else.
-How long it is since the last key tells whether a chord is still being struck. Keys only, no tempo: so any speed will do.
+A hidden Markov model whose states are the chords of the page (after Nakamura et al. 2015, "Real-time audio-to-score
+alignment of music performances containing errors and arbitrary repeats and skips", from memory): mostly the next
+chord, sometimes the same one or one after the next, seldom anywhere else. How long it is since the last key tells
+whether a chord is still being struck. Keys only, no tempo: so any speed will do.
 
 Conventions: microseconds; MIDI keys; chords by their number on the page.
 """
@@ -35,8 +36,11 @@ FAR = 6  # chords: passing over more is a jump
 
 
 class Follower:
-    """Follows one player on a page of chords (sets of MIDI keys); ``hear`` takes one key and says where the player is. ``lasting``: chords that are struck
-    on and on (trills, tremolos), whose keys may come again; ``remembers``: ``way`` can be asked for."""
+    """Follows one player on a page of chords (sets of MIDI keys).
+
+    ``hear`` takes one key and says where the player is. ``lasting``: chords that are struck on and on (trills,
+    tremolos), whose keys may come again; ``remembers``: ``way`` can be asked for.
+    """
 
     def __init__(
         self, chords: Sequence[frozenset[int]], lasting: Set[int] = frozenset(), *, remembers: bool = True
@@ -104,7 +108,9 @@ class Run:
 
 
 def runs(chords: Sequence[frozenset[int]], notes: Sequence[PlayedNote], lasting: Set[int] = frozenset()) -> list[Run]:
-    """The stretches of a take (its notes by onset) that go through the page without a jump, in the order they were played."""
+    """The stretches of a take (its notes by onset) that go through the page without a jump, in the order they were
+    played.
+    """
     if not chords or not notes:
         return []
     follower = Follower(chords, lasting)

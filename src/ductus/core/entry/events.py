@@ -43,8 +43,10 @@ class Wait:
 
 @dataclass(frozen=True, slots=True)
 class Command:
-    """A command that was given: one of the records of ``commands`` (each says what it does). ``time_us`` matters to those that beat
-    time (advance)."""
+    """A command that was given: one of the records of ``commands`` (each says what it does).
+
+    ``time_us`` matters to those that beat time (advance).
+    """
 
     do: EntryCommand
     time_us: int = 0

@@ -1,7 +1,7 @@
 """Entry as a state machine: one pure function from state and event to what follows.
 
-Conventions: ticks and microseconds as everywhere; the piece is only read. Keys, pedal and waiting go to the way of working that
-is on (``ways``); a command is a record that knows what it does (``commands``).
+Conventions: ticks and microseconds as everywhere; the piece is only read. Keys, pedal and waiting go to the way of
+working that is on (``ways``); a command is a record that knows what it does (``commands``).
 """
 
 from __future__ import annotations
@@ -24,7 +24,10 @@ from ductus.core.time.bars import MAX_BAR, mixed
 
 
 def advance_entry(state: EntryState, event: Event, piece: Piece) -> Outcome:
-    """Return what follows from one event. Raises BadInput only for a command that makes no sense; what a key cannot write is said."""
+    """Return what follows from one event.
+
+    Raises BadInput only for a command that makes no sense; what a key cannot write is said.
+    """
     if isinstance(event, Command):
         outcome = event.do.run(state, piece, event.time_us)
     elif state.naming_pulse and isinstance(event, KeyDown):  # with the pen up, too: naming writes nothing
@@ -99,7 +102,10 @@ def pen_place(state: EntryState) -> PenPlace:
 
 
 def with_pen(change: Change, before: EntryState, after: EntryState) -> Change | None:
-    """A change that remembers where the pen was, so that undo takes it back there, too; None if neither notes nor pen changed."""
+    """A change that remembers where the pen was, so that undo takes it back there, too.
+
+    None if neither notes nor pen changed.
+    """
     moved = (pen_place(before), pen_place(after))
     if not change.rows and moved[0] == moved[1]:
         return None

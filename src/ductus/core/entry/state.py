@@ -89,9 +89,12 @@ def length_of_step(step: StepValue) -> int:
 
 @dataclass(frozen=True, slots=True)
 class Touch:
-    """How a step sounds: ``percent`` of its value or ``ticks`` of its own (None: in full), ``late`` ticks after its place (early
-    if negative), a fixed velocity or pitch instead of the played one. ``vary`` is the most by which sounding lengths vary at
-    random, in percent of the step, always the same for a ``seed`` and a place."""
+    """How a step sounds: ``percent`` of its value or ``ticks`` of its own (None.
+
+    In full), ``late`` ticks after its place (early if negative), a fixed velocity or pitch instead of the played
+    one. ``vary`` is the most by which sounding lengths vary at random, in percent of the step, always the same for a
+    ``seed`` and a place.
+    """
 
     percent: int = 100
     ticks: int | None = None
@@ -180,7 +183,10 @@ class Figure:
 
 @dataclass(frozen=True, slots=True)
 class OpenMark:
-    """A mark that goes on from note to note: its kind and words, the id it has on the page by now, and the note it waits at."""
+    """A mark that goes on from note to note.
+
+    Its kind and words, the id it has on the page by now, and the note it waits at.
+    """
 
     kind: str
     text: str = ""
@@ -264,8 +270,10 @@ NOT_BEATING, NO_FIGURE = Beating(), Figure()
 
 
 def evolved(state: EntryState, **changes: object) -> EntryState:
-    """``dataclasses.replace`` for the state of entry, without calling its constructor: an event costs a few of these, and a
-    state has many fields (which is also why it has no slots)."""
+    """``dataclasses.replace`` for the state of entry, without calling its constructor.
+
+    An event costs a few of these, and a state has many fields (which is also why it has no slots).
+    """
     new: EntryState = object.__new__(EntryState)
     new.__dict__.update(state.__dict__)
     new.__dict__.update(changes)

@@ -27,8 +27,9 @@ _kept: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], PartBar]] = Ord
 def notate_bar(piece: Piece, part_id: str, index: int) -> PartBar:
     """Return what stands in bar ``index`` (from 0) of a part: every voice fills the bar exactly.
 
-    Pure, so results are kept: pieces share what did not change, and a bar is known again by the very objects it was made
-    from. A bar whose notes reach past the next one is worked out each time."""
+    Pure, so results are kept: pieces share what did not change, and a bar is known again by the very objects it was
+    made from. A bar whose notes reach past the next one is worked out each time.
+    """
     before, here, following = (piece.by_bar.get((part_id, i)) for i in (index - 1, index, index + 1))
     keys = (piece.key_at(max(index - 1, 0)), piece.key_at(index))
     parts = (before, here, following, piece.timeline, *keys, piece.part(part_id), piece.facts.cautions)
@@ -74,8 +75,11 @@ def next_onset(piece: Piece, line: tuple[str, int, int], bar: Bar, mine: Sequenc
 
 
 def spans_of(mark: Mark, bar: Bar) -> list[TupletSpan]:
-    """The brackets of a tuplet mark in a bar: one, or parts of one that reaches over a bar line, none when its length does not fit its ratio;
-    the span of a tremolo between two chords."""
+    """The brackets of a tuplet mark in a bar.
+
+    One, or parts of one that reaches over a bar line, none when its length does not fit its ratio; the span of a
+    tremolo between two chords.
+    """
     if mark.kind == "tremolo":
         written = value_for_ticks(mark.ticks)
         return [TupletSpan(mark.tick, mark.end, BETWEEN, written.base, int(mark.text), mark.id)] if written else []
@@ -185,8 +189,10 @@ def _cut(
 
 
 def _without_outer_rests(piece: Piece, line: tuple[str, int, int], index: int, drawn: VoiceBar) -> VoiceBar:
-    """Silence before a further voice begins, and after it has ended, is not drawn (common practice in music for keyboards, where the number of voices
-    changes: the first voice goes on and shows the beats). A bar beside it that has notes of the voice keeps its rests, a bracket keeps its own."""
+    """Silence before a further voice begins, and after it has ended, is not drawn (common practice in music for
+    keyboards, where the number of voices changes: the first voice goes on and shows the beats). A bar beside it
+    that has notes of the voice keeps its rests, a bracket keeps its own.
+    """
     first = next(i for i, s in enumerate(drawn.symbols) if s.notes)
     last = max(i for i, s in enumerate(drawn.symbols) if s.notes)
     bars = piece.timeline.bar
@@ -210,8 +216,9 @@ def _accidentals(
 ) -> tuple[dict[str, int], frozenset[str]]:
     """Note id -> alteration to draw, and those of them that only remind.
 
-    An accidental holds for its line or space to the end of the bar (common practice); a note tied over the bar line repeats none. A
-    reminder stands where the bar before (or the same letter in another octave of this bar) had another alteration, if the piece wants it.
+    An accidental holds for its line or space to the end of the bar (common practice); a note tied over the bar line
+    repeats none. A reminder stands where the bar before (or the same letter in another octave of this bar) had
+    another alteration, if the piece wants it.
     """
     base = signature(piece.key_at(index).fifths)
     drawn: dict[str, int] = {}

@@ -1,8 +1,8 @@
 """Beams: eighths and shorter joined within the beat (common practice).
 
-Plain eighths alone join over half a four-beat bar and over a whole bar of 2/4 and 3/4. A bracket is never cut by a beat: its notes are one beam. A
-rest inside a beat does not break the beam. Secondary beams are broken where the fractions of the beat lie, so that many short notes can be counted
-(Gould, "Behind Bars", 2011, from memory).
+Plain eighths alone join over half a four-beat bar and over a whole bar of 2/4 and 3/4. A bracket is never cut by a
+beat: its notes are one beam. A rest inside a beat does not break the beam. Secondary beams are broken where the
+fractions of the beat lie, so that many short notes can be counted (Gould, "Behind Bars", 2011, from memory).
 """
 
 from __future__ import annotations
@@ -79,7 +79,10 @@ def _join(bar: Bar, symbols: list[Symbol], run: Sequence[int]) -> None:
 
 
 def beams_between(bar: Bar, one: Symbol, other: Symbol, deepest: int) -> int:
-    """How many beams go on from one symbol to the next: all of them, but where a fraction of the beat begins that groups notes of this depth."""
+    """How many beams go on from one symbol to the next.
+
+    All of them, but where a fraction of the beat begins that groups notes of this depth.
+    """
     if deepest < LEVELS["32nd"] or (
         one.span is not None and one.span == other.span and one.span.ratio.actual not in (6, 12)
     ):

@@ -1,4 +1,6 @@
-"""Which clef suits pitches: proposed for a staff, and offered where ledger lines pile up (the common slip: a left hand on a treble staff)."""
+"""Which clef suits pitches: proposed for a staff, and offered where ledger lines pile up (the common slip: a left
+hand on a treble staff).
+"""
 
 from __future__ import annotations
 
@@ -9,14 +11,25 @@ from ductus.core.score.model.piece import Piece
 
 # staff steps above C0 of the lowest line of each clef (middle C is 28)
 BOTTOM_LINES = {
-    "treble": 30, "bass": 18, "treble-8": 23, "treble+8": 37, "bass-8": 11, "soprano": 28, "alto": 24, "tenor": 22, "percussion": 30,
+    "treble": 30, "bass": 18, "treble-8": 23, "treble+8": 37, "bass-8": 11, "soprano": 28, "alto": 24, "tenor": 22,
+    "percussion": 30,
 }  # fmt: skip
 FAR = 6  # steps beyond the outer lines: a third ledger line
 MANY = 6  # notes so far out before anything is offered
 LOOK_BACK = 2  # bars before the pen that are looked at
-OFFERS = {("treble", "below"): "bass", ("alto", "below"): "bass", ("tenor", "below"): "bass", ("soprano", "below"): "bass",
-          ("bass", "above"): "treble", ("alto", "above"): "treble", ("tenor", "above"): "treble", ("treble", "above"): "treble+8",
-          ("treble-8", "below"): "bass", ("bass", "below"): "bass-8", ("treble-8", "above"): "treble"}  # fmt: skip
+OFFERS = {
+    ("treble", "below"): "bass",
+    ("alto", "below"): "bass",
+    ("tenor", "below"): "bass",
+    ("soprano", "below"): "bass",
+    ("bass", "above"): "treble",
+    ("alto", "above"): "treble",
+    ("tenor", "above"): "treble",
+    ("treble", "above"): "treble+8",
+    ("treble-8", "below"): "bass",
+    ("bass", "below"): "bass-8",
+    ("treble-8", "above"): "treble",
+}
 
 
 FOUR_LINES = 8  # steps beyond the outer lines: a fourth ledger line
@@ -40,8 +53,10 @@ def ledger_steps(diatonic: int, clef: str) -> int:
 
 
 def other_hand_offer(piece: Piece, part_id: str, staff: int, tick: int) -> tuple[str, ...]:
-    """Ids of notes before a pen that would be the other hand's: at least FEW on four and more ledger lines towards the other staff of their part.
-    Empty where there are none."""
+    """Ids of notes before a pen that would be the other hand's.
+
+    At least FEW on four and more ledger lines towards the other staff of their part. Empty where there are none.
+    """
     part = piece.parts.get(part_id)
     if part is None or "percussion" in part.clefs or len(part.clefs) < 2:
         return ()
@@ -60,7 +75,10 @@ def other_hand_offer(piece: Piece, part_id: str, staff: int, tick: int) -> tuple
 
 
 def clef_offer(piece: Piece, part_id: str, staff: int, tick: int) -> ClefOffer | None:
-    """What to offer at a pen: the notes of the last bars before it, as they stand on its staff; None where the clef suits."""
+    """What to offer at a pen: the notes of the last bars before it, as they stand on its staff.
+
+    None where the clef suits.
+    """
     part = piece.parts.get(part_id)
     if part is None or "percussion" in part.clefs:
         return None

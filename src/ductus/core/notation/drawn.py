@@ -1,4 +1,7 @@
-"""Where a note is drawn on its staff, and which note is meant by a place on it: drums, transposing parts and octave lines taken into account."""
+"""Where a note is drawn on its staff, and which note is meant by a place on it.
+
+Drums, transposing parts and octave lines taken into account.
+"""
 
 from __future__ import annotations
 
@@ -33,8 +36,10 @@ def drawn_at(piece: Piece, part: Part, staff: int, tick: int, pitch: Pitch) -> i
 
 
 def pitch_drawn_at(piece: Piece, part: Part, staff: int, tick: int, place: int) -> Pitch:
-    """The note that is meant by a place on a staff (steps, C0 = 0): of a kit the drum that stands there, else as it sounds, with the accidental of the
-    signature that the part reads."""
+    """The note that is meant by a place on a staff (steps, C0 = 0).
+
+    Of a kit the drum that stands there, else as it sounds, with the accidental of the signature that the part reads.
+    """
     if part.percussion:
         return drum_pitch(drum_at(place).key)
     fifths = _fifths(piece, tick)

@@ -1,7 +1,7 @@
 """The page read aloud: a bar, one voice of it, or all that sounds at a place, in the words of the announcements.
 
-What a sighted person sees is said in the order of reading: the frame where it changes, then each staff and voice from the left, each note or
-rest with its value, its signs and what begins or ends at it.
+What a sighted person sees is said in the order of reading: the frame where it changes, then each staff and voice
+from the left, each note or rest with its value, its signs and what begins or ends at it.
 """
 
 from __future__ import annotations
@@ -56,7 +56,10 @@ def voice_aloud(piece: Piece, line: Line, index: int) -> str:
 
 
 def column_aloud(piece: Piece, tick: int, *, sounding: bool = False) -> str:
-    """Everything that sounds at a place, from the top of the page down, with what stands there besides; pitches as they are written, or ``sounding``."""
+    """Everything that sounds at a place, from the top of the page down, with what stands there besides.
+
+    Pitches as they are written, or ``sounding``.
+    """
     if sounding:
         parts = [(part, replace(part, transpose=(0, 0))) for part in piece.ordered_parts() if part.transpose != (0, 0)]
         if parts:
@@ -117,7 +120,8 @@ def _frame(piece: Piece, index: int) -> str:
     for tempo in sorted(piece.tempi.values(), key=lambda t: t.tick):
         if tempo.printed and bar.start <= tempo.tick < bar.end:
             said.append(
-                f"{tempo.text + ', ' if tempo.text else ''}{describe_value(tempo.beat)} at {tempo.shown or f'{tempo.bpm:g}'}"
+                f"{tempo.text + ', ' if tempo.text else ''}{describe_value(tempo.beat)} at "
+                f"{tempo.shown or f'{tempo.bpm:g}'}"
             )
     return ", ".join(said)
 

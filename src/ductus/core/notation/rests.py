@@ -1,7 +1,7 @@
 """Bars of silence that the part of one player joins to a single long rest.
 
-A run of silent bars ends where there is something to be seen: another meter, key, clef or tempo, a sign of a bar (a repeat, a section's name, an
-ending), a mark. Source: common practice of orchestral parts.
+A run of silent bars ends where there is something to be seen: another meter, key, clef or tempo, a sign of a bar (a
+repeat, a section's name, an ending), a mark. Source: common practice of orchestral parts.
 """
 
 from __future__ import annotations

@@ -16,8 +16,11 @@ from ductus.core.time.note_values import NoteValue, Tuplet
 
 @dataclass(frozen=True, slots=True)
 class TupletSpan:
-    """A bracket: ``ratio`` from ``start`` to ``end`` in ticks, counted in notes of ``base``. With ``strokes`` it is no bracket but a tremolo
-    between its two chords: each is written with the value of both together."""
+    """A bracket: ``ratio`` from ``start`` to ``end`` in ticks, counted in notes of ``base``.
+
+    With ``strokes`` it is no bracket but a tremolo between its two chords: each is written with the value of both
+    together.
+    """
 
     start: int
     end: int

@@ -94,7 +94,10 @@ def infer_spans(bar: Bar, places: Sequence[int], asked: Sequence[TupletSpan]) ->
 
 
 def begun_before(bar: Bar, edges: Sequence[int]) -> TupletSpan | None:
-    """The bracket of a pick-up that begins inside a beat, off the plain grid of that beat: what of it lies in the bar."""
+    """The bracket of a pick-up that begins inside a beat, off the plain grid of that beat.
+
+    What of it lies in the bar.
+    """
     starts = bar.meter.beat_starts
     inside = max((at for at in starts if at <= bar.missing), default=0)
     if inside == bar.missing:
@@ -120,8 +123,10 @@ def wide_span(a: int, b: int, edges: Sequence[int]) -> TupletSpan | None:
 
 
 def one_triplet(start: int, ticks: int, places: Sequence[int]) -> bool:
-    """Are the places those of a triplet of which the middle note is halved, alone or with one neighbour? It is one group, not two of half a
-    beat, though the half of the beat is a place."""
+    """Are the places those of a triplet of which the middle note is halved, alone or with one neighbour?
+
+    It is one group, not two of half a beat, though the half of the beat is a place.
+    """
     if ticks % 6:
         return False
     sixths = {6 * (p - start) / ticks for p in places}

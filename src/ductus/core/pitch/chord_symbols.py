@@ -1,6 +1,8 @@
-"""Chord symbols: reading them as musicians write them, which pitch classes they hold, and the nearest key that is one of them.
+"""Chord symbols: reading them as musicians write them, which pitch classes they hold, and the nearest key that is
+one of them.
 
-The kinds and their intervals are common practice; the written kinds and degrees are those of MusicXML 4.0 (``kind-value``, ``degree``).
+The kinds and their intervals are common practice; the written kinds and degrees are those of MusicXML 4.0
+(``kind-value``, ``degree``).
 """
 
 from __future__ import annotations
@@ -49,7 +51,8 @@ QUALITY = re.compile(
 )
 CHANGE = re.compile(r"^[\s,()]*(?:(sus)(2|4)?|(add|no|omit)?([#b♯♭+-]?)(13|11|9|7|6|5|4|3|2))")
 SAME = {
-    "Maj": "maj", "ma": "maj", "M": "maj", "Δ": "maj", "°": "dim", "o": "dim", "+": "aug", "min": "m", "mi": "m", "-": "m", "mMaj": "mmaj",
+    "Maj": "maj", "ma": "maj", "M": "maj", "Δ": "maj", "°": "dim", "o": "dim", "+": "aug", "min": "m", "mi": "m",
+    "-": "m", "mMaj": "mmaj",
     "mM": "mmaj", "m(maj": "mmaj", "-maj": "mmaj", "-Maj": "mmaj", "-M": "mmaj", "-Δ": "mmaj", "Ma": "maj", "^": "maj",
 }  # fmt: skip
 CLASS_OF = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
@@ -82,8 +85,9 @@ class Degree:
 
 @dataclass(frozen=True, slots=True)
 class ChordSymbol:
-    """A symbol read: root letter and its alteration, what is written behind it, the MusicXML kind, its degrees, bass (letter,
-    alteration) or None, pitch classes. ``letter`` is empty for "no chord"."""
+    """A symbol read: root letter and its alteration, what is written behind it, the MusicXML kind, its degrees, bass
+    (letter, alteration) or None, pitch classes. ``letter`` is empty for "no chord".
+    """
 
     letter: str
     alter: int
@@ -197,7 +201,8 @@ def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...
 def refused(text: str) -> BadInput:
     """What is said of a symbol that is none."""
     return BadInput(
-        f"'{text[:20]}' is no chord symbol that Ductus knows: write a root (C, F#, Bb), then m, maj7, 7, m7b5, dim, aug, 6, 9, 11, 13, sus4, "
+        f"'{text[:20]}' is no chord symbol that Ductus knows: write a root (C, F#, Bb), then m, maj7, 7, m7b5, dim, "
+        "aug, 6, 9, 11, 13, sus4, "
         "add9 or changes such as b9, #9, #11, b13, then /bass."
     )
 
@@ -262,8 +267,8 @@ NAMED = (
 
 
 def name_chord(keys: Iterable[int], flats: bool = False) -> str | None:
-    """The symbol of keys that are held: the plainest that has just their pitch classes, its root in the bass if there is one such; None for keys that
-    make no chord that has a name.
+    """The symbol of keys that are held: the plainest that has just their pitch classes, its root in the bass if
+    there is one such; None for keys that make no chord that has a name.
 
     >>> name_chord([60, 64, 67]), name_chord([64, 67, 72]), name_chord([57, 60, 64, 67]), name_chord([60, 61, 62])
     ('C', 'C/E', 'Am7', None)

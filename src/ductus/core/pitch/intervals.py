@@ -1,4 +1,6 @@
-"""Intervals: staff steps and semitones together, so that what is transposed stays spelled (a minor third is 2 steps and 3 semitones)."""
+"""Intervals: staff steps and semitones together, so that what is transposed stays spelled (a minor third is 2 steps
+and 3 semitones).
+"""
 
 from __future__ import annotations
 
@@ -8,9 +10,12 @@ from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import STEP_SEMITONES, STEPS, Pitch, spell_in_key
 
 SIMPLE = {
-    "unison": (0, 0), "augmented unison": (0, 1), "minor second": (1, 1), "major second": (1, 2), "augmented second": (1, 3),
-    "minor third": (2, 3), "major third": (2, 4), "perfect fourth": (3, 5), "augmented fourth": (3, 6), "diminished fifth": (4, 6),
-    "perfect fifth": (4, 7), "augmented fifth": (4, 8), "minor sixth": (5, 8), "major sixth": (5, 9), "minor seventh": (6, 10),
+    "unison": (0, 0), "augmented unison": (0, 1), "minor second": (1, 1), "major second": (1, 2),
+    "augmented second": (1, 3),
+    "minor third": (2, 3), "major third": (2, 4), "perfect fourth": (3, 5), "augmented fourth": (3, 6),
+    "diminished fifth": (4, 6),
+    "perfect fifth": (4, 7), "augmented fifth": (4, 8), "minor sixth": (5, 8), "major sixth": (5, 9),
+    "minor seventh": (6, 10),
     "major seventh": (6, 11), "octave": (7, 12),
 }  # fmt: skip
 
@@ -52,18 +57,23 @@ def transposed(pitch: Pitch, steps: int, semitones: int) -> Pitch:
 
 
 def within_signatures(steps: int, semitones: int, fifths: int) -> tuple[int, int]:
-    """The interval, or its enharmonic neighbour where the key of ``fifths`` would come to need more than seven accidentals."""
+    """The interval, or its enharmonic neighbour where the key of ``fifths`` would come to need more than seven
+    accidentals.
+    """
     to = fifths + fifths_of(steps, semitones)
     return (steps + 1, semitones) if to > 7 else (steps - 1, semitones) if to < -7 else (steps, semitones)
 
 
 def written_interval(transpose: tuple[int, int], fifths: int) -> tuple[int, int]:
-    """The interval from sounding to written pitch of a part that sounds ``transpose`` away from what it reads, in a key of ``fifths``."""
+    """The interval from sounding to written pitch of a part that sounds ``transpose`` away from what it reads, in a
+    key of ``fifths``.
+    """
     return within_signatures(-transpose[0], -transpose[1], fifths)
 
 
 def interval_between(low: int, high: int) -> tuple[int, int]:
-    """The nearest interval that leads from one place on the line of fifths to another (tonics), up or down by at most a fourth or so.
+    """The nearest interval that leads from one place on the line of fifths to another (tonics), up or down by at
+    most a fourth or so.
 
     >>> interval_between(0, 2), interval_between(0, -3), interval_between(0, 1)
     ((1, 2), (2, 3), (-3, -5))

@@ -24,7 +24,8 @@ SCALES: dict[str, tuple[int, ...]] = {
     "octatonic": (0, 2, 3, 5, 6, 8, 9, 11),
     "chromatic": tuple(range(12)),
 }
-WRITTEN = re.compile(r"^(?:scale\s+)?([A-G])\s*(#|b|♯|♭|sharp|flat)?\s+(" + "|".join(map(re.escape, SCALES)) + r")(?:\s+scale)?$", re.I)  # fmt: skip
+_KINDS = "|".join(map(re.escape, SCALES))
+WRITTEN = re.compile(rf"^(?:scale\s+)?([A-G])\s*(#|b|♯|♭|sharp|flat)?\s+({_KINDS})(?:\s+scale)?$", re.I)
 SIGNS = {"sharp": "#", "flat": "b", "♯": "#", "♭": "b"}
 
 

@@ -1,9 +1,10 @@
 """The one speller: which letter a sounding key takes where it stands. Step entry, reading and corrections all ask it.
 
-Each name that a key can have is weighed by a conditional logit (McFadden 1974, from memory) over what a musician looks at: how far the name lies from
-the signature in this mode, the notes before and behind it in its voice, what sounds together, what the bar and the voice called this
-pitch last, and where the names around it lie on the line of fifths (after Temperley's line of fifths, 2001, from memory). The weights
-are fitted on open scores by ``tools/fit_speller.py``; ``bench/spelling.py`` measures them on scores that the fit never saw.
+Each name that a key can have is weighed by a conditional logit (McFadden 1974, from memory) over what a musician
+looks at: how far the name lies from the signature in this mode, the notes before and behind it in its voice, what
+sounds together, what the bar and the voice called this pitch last, and where the names around it lie on the line of
+fifths (after Temperley's line of fifths, 2001, from memory). The weights are fitted on open scores by
+``tools/fit_speller.py``; ``bench/spelling.py`` measures them on scores that the fit never saw.
 
 Conventions: names are places on the line of fifths (C = 0, G = 1), keys are MIDI numbers, times are ticks.
 """
@@ -79,9 +80,12 @@ class Around:
 
 @dataclass(frozen=True, slots=True)
 class Clues:
-    """What speaks for and against the names of one key: names of its neighbours (``before``, ``earlier``, ``after``) and of its
-    ``mates``, what the bar and the voice called it last, and the ``centre`` of the names around; None where nothing is known. ``passing`` is 1
-    between a semitone below and one above, -1 between one above and one below, else 0."""
+    """What speaks for and against the names of one key.
+
+    Names of its neighbours (``before``, ``earlier``, ``after``) and of its ``mates``, what the bar and the voice
+    called it last, and the ``centre`` of the names around; None where nothing is known. ``passing`` is 1 between a
+    semitone below and one above, -1 between one above and one below, else 0.
+    """
 
     fifths: int
     mode: str
@@ -122,8 +126,10 @@ def names_of(keys: Sequence[int], around: Around) -> tuple[int, ...]:
 
 
 def plain_names(keys: Sequence[int], around: Around) -> tuple[int, ...] | None:
-    """The names of the signature, if keys and the chords beside them are all of the key: nothing else need be looked at then (no name of the
-    held scores is changed by that). None otherwise."""
+    """The names of the signature, if keys and the chords beside them are all of the key.
+
+    Nothing else need be looked at then (no name of the held scores is changed by that). None otherwise.
+    """
     beside = [*around.before[-1:], *([around.after] if around.after is not None else [])]
     if not all(is_of_key(name, around.fifths) for chord in beside for name in chord.names):
         return None
@@ -132,7 +138,10 @@ def plain_names(keys: Sequence[int], around: Around) -> tuple[int, ...] | None:
 
 
 def weighed_names(keys: Sequence[int], around: Around) -> tuple[int, ...]:
-    """Name the keys of a chord by all that is around it; its own keys count for each other as soon as they are named."""
+    """Name the keys of a chord by all that is around it.
+
+    Its own keys count for each other as soon as they are named.
+    """
     names: list[int | None] = [None] * len(keys)
     centre = centre_of(around)
     for _ in range(2 if len(keys) > 1 else 1):
@@ -143,7 +152,8 @@ def weighed_names(keys: Sequence[int], around: Around) -> tuple[int, ...]:
 
 
 def names_in_key(key: int, fifths: int, mode: str = "major") -> list[int]:
-    """All names of a key with at most two accidentals, the most usual of a signature and mode first, double accidentals last.
+    """All names of a key with at most two accidentals, the most usual of a signature and mode first, double
+    accidentals last.
 
     >>> [str(pitch_on_line(66, f)) for f in names_in_key(66, -2, "minor")]
     ['F#4', 'Gb4', 'E##4']
@@ -163,7 +173,10 @@ def likeliest(key: int, told: Clues) -> int:
 
 
 def clues(key: int, around: Around, mates: tuple[int, ...], centre: float | None = None) -> Clues:
-    """What speaks for the names of one key; ``mates`` are names of the other keys of its chord, ``centre`` is worked out if it is not given."""
+    """What speaks for the names of one key.
+
+    ``mates`` are names of the other keys of its chord, ``centre`` is worked out if it is not given.
+    """
     before = around.before
     in_bar, in_voice = last_names(key % 12, around)
     return Clues(
@@ -231,7 +244,10 @@ def grace_pitches(keys: Sequence[int], main: Pitch, fifths: int, mode: str = "ma
 
 
 def worth(name: int, told: Clues) -> float:
-    """How much the clues speak for a name, in nats: the weights of its ``features``, summed without making a list of them."""
+    """How much the clues speak for a name, in nats.
+
+    The weights of its ``features``, summed without making a list of them.
+    """
     table = weights()
     low, high = FROM_SIGNATURE
     total = table[told.mode][min(max(name - told.fifths, low), high) - low]
@@ -261,7 +277,10 @@ def worth(name: int, told: Clues) -> float:
 
 
 def features(name: int, told: Clues) -> Iterator[tuple[str, int, float]]:
-    """What a name has of each group of weights: (group, place in it, amount). The fit goes by it; ``worth`` sums the same, and PASSING."""
+    """What a name has of each group of weights: (group, place in it, amount).
+
+    The fit goes by it; ``worth`` sums the same, and PASSING.
+    """
     low, high = FROM_SIGNATURE
     yield told.mode, min(max(name - told.fifths, low), high) - low, 1.0
     for group, other in (("before", told.before), ("earlier", told.earlier), ("after", told.after)):

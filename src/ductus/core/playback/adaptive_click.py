@@ -1,6 +1,8 @@
-"""A click that goes with the player: what lies ahead is moved by a share of how late the last notes came, and slowed or hurried a little.
+"""A click that goes with the player: what lies ahead is moved by a share of how late the last notes came, and slowed
+or hurried a little.
 
-After the two-process account of how people keep together with a beat (phase and period correction; Mates 1994, Repp 2005, from memory).
+After the two-process account of how people keep together with a beat (phase and period correction; Mates 1994, Repp
+2005, from memory).
 """
 
 from __future__ import annotations

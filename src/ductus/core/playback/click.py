@@ -1,9 +1,11 @@
-"""The click, and what is heard with it: one plan for the metronome, the music around a recording, and the pulse map of its take.
+"""The click, and what is heard with it.
 
-    piece, bar, tempo choice, count-in -> pulse map (time 0: the first click), clicks and sounds of any bars
+One plan for the metronome, the music around a recording, and the pulse map of its take.
 
-A plan has no end: bars go on behind the last one that is written. Bars of the count-in are those of the piece where it has them, and else
-(or where they are not heard) bars like the one that is written first.
+piece, bar, tempo choice, count-in -> pulse map (time 0: the first click), clicks and sounds of any bars
+
+A plan has no end: bars go on behind the last one that is written. Bars of the count-in are those of the piece where
+it has them, and else (or where they are not heard) bars like the one that is written first.
 """
 
 from __future__ import annotations
@@ -68,8 +70,10 @@ def checked_tempo(tempo: TempoChoice) -> TempoChoice:
 
 
 def practice_map(piece: Piece, tempo: TempoChoice) -> PulseMap:
-    """The time in which a piece is played at a tempo of one's own: in percent of its tempi with all their changes, or at one throughout. Raises
-    BadInput."""
+    """The time in which a piece is played at a tempo of one's own.
+
+    In percent of its tempi with all their changes, or at one throughout. Raises BadInput.
+    """
     checked_tempo(tempo)
     if isinstance(tempo, OneTempo):
         return steady_map(tempo.qpm, 0, 0)
@@ -89,9 +93,10 @@ class Click:
 
 @dataclass(frozen=True, slots=True)
 class ClickPlan:
-    """``pulses`` count from the first bar line (tick 0 = ``start``, the tick of the piece where the first bar that is written begins, or
-    would begin if it is a pick-up); time 0 is the first click. ``lead`` are the bars of the count-in, ``first`` the bar after them; ``going``: the
-    bars from there on are gone round."""
+    """``pulses`` count from the first bar line (tick 0 = ``start``, the tick of the piece where the first bar that
+    is written begins, or would begin if it is a pick-up); time 0 is the first click. ``lead`` are the bars of the
+    count-in, ``first`` the bar after them; ``going``: the bars from there on are gone round.
+    """
 
     piece: Piece
     start: int
@@ -134,7 +139,10 @@ class ClickPlan:
         return self.time_of(last.end)
 
     def heard(self, since: int, count: int, leave_out: Silence) -> list[Sounding]:
-        """What is written in these bars, as it sounds; times from the first click. Notes that began before the plan does are not heard."""
+        """What is written in these bars, as it sounds; times from the first click.
+
+        Notes that began before the plan does are not heard.
+        """
         bars = [b for b in self.bars(since, count) if b.index >= 0 and (self.real or b.start >= self.start)]
         out: list[Sounding] = []
         for later, mine in itertools.groupby(bars, self.later):
@@ -157,8 +165,11 @@ class ClickPlan:
 
 @dataclass(frozen=True, slots=True)
 class Silence:
-    """What is not heard during a recording: ``all`` of the page, the bars before it, the other staves, and the staff (0: all staves of the
-    part) that it replaces in [start, end)."""
+    """What is not heard during a recording.
+
+    ``all`` of the page, the bars before it, the other staves, and the staff (0: all staves of the part) that it
+    replaces in [start, end).
+    """
 
     part: str = ""
     staff: int = 0
@@ -178,8 +189,11 @@ class Silence:
 def click_plan(
     piece: Piece, bar: int, tempo: TempoChoice, count_in: int, *, before: bool = True, round_to: int | None = None
 ) -> ClickPlan:
-    """The plan of a recording that starts to write at bar index ``bar`` after ``count_in`` bars; ``before``: they are those of the piece,
-    where it has them; ``round_to``: the last of the bars that are gone round. Raises BadInput for a place, a length or a tempo out of reach."""
+    """The plan of a recording that starts to write at bar index ``bar`` after ``count_in`` bars.
+
+    ``before``: they are those of the piece, where it has them; ``round_to``: the last of the bars that are gone
+    round. Raises BadInput for a place, a length or a tempo out of reach.
+    """
     if not (0 <= bar <= MAX_BAR - MOST_COUNT_IN and 0 <= count_in <= MOST_COUNT_IN):
         raise BadInput("That is no place to record from.")
     checked_tempo(tempo)
@@ -225,8 +239,10 @@ class LeadBar(Bar):
 
 
 def tempo_pulses(piece: Piece, tempo: TempoChoice, begin: int, written: int, zero: int, real: bool) -> PulseMap:
-    """Pulses from ``begin`` (time 0) on; ticks count from ``zero``. Before ``written`` the tempo is that of ``written``, unless these bars are
-    those of the piece."""
+    """Pulses from ``begin`` (time 0) on; ticks count from ``zero``.
+
+    Before ``written`` the tempo is that of ``written``, unless these bars are those of the piece.
+    """
     steps = paces(piece)
     share = Fraction(tempo.percent).limit_denominator(10_000) / 100 if isinstance(tempo, AsWritten) else Fraction(1)
 
@@ -247,7 +263,10 @@ def tempo_pulses(piece: Piece, tempo: TempoChoice, begin: int, written: int, zer
 
 
 def playback_clicks(piece: Piece, places: Sequence[tuple[int, int]]) -> tuple[Click, ...]:
-    """The click along with a playback: ``places`` are its beats as (microseconds, tick); what lies between two of them is shared out evenly."""
+    """The click along with a playback: ``places`` are its beats as (microseconds, tick).
+
+    What lies between two of them is shared out evenly.
+    """
     out: list[Click] = []
     for k, (us, tick) in enumerate(places):
         bar = piece.timeline.bar_at(tick)

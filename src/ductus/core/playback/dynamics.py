@@ -1,8 +1,9 @@
-"""What marks do to the sound: dynamics and hairpins to the velocity, articulations to length and velocity, trills and their like to the notes.
+"""What marks do to the sound: dynamics and hairpins to the velocity, articulations to length and velocity, trills
+and their like to the notes.
 
-The velocities of dynamics are evenly spaced over the range of MIDI 1.0, as most programs space them (common practice). A note keeps half of
-what its velocity differs from the median under the same dynamic, so that played and stepped notes come to the same level; where no dynamic
-stands before it, it sounds as it was entered.
+The velocities of dynamics are evenly spaced over the range of MIDI 1.0, as most programs space them (common
+practice). A note keeps half of what its velocity differs from the median under the same dynamic, so that played and
+stepped notes come to the same level; where no dynamic stands before it, it sounds as it was entered.
 """
 
 from __future__ import annotations
@@ -125,8 +126,11 @@ class Figured:
 
 
 def figure_of(note: Note, fifths: int, length_us: float, quarter_us: float) -> list[Figured]:
-    """The notes that a trill, turn, mordent or tremolo is played as; nothing for a plain note. Common practice: a trill begins on its main
-    note, a turn and a mordent take their notes from its beginning, tremolo strokes are eighths, sixteenths, thirty-seconds."""
+    """The notes that a trill, turn, mordent or tremolo is played as; nothing for a plain note.
+
+    Common practice: a trill begins on its main note, a turn and a mordent take their notes from its beginning,
+    tremolo strokes are eighths, sixteenths, thirty-seconds.
+    """
     name = next(
         (NOTE_SIGNS[s].figure for s in note.signs if s in NOTE_SIGNS and NOTE_SIGNS[s].figure not in ("", "rolled")), ""
     )
@@ -145,7 +149,8 @@ def figure_of(note: Note, fifths: int, length_us: float, quarter_us: float) -> l
             keys[-1] = own
         return [Figured(key, length_us * k / count, length_us * (k + 1) / count) for k, key in enumerate(keys)]
     lead = {
-        "turn": (above, own, below), "inverted-turn": (below, own, above), "mordent": (own, below), "inverted-mordent": (own, above),
+        "turn": (above, own, below), "inverted-turn": (below, own, above), "mordent": (own, below),
+        "inverted-mordent": (own, above),
     }[name]  # fmt: skip
     each = min(FIGURE_US, length_us / (len(lead) + 1))
     out = [Figured(key, k * each, (k + 1) * each) for k, key in enumerate(lead)]
@@ -153,9 +158,11 @@ def figure_of(note: Note, fifths: int, length_us: float, quarter_us: float) -> l
 
 
 def glided(first: int, last: int, length_us: float, *, on_keys: bool) -> list[Figured]:
-    """The keys that a glissando from one MIDI key to another runs through, after its first note and before its last; times from the beginning
-    of a note of ``length_us``. Common practice: it begins at half of its note (before that where the keys would come too fast), and on a
-    keyboard it runs over the white keys, or over the black ones where it goes from black to black; elsewhere by half tones."""
+    """The keys that a glissando from one MIDI key to another runs through, after its first note and before its last;
+    times from the beginning of a note of ``length_us``. Common practice: it begins at half of its note (before
+    that where the keys would come too fast), and on a keyboard it runs over the white keys, or over the black
+    ones where it goes from black to black; elsewhere by half tones.
+    """
     way = 1 if last > first else -1
     between = range(first + way, last, way)
     if on_keys:

@@ -1,4 +1,6 @@
-"""Going round: a few bars again and again, as long as it lasts. Ticks run on; each round is the same bars, one length later.
+"""Going round: a few bars again and again, as long as it lasts.
+
+Ticks run on; each round is the same bars, one length later.
 
 A take that was played round and round is cut into one take for each round: the same bars played several times.
 """
@@ -70,14 +72,18 @@ def round_of(timeline: Timeline, first: int, last: int) -> Round:
     begin, end = timeline.bar(first), timeline.bar(max(first, last))
     if begin.missing:
         raise BadInput(
-            "A pick-up is not gone round, nor the rest of a bar that is cut: begin with the bar behind it. Nothing was begun."
+            "A pick-up is not gone round, nor the rest of a bar that is cut: begin with the bar behind it. Nothing was "
+            "begun."
         )
     return Round(begin.index, end.index, begin.start, end.end - begin.start)
 
 
 def takes_of_rounds(take: Take, going: Round) -> Iterator[tuple[int, Take]]:
-    """(number from 0, take) of each round in which a key was struck; each with the times of the first one, so that they lie over each other. The take
-    must know its beats; a pedal that is down at the seam goes on."""
+    """(number from 0, take) of each round in which a key was struck.
+
+    Each with the times of the first one, so that they lie over each other. The take must know its beats; a pedal
+    that is down at the seam goes on.
+    """
     assert take.pulses is not None
     pulses = take.pulses
     rounds: dict[int, list[int]] = {}

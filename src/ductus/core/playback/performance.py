@@ -1,11 +1,12 @@
 """What sounds when, answered once: the page as a performance, for the browser, the MIDI file, audio and the click.
 
-    piece -> notes (key, velocity, on, off, channel) and pedal, in playing order, in ticks; then in microseconds at the tempi of the page
+piece -> notes (key, velocity, on, off, channel) and pedal, in playing order, in ticks; then in microseconds at the
+tempi of the page
 
-Ties need no care, since a note is one record however many symbols write it. Grace notes with a stroke sound just before their note;
-at the very start of the piece they take their time from it. What marks do to the sound stands in ``shaping``, what they do to time in
-``tempi``, repeats and jumps in ``score.form``. One
-key of a channel has one note on at a time: unisons of two staves are one sound, a key struck again ends what sounded.
+Ties need no care, since a note is one record however many symbols write it. Grace notes with a stroke sound just
+before their note; at the very start of the piece they take their time from it. What marks do to the sound stands in
+``shaping``, what they do to time in ``tempi``, repeats and jumps in ``score.form``. One key of a channel has one
+note on at a time: unisons of two staves are one sound, a key struck again ends what sounded.
 """
 
 from __future__ import annotations
@@ -42,8 +43,9 @@ MOST_FEEL = 100
 
 @dataclass(frozen=True, slots=True)
 class PlaybackStyle:
-    """How the page is heard: with the times at which its notes were ``played`` (those that were), and with ``feel``, small seeded differences
-    of onset, length and velocity, in percent of the most. Neither touches the writing."""
+    """How the page is heard: with the times at which its notes were ``played`` (those that were), and with ``feel``,
+    small seeded differences of onset, length and velocity, in percent of the most. Neither touches the writing.
+    """
 
     played: bool = False
     feel: int = 0
@@ -109,7 +111,10 @@ class Sounding:
 
 @dataclass(frozen=True, slots=True)
 class Playback:
-    """What sounds from a place on, where the beats fall in it: (microseconds, tick), and how long it is up to its last bar line."""
+    """What sounds from a place on, where the beats fall in it.
+
+    (microseconds, tick), and how long it is up to its last bar line.
+    """
 
     notes: tuple[Sounding, ...]
     places: tuple[tuple[int, int], ...]
@@ -117,8 +122,10 @@ class Playback:
 
 
 def channels_of(piece: Piece) -> dict[str, int]:
-    """The channel of each part: percussion on its own, pitched parts on the other fifteen; where there are more parts than that, parts of
-    one sound share."""
+    """The channel of each part: percussion on its own, pitched parts on the other fifteen.
+
+    Where there are more parts than that, parts of one sound share.
+    """
     out: dict[str, int] = {}
     pitched = []
     for part in piece.ordered_parts():
@@ -150,7 +157,10 @@ class Shape:
                 self.shakes |= {(line, mark.tick): mark, (line, mark.tick + mark.ticks // 2): mark}
 
     def sounds(self, note: Note) -> list[Sounded]:
-        """A note as it sounds, struck once or more often: with its grace notes, its figure, its length and velocity; a cue note not at all."""
+        """A note as it sounds, struck once or more often.
+
+        With its grace notes, its figure, its length and velocity; a cue note not at all.
+        """
         if "cue" in note.signs:
             return []
         channel, velocity = self.channels[note.part], self.loudness.velocity(note)
@@ -197,8 +207,10 @@ class Shape:
         return not (note.grace_notes or note.signs or note.id in self.glides or (note.line, note.tick) in self.shakes)
 
     def _shaken(self, mark: Mark, note: Note) -> Iterator[tuple[int, int, int]]:
-        """The strokes of a tremolo between two chords that this note of it sounds for: (on, off, key). Its top notes sound for the notes of the
-        other chord, too, while their own chord is written."""
+        """The strokes of a tremolo between two chords that this note of it sounds for: (on, off, key).
+
+        Its top notes sound for the notes of the other chord, too, while their own chord is written.
+        """
         half = mark.ticks // 2
         written = value_for_ticks(mark.ticks)
         quicker = (
@@ -245,8 +257,10 @@ def performed(piece: Piece, pulses: PulseMap | None = None, manner: PlaybackStyl
 
 
 def unfolded(piece: Piece, page: Performance, order: Sequence[Stretch]) -> Performance:
-    """What the page sounds like with its repeats and jumps: ticks are those of the playing, not of the page. A note ends where its stretch
-    does."""
+    """What the page sounds like with its repeats and jumps: ticks are those of the playing, not of the page.
+
+    A note ends where its stretch does.
+    """
     if len(order) == 1 and order[0].first == 0:
         return page
     notes: list[Sounded] = []
@@ -283,7 +297,9 @@ def ends_of_pedal(pedal: Sequence[PedalChange]) -> list[tuple[PedalChange, int]]
 
 
 def one_by_one(struck: Iterable[Sounded]) -> list[Sounded]:
-    """One key, one note on: unisons are one sound as long as the longer, a key that is struck again ends what sounded."""
+    """One key, one note on: unisons are one sound as long as the longer, a key that is struck again ends what
+    sounded.
+    """
     by_key: dict[tuple[int, int], list[Sounded]] = defaultdict(list)
     for sound in sorted(struck, key=lambda s: (s.on, s.key, s.note)):
         row = by_key[sound.channel, sound.key]
@@ -306,9 +322,12 @@ def playback(
     manner: PlaybackStyle = AS_SET,
     cut: bool = False,
 ) -> Playback:
-    """What sounds in [start, end) of the page, times from its beginning: notes that sound already at ``start`` are heard from there
-    on, grace notes of the first note before it; the pedal holds notes on. With ``repeats`` bars are played in playing order, from the first
-    time that ``start`` is reached. ``pulses``: at other tempi than those of the page; ``cut``: nothing sounds on behind ``end``."""
+    """What sounds in [start, end) of the page, times from its beginning.
+
+    Notes that sound already at ``start`` are heard from there on, grace notes of the first note before it; the pedal
+    holds notes on. With ``repeats`` bars are played in playing order, from the first time that ``start`` is reached.
+    ``pulses``: at other tempi than those of the page; ``cut``: nothing sounds on behind ``end``.
+    """
     pulses = pulses or written_tempo_map(piece, fermatas=True)
     whole = performed(piece, pulses, manner)
     offs = held_by_pedal(whole.notes, whole.pedal)
@@ -384,8 +403,10 @@ def company_at(piece: Piece, tick: int, part: str, staff: int) -> list[Sounding]
 
 
 def take_sounds(take: Take) -> list[Sounding]:
-    """A take as it was played, silence before its first note left out; the pedal holds notes on until it is let go or their key is struck
-    again."""
+    """A take as it was played, silence before its first note left out.
+
+    The pedal holds notes on until it is let go or their key is struck again.
+    """
     if not take.notes:
         return []
     first = take.notes[0].onset_us

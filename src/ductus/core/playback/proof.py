@@ -1,10 +1,10 @@
 """A page held against someone's playing of it, at any speed and from any bar: where do they differ?
 
-    page of a part + take -> runs through the page -> each run aligned with its bars -> differences, by place
+page of a part + take -> runs through the page -> each run aligned with its bars -> differences, by place
 
-What is played twice (a restart, a repeat) counts as it was played last. Differences are wrong keys, keys that one of the two has not, and notes that were
-struck at another place in the bar; how long keys are held says nothing, since nobody holds them as written. Tempo is free: places are judged by
-the chords around them.
+What is played twice (a restart, a repeat) counts as it was played last. Differences are wrong keys, keys that one of
+the two has not, and notes that were struck at another place in the bar; how long keys are held says nothing, since
+nobody holds them as written. Tempo is free: places are judged by the chords around them.
 """
 
 from __future__ import annotations
@@ -49,9 +49,12 @@ GRIDS = (QUARTER // 4, QUARTER // 3)
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """Where page and playing differ. ``kind``: "pitch" (another key), "missing" (not played), "extra" (not on the page), "place" (struck elsewhere). ``tick`` is
-    its place, ``notes`` those of the page, ``pitch`` and ``velocity`` what was played, ``at`` where it was (for "place") and ``ticks`` how long
-    (for "extra"); ``staff`` that of the page."""
+    """Where page and playing differ.
+
+    ``kind``: "pitch" (another key), "missing" (not played), "extra" (not on the page), "place" (struck elsewhere).
+    ``tick`` is its place, ``notes`` those of the page, ``pitch`` and ``velocity`` what was played, ``at`` where it
+    was (for "place") and ``ticks`` how long (for "extra"); ``staff`` that of the page.
+    """
 
     kind: str
     tick: int
@@ -71,7 +74,10 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """What came of it: bars (numbers, first and last) that were played, the staff that was played alone (0: all), how many notes agree, the differences."""
+    """What came of it: bars (numbers, first and last) that were played, the staff that was played alone (0.
+
+    All), how many notes agree, the differences.
+    """
 
     bars: tuple[int, int]
     staff: int
@@ -90,7 +96,10 @@ def chords_of(piece: Piece, part: str, staff: int = 0) -> list[tuple[int, list[N
 
 @dataclass(frozen=True, slots=True)
 class ToStrike:
-    """What is to be struck at each place, with what signs and grace notes add; ``lasting``: places where that goes on and on."""
+    """What is to be struck at each place, with what signs and grace notes add.
+
+    ``lasting``: places where that goes on and on.
+    """
 
     keys: list[frozenset[int]]
     lasting: frozenset[int]
@@ -126,7 +135,10 @@ class Place:
 
 
 def prove(piece: Piece, part: str, take: Take) -> Proof:
-    """Hold a take against a part of the page. Raises BadInput where the page has no notes, or something else was played."""
+    """Hold a take against a part of the page.
+
+    Raises BadInput where the page has no notes, or something else was played.
+    """
     if not take.notes:
         raise BadInput("Nothing was played, so there is nothing to hold against the page.")
     notes = tuple(sorted(take.notes, key=lambda n: (n.onset_us, n.key)))
@@ -175,7 +187,8 @@ class _Held:
         share = 2 * len(self.pairs) / count if count else 0.0
         if share < LEAST_SHARE:
             raise BadInput(
-                f"What was played is not what stands on the page: {share:.0%} of it agrees, and at least half must. Nothing was marked; the take is kept."
+                f"What was played is not what stands on the page: {share:.0%} of it agrees, and at least half must. "
+                "Nothing was marked; the take is kept."
             )
         slips, missing, extra = self._slips(missing)
         moved = self._moved()
@@ -199,7 +212,10 @@ class _Held:
         return snapped(tick, compound=self.piece.timeline.bar_at(max(round(tick), 0)).meter.compound)
 
     def _slips(self, missing: list[Note]) -> tuple[list[Difference], list[Note], list[tuple[float, PlayedNote]]]:
-        """Missing and extra keys that belong together: another key at the place, or the same key elsewhere; and what is left of both."""
+        """Missing and extra keys that belong together.
+
+        Another key at the place, or the same key elsewhere; and what is left of both.
+        """
         close = []
         for n in missing:
             for k, (tick, p) in enumerate(self.extra):
@@ -241,7 +257,10 @@ class _Held:
         return near if abs(near - tick) <= PAIRED_QUARTERS / 2 * QUARTER else max(self._snap(tick), 0)
 
     def _home(self, tick: int, p: PlayedNote) -> tuple[int, int]:
-        """The staff that a key goes to, and how long it is written: as its neighbours of that place, else up to the next of the staff."""
+        """The staff that a key goes to, and how long it is written.
+
+        As its neighbours of that place, else up to the next of the staff.
+        """
         beside = [n for n in self.covered if abs(n.tick - tick) <= 2 * QUARTER]
         staff = min(beside or self.covered, key=lambda n: (abs(n.pitch.midi - p.key), abs(n.tick - tick))).staff
         same = [n.ticks for n in self.covered if n.tick == tick and n.staff == staff]
@@ -310,7 +329,10 @@ class _Line:
         return before, after
 
     def late_at(self, tick: int, time: float) -> float | None:
-        """How many quarters late a place was struck, judged by those around; None where the tempo is not steady over it, or too little is around."""
+        """How many quarters late a place was struck, judged by those around.
+
+        None where the tempo is not steady over it, or too little is around.
+        """
         k = int(np.searchsorted(self.ticks, tick))
         a, b = max(k - AROUND, 0), min(k + AROUND + 1, len(self.ticks))
         if 0 < k < len(self.ticks) - 1:  # most places lie where their two neighbours say
@@ -413,7 +435,10 @@ def rising(when: dict[int, float]) -> dict[int, float]:
 
 
 def _dressed_keys(piece: Piece, pulses: PulseMap, notes: Sequence[Note]) -> list[tuple[int, int, int, str]]:
-    """(key, from, to in ticks, note) of all that is struck for notes with signs and grace notes: whoever plays them is right."""
+    """(key, from, to in ticks, note) of all that is struck for notes with signs and grace notes.
+
+    Whoever plays them is right.
+    """
     shape = Shape(piece, pulses)
     out = []
     for n in notes:

@@ -1,7 +1,8 @@
 """The tempo of the page from place to place: its tempo marks, and what rit., accel., a tempo and fermatas do to it.
 
-A rit. or accel. goes evenly, in steps of an eighth, to the tempo that is marked at its goal, or else to a share of the tempo it began at;
-it lasts over what it spans, or to the next tempo, or to the end of its bar. The shares are common practice.
+A rit. or accel. goes evenly, in steps of an eighth, to the tempo that is marked at its goal, or else to a share of
+the tempo it began at; it lasts over what it spans, or to the next tempo, or to the end of its bar. The shares are
+common practice.
 """
 
 from __future__ import annotations
@@ -88,7 +89,8 @@ def _held(piece: Piece, plain: list[Pace]) -> list[Pace]:
     for start, end in sorted(held):
         inside = [Pace(p.tick, p.qpm * FERMATA) for p in out if start < p.tick < end]
         out = [
-            *(p for p in out if p.tick < start), Pace(start, pace_at(out, start) * FERMATA), *inside, Pace(end, pace_at(out, end)),
+            *(p for p in out if p.tick < start), Pace(start, pace_at(out, start) * FERMATA), *inside,
+            Pace(end, pace_at(out, end)),
             *(p for p in out if p.tick > end),
         ]  # fmt: skip
     return out

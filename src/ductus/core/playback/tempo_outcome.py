@@ -1,7 +1,8 @@
 """What becomes of the time of a free take: the bars follow the player, one steady tempo, or the tempo of the piece.
 
-The page keeps its notes in all of them; only the tempo map of the piece changes. Fine changes are tempo marks that are not printed: they
-play, and go into MIDI. A printed mark and the fine changes behind it agree at every beat (the first beat is made up for inside it).
+The page keeps its notes in all of them; only the tempo map of the piece changes. Fine changes are tempo marks that
+are not printed: they play, and go into MIDI. A printed mark and the fine changes behind it agree at every beat (the
+first beat is made up for inside it).
 """
 
 from __future__ import annotations
@@ -33,8 +34,10 @@ FIRST_SHARE = 8  # the printed mark holds for this part of the first beat
 def tempo_marks(
     result: ReadingResult, start: int, lead: int, outcome: Outcome, rounded: float | None
 ) -> list[TempoMark]:
-    """The tempo marks of a reading, ticks of the piece; ids are left open. The first is printed and stands at ``lead``, at the latest on the
-    first beat."""
+    """The tempo marks of a reading, ticks of the piece; ids are left open.
+
+    The first is printed and stands at ``lead``, at the latest on the first beat.
+    """
     beats = beats_played(result, start)
     if outcome == "fitted" or len(beats) < 2:
         return []
@@ -76,8 +79,11 @@ def bpm_of(tick: int, after: int, us: float, beat_ticks: int) -> float:
 
 
 def put_tempo(draft: Draft, marks: Sequence[TempoMark], first: int, last: int) -> None:
-    """Lay tempo marks over [first, last): those there that are not printed go; the first new one is printed at the beginning of the piece,
-    or where a printed one stands already. Behind the stretch the tempo is what it was."""
+    """Lay tempo marks over [first, last).
+
+    Those there that are not printed go; the first new one is printed at the beginning of the piece, or where a
+    printed one stands already. Behind the stretch the tempo is what it was.
+    """
     piece = draft.piece
     hidden = [t for t in piece.tempi.values() if first <= t.tick < last and not t.printed]
     here = next((t for t in piece.tempi.values() if t.tick == first and t.printed), None)

@@ -1,6 +1,7 @@
 """Checking what was found: how far the click would be from the playing, bar by bar.
 
-A take to the click is held against its click; a free one against the tempo of the page, from its first note on. Positive: the playing is late.
+A take to the click is held against its click; a free one against the tempo of the page, from its first note on.
+Positive: the playing is late.
 """
 
 from __future__ import annotations
@@ -20,7 +21,9 @@ LEAST_US = 15_000  # a bar that is nearer is not named
 
 @dataclass(frozen=True, slots=True)
 class Apart:
-    """A bar by its number, the tick of the reading where it begins, and the mean of (playing - click) in it, in microseconds."""
+    """A bar by its number, the tick of the reading where it begins, and the mean of (playing - click) in it, in
+    microseconds.
+    """
 
     bar: int
     tick: int

@@ -1,7 +1,7 @@
 """The line: one sentence that says what the next key will do; its marked phrases are controls.
 
-The browser draws what it gets; the screen reader reads the same. Nothing that can spoil the next note is left out: part, staff,
-voice, place, value, policy, and every choice that is not as usual.
+The browser draws what it gets; the screen reader reads the same. Nothing that can spoil the next note is left out:
+part, staff, voice, place, value, policy, and every choice that is not as usual.
 """
 
 from __future__ import annotations
@@ -75,7 +75,10 @@ RATES = (40, 60, 85, 100, 120, 160, 200)
 
 def sentence(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     """The line as phrases, in order."""
-    ways = tuple(Choice(words, WayTo(way), way == state.way) for way, words in WAY_WORDS.items())  # type: ignore[arg-type]
+    ways = tuple(
+        Choice(words, WayTo(way), way == state.way)  # type: ignore[arg-type]
+        for way, words in WAY_WORDS.items()
+    )
     first = Phrase(FIRST_WORDS[state.way], "way of working", ways)
     return (
         first,
@@ -172,7 +175,10 @@ def _pick(name: str, words: dict[str, str], now: str, make: Callable[[Any], Any]
 
 def _policy(state: EntryState) -> tuple[Phrase, ...]:
     does, rest = POLICY[state.policy]
-    labels = tuple(Choice("".join(v), PolicyTo(k), k == state.policy) for k, v in POLICY.items())  # type: ignore[arg-type]
+    labels = tuple(
+        Choice("".join(v), PolicyTo(k), k == state.policy)  # type: ignore[arg-type]
+        for k, v in POLICY.items()
+    )
     return Phrase(does, "replace or add", labels), plain(rest)
 
 
@@ -202,7 +208,8 @@ def _pulse(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     )
     until = {"next": "until the next", "release": "until it is let go"}
     return (
-        *_where(state, piece), plain(": each pulse "), *_value(state, piece), plain(", beaten by "), Phrase(beaten, "pulse", keys),
+        *_where(state, piece), plain(": each pulse "), *_value(state, piece), plain(", beaten by "),
+        Phrase(beaten, "pulse", keys),
         plain("; a note lasts "), _pick("until", until, state.pulse_until, PulseUntil), plain(" and "), *_policy(state),
     )  # fmt: skip
 
@@ -216,7 +223,8 @@ def _rhythm(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     )
     begin = Phrase("the pitches", "pitches", (Choice("begin the pitches where this rhythm began", BeginPitches()),))
     return (
-        *_where(state, piece), plain(": each value key writes its value, "), _pick("rhythm by", by, state.rhythm_by, RhythmBy),
+        *_where(state, piece), plain(": each value key writes its value, "),
+        _pick("rhythm by", by, state.rhythm_by, RhythmBy),
         *after, plain("; it "), *_policy(state), plain("; then come "), begin,
     )  # fmt: skip
 
@@ -236,7 +244,8 @@ def _over(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
 def _beat(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     parts = tuple(Choice(f"{n} equal parts", DivideBeat(n)) for n in range(2, 9))
     return (
-        *_where(state, piece, " in ", ", at "), plain(": play its figure at any speed; it "), *_policy(state), plain("; or "),
+        *_where(state, piece, " in ", ", at "), plain(": play its figure at any speed; it "), *_policy(state),
+        plain("; or "),
         Phrase("divide the beat", "division", parts),
     )  # fmt: skip
 
@@ -244,7 +253,8 @@ def _beat(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
 def _foot(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     grey = {"drop": "not written", "write": "written"}
     return (
-        *_where(state, piece), plain(": each tap "), *_value(state, piece), plain("; what is held is written and "), *_policy(state),
+        *_where(state, piece), plain(": each tap "), *_value(state, piece), plain("; what is held is written and "),
+        *_policy(state),
         plain("; a key let go before the tap is "), _pick("let go early", grey, state.foot_grey, GreyKeys),
     )  # fmt: skip
 
@@ -253,8 +263,10 @@ def _walk(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     rate = round(60e6 / state.walk_us)
     rates = tuple(Choice(f"{r} steps a minute", WalkRate(r), r == rate) for r in RATES)
     return (
-        *_where(state, piece), plain(": each step "), *_value(state, piece), plain(", "), Phrase(f"{rate} a minute", "rate", rates),
-        plain(" while keys are held, which "), _pick("held keys", HELD, "repeat" if state.repeats else "last", lambda how: RepeatHeld(how == "repeat")),
+        *_where(state, piece), plain(": each step "), *_value(state, piece), plain(", "),
+        Phrase(f"{rate} a minute", "rate", rates),
+        plain(" while keys are held, which "),
+        _pick("held keys", HELD, "repeat" if state.repeats else "last", lambda how: RepeatHeld(how == "repeat")),
         plain("; it "), *_policy(state),
     )  # fmt: skip
 
@@ -272,7 +284,9 @@ BUILD: dict[str, Callable[[EntryState, Piece], tuple[Phrase, ...]]] = {
 
 
 def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    """Choices that are spoken only while they differ from what is usual, and what can be done about keys that are held."""
+    """Choices that are spoken only while they differ from what is usual, and what can be done about keys that are
+    held.
+    """
     out: list[Phrase] = []
     if piece.part(state.part).percussion:
         by = {"map": "by the map of drums", "place": "by their places on the staff"}

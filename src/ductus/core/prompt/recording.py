@@ -144,10 +144,10 @@ def _until(choices: RecordChoices, piece: Piece, bar: int) -> tuple[Phrase, ...]
 
 
 def _start(choices: RecordChoices) -> tuple[Phrase, ...]:
+    counted = None if choices.first_key else choices.count_in
     options = (
         *(
-            Choice(f"{count_words(n, 'bar')} of count-in", RecordCountIn(n), not choices.first_key and n == choices.count_in)
-            for n in range(5)
+            Choice(f"{count_words(n, 'bar')} of count-in", RecordCountIn(n), n == counted) for n in range(5)
         ),
         Choice("at once with the first key", RecordCountIn(None), choices.first_key),
     )  # fmt: skip
@@ -159,14 +159,19 @@ def _start(choices: RecordChoices) -> tuple[Phrase, ...]:
 def _tempo(choices: RecordChoices, piece: Piece, tick: int) -> tuple[Phrase, ...]:
     options = (
         Choice("at the written tempo and its changes", RecordTempo(AsWritten()), choices.tempo == AsWritten()),
-        *(Choice(f"at {p} % of the written tempo", RecordTempo(AsWritten(p)), choices.tempo == AsWritten(p)) for p in PERCENTS),
-    )  # fmt: skip
+        *(
+            Choice(f"at {p} % of the written tempo", RecordTempo(AsWritten(p)), choices.tempo == AsWritten(p))
+            for p in PERCENTS
+        ),
+    )
     words = tempo_choice_words(choices.tempo, piece, tick)
     return (plain(" "), Phrase(words, "tempo of the take", options, form="tempo"))
 
 
 def tempo_choice_words(tempo: TempoChoice, piece: Piece, tick: int) -> str:
-    """Which tempo holds, in words: "at the written tempo, ♩ = 96", "at 70 % of it, ♩ = 67.2", "at one tempo, ♩ = 80"."""
+    """Which tempo holds, in words: "at the written tempo, ♩ = 96", "at 70 % of it, ♩ = 67.2", "at one tempo, ♩ =
+    80".
+    """
     mark = piece.tempo_at(tick)
     changes = any(t.tick > tick and t.quarters_per_minute != mark.quarters_per_minute for t in piece.tempi.values())
     if isinstance(tempo, OneTempo):

@@ -28,7 +28,10 @@ LEAST_NOTES = 400  # a shorter take is read as a whole
 def read_nearby(
     take: Take, found: PulseMap, before: ChosenReading, old: ReadingOptions, wanted: ReadingOptions, *, centred: bool
 ) -> ChosenReading | None:
-    """The reading with only beats moved by hand between ``old`` and ``wanted``; None where more is different, or much of it is touched."""
+    """The reading with only beats moved by hand between ``old`` and ``wanted``.
+
+    None where more is different, or much of it is touched.
+    """
     if len(take.notes) < LEAST_NOTES or not only_beats_differ(old, wanted):
         return None
     settings = replace(wanted.settings, meter=before.open.meter, key=before.open.key)
@@ -58,7 +61,10 @@ def read_nearby(
 
 
 def only_beats_differ(old: ReadingOptions, wanted: ReadingOptions) -> bool:
-    """Are beats set by hand all that is different? What was decided of places and values must not be lost by it either."""
+    """Are beats set by hand all that is different?
+
+    What was decided of places and values must not be lost by it either.
+    """
     free = Decisions(dict(old.pins.hands), left_out=old.pins.left_out, ornaments=old.pins.ornaments)
     return (
         not old.passages

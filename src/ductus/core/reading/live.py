@@ -1,7 +1,7 @@
 """Reading while it is played: a growing take, beat by beat.
 
-A *live reading* reads only the last bars again each time; what lies further back stays as it was. The feel of the player is
-carried along, so that one decoding is enough for a beat.
+A *live reading* reads only the last bars again each time; what lies further back stays as it was. The feel of the
+player is carried along, so that one decoding is enough for a beat.
 """
 
 from __future__ import annotations
@@ -34,8 +34,9 @@ class LiveReading:
     feel: Feel = field(default_factory=lambda: Feel(0.0, CHORD_SD_PRIOR_S, NOTE_SD_S))
 
     def advance(self, played: list[PlayedNote], now_us: int) -> list[ReadNote]:
-        """Read again from a bar back; ``played`` are all notes of the take that were let go or are held (their release is
-        then ``now_us``). Returns all notes of the reading."""
+        """Read again from a bar back; ``played`` are all notes of the take that were let go or are held (their
+        release is then ``now_us``). Returns all notes of the reading.
+        """
         settings = replace(self.settings, meter=self.settings.meter or Meter(4, 4), key=self.settings.key or 0)
         bars = settings.bars
         from_tick = bars.bar_at(round(self.pulses.tick_at(now_us)))[0]
@@ -73,7 +74,9 @@ def undotted(note: ReadNote) -> ReadNote:
 
 
 def followed(kept: list[ReadNote], before: list[ReadNote], fresh: list[ReadNote]) -> list[ReadNote]:
-    """The notes that are not read again, those that ended at the place of a note which now stands elsewhere going on to it."""
+    """The notes that are not read again, those that ended at the place of a note which now stands elsewhere going on
+    to it.
+    """
     old = {n.event: n.tick for n in before}
     moved = {(n.hand, old[n.event]): n.tick for n in fresh if old.get(n.event, n.tick) != n.tick}
     return [
@@ -83,8 +86,9 @@ def followed(kept: list[ReadNote], before: list[ReadNote], fresh: list[ReadNote]
 
 
 def grown(notes: list[ReadNote], bars: BarLines, now: int) -> list[ReadNote]:
-    """The notes with those that nothing follows yet in their hand written up to the end of a beat, at most to their bar line: what
-    still sounds has no value of its own, and scraps of it would flicker on the page."""
+    """The notes with those that nothing follows yet in their hand written up to the end of a beat, at most to their
+    bar line: what still sounds has no value of its own, and scraps of it would flicker on the page.
+    """
     last = {hand: max(n.tick for n in notes if n.hand == hand) for hand in {n.hand for n in notes}}
     out = []
     for n in notes:

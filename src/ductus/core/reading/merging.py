@@ -1,6 +1,7 @@
 """Several takes of one piece become one: keys are voted on, times and lengths are averaged, before anything is read.
 
-The first take leads: its clock and its place stay. A key that most takes have and it has not is added, one that only it has (or few have) is left out, and each is told.
+The first take leads: its clock and its place stay. A key that most takes have and it has not is added, one that only
+it has (or few have) is left out, and each is told.
 """
 
 from __future__ import annotations
@@ -21,7 +22,9 @@ from ductus.core.words import count_words
 
 @dataclass(frozen=True, slots=True)
 class Vote:
-    """A key that not all takes have: when (in the first take, microseconds), which, in how many of how many, and whether it stayed."""
+    """A key that not all takes have: when (in the first take, microseconds), which, in how many of how many, and
+    whether it stayed.
+    """
 
     at_us: int
     key: int
@@ -56,7 +59,10 @@ class Together:
 
 
 def vote_words(votes: Sequence[Vote], place_of: Callable[[int], str], fifths: int) -> list[str]:
-    """Each place where takes disagree, in words: "bar 7, beat 2: F sharp 4 in 2 of 3 takes, G 4 in the other". ``place_of`` names a time of the first take."""
+    """Each place where takes disagree, in words: "bar 7, beat 2: F sharp 4 in 2 of 3 takes, G 4 in the other".
+
+    ``place_of`` names a time of the first take.
+    """
     out: list[str] = []
     left = list(votes)
     while left:
@@ -94,8 +100,11 @@ class _Heard:
 
 
 def together(takes: Sequence[Take], *, same_clock: bool = False) -> Together:
-    """One take out of several. ``same_clock``: all were played to the same click from the same start. Raises BadInput, with the share that agrees, for takes
-    of different pieces."""
+    """One take out of several.
+
+    ``same_clock``: all were played to the same click from the same start. Raises BadInput, with the share that
+    agrees, for takes of different pieces.
+    """
     first = takes[0]
     groups: list[list[_Heard]] = [[_heard(0, n, n.onset_us, 1.0)] for n in first.notes]
     extras: list[_Heard] = []
@@ -103,7 +112,8 @@ def together(takes: Sequence[Take], *, same_clock: bool = False) -> Together:
         found = align(first, other, same_clock=same_clock)
         if found.share < LEAST_SHARE:
             raise BadInput(
-                f"Take {number + 1} does not go with the first: {found.share:.0%} of their notes agree, and at least half must. Nothing was joined."
+                f"Take {number + 1} does not go with the first: {found.share:.0%} of their notes agree, and at least "
+                "half must. Nothing was joined."
             )
         notes = _on_clock(other, found, number, same_clock=same_clock)
         for i, j in found.pairs:

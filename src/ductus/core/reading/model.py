@@ -17,15 +17,15 @@ MIDDLE_C = 60
 class ReadSettings:
     """Every choice has a default that fits most playing; None means "found from the playing".
 
-    ``shortest`` is the finest value written ("16th"); ``tuplets`` None allows them where clearly played, ``tuplet_kinds`` only some of them,
-    ``tuplet_shortest`` is the finest value in them;
-    ``split`` is a MIDI key (that key and above to the upper staff), or None for hands by reach; ``hand`` 1 or 2
-    puts everything on one staff; ``key`` in fifths; ``plainness`` -2 (finer) .. 2 (plainer);
-    ``pedal`` True lets the sustain pedal lengthen notes; ``staccato`` "dot" writes detached notes in full with a dot, "rest"
-    writes them short; ``voices`` on a staff: None as many as keep every length;
-    ``changes`` are the changes of ``meter`` after the beginning, as (tick of the reading, meter);
-    ``kit`` for a percussion part: the keys that mean other drums than usual, as (key, drum);
-    ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are wanted.
+    ``shortest`` is the finest value written ("16th"); ``tuplets`` None allows them where clearly played,
+    ``tuplet_kinds`` only some of them, ``tuplet_shortest`` is the finest value in them; ``split`` is a MIDI key
+    (that key and above to the upper staff), or None for hands by reach; ``hand`` 1 or 2 puts everything on one
+    staff; ``key`` in fifths; ``plainness`` -2 (finer) .. 2 (plainer); ``pedal`` True lets the sustain pedal lengthen
+    notes; ``staccato`` "dot" writes detached notes in full with a dot, "rest" writes them short; ``voices`` on a
+    staff: None as many as keep every length; ``changes`` are the changes of ``meter`` after the beginning, as (tick
+    of the reading, meter); ``kit`` for a percussion part: the keys that mean other drums than usual, as (key, drum);
+    ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are
+    wanted.
     """
 
     meter: Meter | None = None
@@ -54,9 +54,12 @@ class ReadSettings:
 
 @dataclass(frozen=True, slots=True)
 class Decisions:
-    """What a person has decided: hard constraints. Event index -> hand, place in ticks, length in ticks; beats as
-    (time in microseconds, tick); ``left_out`` are events that are not to be written (they stay in the take); ``ornaments`` says
-    of the first events of ornaments whether they are written as such or note by note; others are as such where they are too fast to be counted."""
+    """What a person has decided: hard constraints.
+
+    Event index -> hand, place in ticks, length in ticks; beats as (time in microseconds, tick); ``left_out`` are
+    events that are not to be written (they stay in the take); ``ornaments`` says of the first events of ornaments
+    whether they are written as such or note by note; others are as such where they are too fast to be counted.
+    """
 
     hands: Mapping[int, int] = field(default_factory=dict)
     places: Mapping[int, int] = field(default_factory=dict)
@@ -68,8 +71,10 @@ class Decisions:
 
 @dataclass(frozen=True, slots=True)
 class ReadNote:
-    """One played note as written: ``event`` is its index in the take, times in ticks, ``hand`` 1 right, 2 left. ``played`` is where it was
-    struck and how long its key was held, the player's constant lateness taken out."""
+    """One played note as written: ``event`` is its index in the take, times in ticks, ``hand`` 1 right, 2 left.
+
+    ``played`` is where it was struck and how long its key was held, the player's constant lateness taken out.
+    """
 
     event: int
     tick: int
@@ -85,8 +90,11 @@ class ReadNote:
 
 @dataclass(frozen=True, slots=True)
 class Rival:
-    """Another reading of a doubtful place, in words, with its probability: the notes it moves as (event, tick), those whose value
-    it changes as (event, ticks), those it gives to the other hand as (event, hand)."""
+    """Another reading of a doubtful place, in words, with its probability.
+
+    The notes it moves as (event, tick), those whose value it changes as (event, ticks), those it gives to the other
+    hand as (event, hand).
+    """
 
     words: str
     probability: float
@@ -109,8 +117,9 @@ class Doubt:
 
 @dataclass(frozen=True, slots=True)
 class Ornament:
-    """Kind "trill", "turn", "tremolo", "rolled chord", "run" or "crushed note" (of a kit "roll" or "flam"), and the events of the take that make it,
-    in order."""
+    """Kind "trill", "turn", "tremolo", "rolled chord", "run" or "crushed note" (of a kit "roll" or "flam"), and the
+    events of the take that make it, in order.
+    """
 
     kind: str
     events: tuple[int, ...]
@@ -118,7 +127,9 @@ class Ornament:
 
 @dataclass(frozen=True, slots=True)
 class ReadingResult:
-    """A reading of a take: notes in ticks of ``pulses``, tick 0 being the first bar line of bar 0 (a pick-up is bar 0)."""
+    """A reading of a take: notes in ticks of ``pulses``, tick 0 being the first bar line of bar 0 (a pick-up is bar
+    0).
+    """
 
     notes: tuple[ReadNote, ...]
     pulses: PulseMap
@@ -137,7 +148,10 @@ class ReadingResult:
 
     @property
     def signs(self) -> dict[int, bool]:
-        """First events of the ornaments that were heard, and whether each is written as its sign: what a reading of a part has to keep to."""
+        """First events of the ornaments that were heard, and whether each is written as its sign.
+
+        What a reading of a part has to keep to.
+        """
         return {o.events[0]: o.events[0] in self.signed for o in self.ornaments}
 
     @property

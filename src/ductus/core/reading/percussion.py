@@ -1,7 +1,9 @@
-"""Reading a kit: no hands and no spelling. Strokes are drums, written to the next stroke or the end of their beat, hands in voice 1, feet in voice 2.
+"""Reading a kit: no hands and no spelling.
 
-A flam is one drum struck twice within 60 ms, the first stroke softer or as loud: a grace note. A roll is a drum struck five times or more, at least
-eleven times a second: one note with tremolo strokes. (Sizes: common practice.)
+Strokes are drums, written to the next stroke or the end of their beat, hands in voice 1, feet in voice 2.
+
+A flam is one drum struck twice within 60 ms, the first stroke softer or as loud: a grace note. A roll is a drum
+struck five times or more, at least eleven times a second: one note with tremolo strokes. (Sizes: common practice.)
 """
 
 from __future__ import annotations
@@ -55,7 +57,10 @@ def find_strokes(take: Take) -> tuple[Ornament, ...]:
 
 
 def struck_again(notes: Sequence[PlayedNote], start: int, gap_us: int) -> list[int]:
-    """The events of one key that is struck again and again from ``start`` on, at most ``gap_us`` apart; what else is struck meanwhile is passed over."""
+    """The events of one key that is struck again and again from ``start`` on, at most ``gap_us`` apart.
+
+    What else is struck meanwhile is passed over.
+    """
     run = [start]
     for k in range(start + 1, len(notes)):
         if notes[k].onset_us - notes[run[-1]].onset_us > gap_us:

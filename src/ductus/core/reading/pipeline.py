@@ -40,8 +40,11 @@ def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Deci
 
 
 def likely_meter(take: Take, pulses: PulseMap) -> Meter:
-    """The meter of a take with a click whose meter nobody told: how usual its rhythm is in simple and in compound beats, and
-    where its weighty chords lie, tick 0 being a bar line."""
+    """The meter of a take with a click whose meter nobody told.
+
+    How usual its rhythm is in simple and in compound beats, and where its weighty chords lie, tick 0 being a bar
+    line.
+    """
     played = played_notes(take)
     velocity = np.array([n.velocity for n in take.notes], np.int64)
     chords = cluster(played.onset, played.release, played.key, velocity)

@@ -50,8 +50,11 @@ SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably br
 
 @dataclass(frozen=True, slots=True)
 class Decoded:
-    """A take with the places of its notes found: what all writing down (with whatever pins) starts from. ``take`` is the one that
-    was read, with the ``ornaments`` that are written as such (of those that were ``heard``) made plain; ``events`` are those of the ``whole`` take."""
+    """A take with the places of its notes found: what all writing down (with whatever pins) starts from.
+
+    ``take`` is the one that was read, with the ``ornaments`` that are written as such (of those that were ``heard``)
+    made plain; ``events`` are those of the ``whole`` take.
+    """
 
     whole: Take
     ornaments: tuple[Ornament, ...]
@@ -100,7 +103,9 @@ class Decoded:
         )
 
     def _rolled_by(self, own: Decisions) -> dict[int, int]:
-        """The hands of rolled chords: one hand rolls a chord that it can reach (common practice), the one that has most of it."""
+        """The hands of rolled chords: one hand rolls a chord that it can reach (common practice), the one that has
+        most of it.
+        """
         here = {event: n for n, event in enumerate(self.events)}
         signed = {o.events for o in self.ornaments}
         rolled = [o for o in self.heard if o.kind == "rolled chord"]
@@ -134,8 +139,11 @@ def decode(
     centred: bool = False,
     ornaments: Mapping[int, bool] | None = None,
 ) -> Decoded:
-    """Find the places of a take whose beats are known; ``centred`` if they were found from its own notes; ``ornaments`` says of
-    first events whether they are written as such, where a person decided."""
+    """Find the places of a take whose beats are known.
+
+    ``centred`` if they were found from its own notes; ``ornaments`` says of first events whether they are written as
+    such, where a person decided.
+    """
     if settings.kit is not None:
         take = on_drums(take, settings.kit)
     whole, decided = take, ornaments or {}
@@ -220,7 +228,9 @@ def write_down(
     *,
     doubts: bool = True,
 ) -> ReadingResult:
-    """From places to written notes; without ``doubts`` (while it is still being played) nothing is said about close calls."""
+    """From places to written notes; without ``doubts`` (while it is still being played) nothing is said about close
+    calls.
+    """
     bars = settings.bars
     count = len(take.notes)
     left_out = pins.left_out | (strangers(take) if settings.kit is not None else frozenset())
@@ -270,7 +280,10 @@ def write_down(
 
 
 def let_go_for_pickup(take: Take, pulses: PulseMap, bars: BarLines, ticks: Sequence[int], lengths: list[int]) -> None:
-    """Where the take begins with a pick-up its last bar is so much shorter (common practice): last notes that were let go by then end there."""
+    """Where the take begins with a pick-up its last bar is so much shorter (common practice).
+
+    Last notes that were let go by then end there.
+    """
     bar = bars.meter.bar_ticks
     inside = min(ticks) % bar
     pickup = bar - inside if 2 * inside >= bar else 0
@@ -355,7 +368,9 @@ def assign_hands(
 
 
 def played_places(take: Take, pulses: PulseMap, lag_us: int) -> list[tuple[int, int]]:
-    """Where each note was struck and how long its key was held, in ticks, once the player's constant lateness is taken out."""
+    """Where each note was struck and how long its key was held, in ticks, once the player's constant lateness is
+    taken out.
+    """
     out = []
     for n in take.notes:
         at = pulses.tick_at(n.onset_us - lag_us)
@@ -391,8 +406,11 @@ def note_values(
 
 
 def sounding_ends(take: Take, ticks: list[int], hand: list[int], order: list[int]) -> list[int]:
-    """When each note ends, in microseconds: when its key is let go; under the sustain pedal it sounds on until the pedal comes up, but no further
-    than the next place of its hand (a hand that lets go under the pedal is on its way there, it makes no rest)."""
+    """When each note ends, in microseconds.
+
+    When its key is let go; under the sustain pedal it sounds on until the pedal comes up, but no further than the
+    next place of its hand (a hand that lets go under the pedal is on its way there, it makes no rest).
+    """
     ends = [n.release_us for n in take.notes]
     pedal = Pedal(take)
     if not pedal:
@@ -457,8 +475,10 @@ def remarks_on(take: Take) -> tuple[str, ...]:
 
 
 def least_lengths(settings: ReadSettings, ticks: Sequence[int]) -> list[int] | None:
-    """The shortest length (in UNITs) of a note that begins at each of these ticks; None: nothing was chosen. Where only a tuplet stands, the value of
-    the tuplet holds: two thirds of the plain one."""
+    """The shortest length (in UNITs) of a note that begins at each of these ticks; None: nothing was chosen.
+
+    Where only a tuplet stands, the value of the tuplet holds: two thirds of the plain one.
+    """
     if settings.shortest is None:
         return None
     least, out = BASE_TICKS[settings.shortest] // TICKS_PER_UNIT, []

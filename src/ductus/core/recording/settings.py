@@ -19,10 +19,14 @@ USUAL_SHORTEST: Value = "16th"
 
 @dataclass(frozen=True, slots=True)
 class RecordChoices:
-    """``on``: recording is the way of working. ``click`` False: played freely. ``first_key``: the first key begins it, without a count-in.
-    ``hands`` "right", "left": everything into that staff, in the voice of the pen. ``until``: the bar (index) after which nothing is written, None: as
-    long as it goes on; ``round``: there it begins again, round and round. ``in_place``: how sounding times are quantized as the take arrives (None: not at all). ``before``, ``others``: are the bars before it, and what else is written, heard? ``bends``: does the click go with
-    the player?"""
+    """``on``: recording is the way of working.
+
+    ``click`` False: played freely. ``first_key``: the first key begins it, without a count-in. ``hands`` "right",
+    "left": everything into that staff, in the voice of the pen. ``until``: the bar (index) after which nothing is
+    written, None: as long as it goes on; ``round``: there it begins again, round and round. ``in_place``: how
+    sounding times are quantized as the take arrives (None: not at all). ``before``, ``others``: are the bars before
+    it, and what else is written, heard? ``bends``: does the click go with the player?
+    """
 
     on: bool = False
     click: bool = True
@@ -79,8 +83,10 @@ class RecordInPlace(RecordChoice):
 
 @dataclass(frozen=True, slots=True)
 class RecordClick(RecordChoice):
-    """With a click that stays as it is, with one that goes with the player, or freely. The shortest value goes with it: freely it is what the
-    playing shows."""
+    """With a click that stays as it is, with one that goes with the player, or freely.
+
+    The shortest value goes with it: freely it is what the playing shows.
+    """
 
     click: Literal["steady", "bends", "none"]
     name: Literal["record-click"] = "record-click"
@@ -157,7 +163,10 @@ class RecordPolicy(RecordChoice):
 
 @dataclass(frozen=True, slots=True)
 class RecordUntil(RecordChoice):
-    """The last bar (index) that is written, or (None) as long as it goes on; ``round``: behind it the first comes again, until it is stopped."""
+    """The last bar (index) that is written, or (None) as long as it goes on.
+
+    ``round``: behind it the first comes again, until it is stopped.
+    """
 
     bar: Annotated[int, Ge(0), Le(MAX_BAR)] | None
     round: bool = False
@@ -182,7 +191,8 @@ class RecordHear(RecordChoice):
 
 
 AnyRecordChoice = (
-    RecordOn | RecordClick | RecordCountIn | RecordTempo | RecordHands | RecordShortest | RecordPolicy | RecordUntil | RecordHear
+    RecordOn | RecordClick | RecordCountIn | RecordTempo | RecordHands | RecordShortest | RecordPolicy | RecordUntil
+    | RecordHear
     | RecordInPlace
 )  # fmt: skip
 RECORD_CHOICES: tuple[type[AnyRecordChoice], ...] = AnyRecordChoice.__args__

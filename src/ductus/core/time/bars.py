@@ -22,8 +22,9 @@ from ductus.core.words import ordinal
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """One bar: index from 0, start tick, length in ticks, meter, and what a pick-up, or the second part of a bar that is cut in two, lacks
-    at its front. A part of a cut bar has the meter of the whole."""
+    """One bar: index from 0, start tick, length in ticks, meter, and what a pick-up, or the second part of a bar
+    that is cut in two, lacks at its front. A part of a cut bar has the meter of the whole.
+    """
 
     index: int
     start: int
@@ -79,9 +80,12 @@ class CutPart:
 
 
 def parts_of_cut(meters: dict[int, Meter], unsigned: Collection[int]) -> dict[int, CutPart]:
-    """Bar index -> its part of a bar that is cut: shorter neighbours without a sign that make up one bar of the signed meter before them, and
-    none beside it, but for a single one at their end (a last bar without what the pick-up has). Longer stretches without a sign are bars of their
-    own. ``meters`` must rise by index."""
+    """Bar index -> its part of a bar that is cut.
+
+    Shorter neighbours without a sign that make up one bar of the signed meter before them, and none beside it, but
+    for a single one at their end (a last bar without what the pick-up has). Longer stretches without a sign are bars
+    of their own. ``meters`` must rise by index.
+    """
     found: dict[int, CutPart] = {}
     run: list[tuple[int, int]] = []  # (index, ticks)
     usual = meters[0]
@@ -179,7 +183,9 @@ class Timeline:
         return self.bar(first + max(tick - start, 0) // meter.bar_ticks)
 
     def number_of(self, index: int) -> int:
-        """Bar number as people count: 1 for the first full bar, 0 for a pick-up, the same for both parts of a bar that is cut."""
+        """Bar number as people count: 1 for the first full bar, 0 for a pick-up, the same for both parts of a bar
+        that is cut.
+        """
         return (index if self.pickup else index + 1) - bisect_right(self.going_on, index)
 
     def index_of(self, number: int) -> int:
@@ -224,7 +230,8 @@ class Timeline:
         return self.bar_at(tick - 1).index + 1 if tick > 0 else 0
 
     def place_words(self, tick: int) -> str:
-        """Say a place as musicians do: "bar 12, beat 3", "bar 3, beat 2 and", "bar 1, beat 4, 2nd of 3", "last eighth of the pick-up".
+        """Say a place as musicians do: "bar 12, beat 3", "bar 3, beat 2 and", "bar 1, beat 4, 2nd of 3", "last
+        eighth of the pick-up".
 
         >>> Timeline({0: Meter(3, 4)}).place_words(Meter(3, 4).bar_ticks)
         'bar 2, beat 1'
@@ -257,8 +264,11 @@ class Timeline:
 
 @dataclass(frozen=True, slots=True)
 class BarLines:
-    """Bars without an end on both sides, as a reading counts them: tick 0 is a bar line of ``meter``, which also holds before it; later
-    ``changes`` are (tick of a bar line, meter), rising."""
+    """Bars without an end on both sides, as a reading counts them.
+
+    Tick 0 is a bar line of ``meter``, which also holds before it; later ``changes`` are (tick of a bar line, meter),
+    rising.
+    """
 
     meter: Meter
     changes: tuple[tuple[int, Meter], ...] = ()

@@ -182,8 +182,10 @@ def parse_meter(text: str) -> Meter:
 
 
 def meter_for(ticks: int, usual: Meter) -> Meter | None:
-    """A meter of a length, in the units of the usual one where that goes, else in the coarsest that does; None where none does. A length
-    between two gets the longer one."""
+    """A meter of a length, in the units of the usual one where that goes, else in the coarsest that does.
+
+    None where none does. A length between two gets the longer one.
+    """
     for unit in (usual.unit, *(u for u in (4, 8, 16, 32) if u > usual.unit)):
         if ticks % (WHOLE // unit) == 0 and ticks * unit // WHOLE <= 32:
             return Meter(ticks * unit // WHOLE, unit)

@@ -42,7 +42,8 @@ class PulseMap:
         for a, b in zip(self.pulses, self.pulses[1:], strict=False):
             if b.tick <= a.tick or b.time_us <= a.time_us:
                 raise BadInput(
-                    f"Beats must follow each other: {b.time_us / 1e6:.3f} s does not come after {a.time_us / 1e6:.3f} s."
+                    f"Beats must follow each other: {b.time_us / 1e6:.3f} s does not come after {a.time_us / 1e6:.3f} "
+                    "s."
                 )
 
     def _segment(self, k: int) -> tuple[Pulse, Pulse]:

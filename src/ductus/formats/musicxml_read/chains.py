@@ -17,8 +17,11 @@ from ductus.formats.musicxml_read.raw import RawNote
 
 @dataclass(slots=True)
 class Chain:
-    """A note with all that is tied to it: id, place, lengths of what is tied (ticks), staff, voice of the file, what is at it, and the voice
-    of the page (from 1; 0: not yet placed)."""
+    """A note with all that is tied to it.
+
+    Id, place, lengths of what is tied (ticks), staff, voice of the file, what is at it, and the voice of the page
+    (from 1; 0: not yet placed).
+    """
 
     id: str
     tick: int
@@ -75,8 +78,10 @@ class Ties:
         return joined
 
     def _from(self, chain: Chain, raw: RawNote) -> Chain | None:
-        """The chain that a printed note goes on with. Some programs state only where a tie begins: it leads to the note of the same pitch
-        that follows at once."""
+        """The chain that a printed note goes on with.
+
+        Some programs state only where a tie begins: it leads to the note of the same pitch that follows at once.
+        """
         found = [c for c in self._waiting[chain.pitch.midi] if c.end == chain.tick]
         if not raw.tied_from:
             found = [c for c in found if c.pitch == chain.pitch and "let-ring" not in c.signs]
@@ -122,8 +127,10 @@ def ranks(chains: Iterable[Chain]) -> dict[tuple[int, str], int]:
 
 
 def apart(chains: Sequence[Chain], new_id: Callable[[], str], losses: Losses) -> list[Chain]:
-    """The chains of one staff, each in a voice in which it is alone or part of a chord of its length: its own, or a free one for what is held
-    while its voice goes on. Where none is free it is struck again."""
+    """The chains of one staff, each in a voice in which it is alone or part of a chord of its length.
+
+    Its own, or a free one for what is held while its voice goes on. Where none is free it is struck again.
+    """
     rank = ranks(chains)
     voices = [Voice() for _ in range(MAX_VOICES)]
     held: list[Chain] = []

@@ -1,4 +1,7 @@
-"""What stands over and under the staves of a file: dynamics, hairpins, lines, words, tempi, chord symbols, bar lines."""
+"""What stands over and under the staves of a file.
+
+Dynamics, hairpins, lines, words, tempi, chord symbols, bar lines.
+"""
 
 from __future__ import annotations
 
@@ -30,8 +33,20 @@ SUFFIX_OF = {kind: suffix for suffix, (kind, _) in reversed(CHORD_KINDS.items())
 SIGNS = {-2: "bb", -1: "b", 0: "", 1: "#", 2: "##"}
 JUMP = re.compile(r"^(d\.\s?c\.|da capo|d\.\s?s\.|dal segno)", re.I)
 NUMBER = re.compile(r"\d+(?:\.\d+)?")
-UNHEARD = {"image", "scordatura", "principal-voice", "percussion", "accordion-registration", "staff-divide", "other-direction",
-           "harp-pedals", "damp", "damp-all", "eyeglasses", "string-mute"}  # fmt: skip
+UNHEARD = {
+    "image",
+    "scordatura",
+    "principal-voice",
+    "percussion",
+    "accordion-registration",
+    "staff-divide",
+    "other-direction",
+    "harp-pedals",
+    "damp",
+    "damp-all",
+    "eyeglasses",
+    "string-mute",
+}
 
 
 class Directions:

@@ -46,7 +46,9 @@ def ratio_of(note: Element) -> tuple[int, int] | None:
 
 
 def length_of(note: Element, divisions: Fraction) -> Fraction:
-    """Quarters: the duration; or what is written, where the divisions of the file cannot state that and the duration is only rounded."""
+    """Quarters: the duration; or what is written, where the divisions of the file cannot state that and the duration
+    is only rounded.
+    """
     duration = max(number_of(text_of(note, "duration"), Fraction(0)) or Fraction(0), Fraction(0))
     written = written_length(note)
     if written is None:

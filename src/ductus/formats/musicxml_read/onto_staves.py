@@ -60,7 +60,8 @@ class StavesWriter:
             )
             out.append(
                 Part(
-                    self.part_id(group[0]), name, self.raw.short[:SHOWN_NAME], self.raw.programme, clefs, order + len(out), known.lyrics if known else sings,
+                    self.part_id(group[0]), name, self.raw.short[:SHOWN_NAME], self.raw.programme, clefs,
+                    order + len(out), known.lyrics if known else sings,
                     self.raw.transpose, self.raw.level, self.raw.pan,
                 )
             )  # fmt: skip

@@ -1,4 +1,7 @@
-"""One part of a file, measure by measure: its stream of notes, rests, backups and forwards becomes places in quarters."""
+"""One part of a file, measure by measure.
+
+Its stream of notes, rests, backups and forwards becomes places in quarters.
+"""
 
 from __future__ import annotations
 

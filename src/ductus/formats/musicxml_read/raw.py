@@ -1,4 +1,7 @@
-"""What one part of a file holds, by measure, before bars are known: places and lengths are quarters from the beginning of the measure."""
+"""What one part of a file holds, by measure, before bars are known.
+
+Places and lengths are quarters from the beginning of the measure.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +15,11 @@ from ductus.core.time.note_values import NoteValue
 
 @dataclass(frozen=True, slots=True)
 class RawEnd:
-    """Where a line between notes begins or ends: kind of ``marks.KINDS``, its number, "start" or "stop", its side and text; ``grace``: at a
-    grace note of the note that has it."""
+    """Where a line between notes begins or ends.
+
+    Kind of ``marks.KINDS``, its number, "start" or "stop", its side and text; ``grace``: at a grace note of the note
+    that has it.
+    """
 
     kind: str
     number: str
@@ -25,7 +31,9 @@ class RawEnd:
 
 @dataclass(slots=True)
 class RawNote:
-    """One printed note: its place and length, staff and voice of the file, sounding pitch (or drum), and what is written at it."""
+    """One printed note: its place and length, staff and voice of the file, sounding pitch (or drum), and what is
+    written at it.
+    """
 
     at: Fraction
     length: Fraction
@@ -46,7 +54,10 @@ class RawNote:
 
 @dataclass(frozen=True, slots=True)
 class RawMark:
-    """A mark at a place of a staff: ``kind`` of ``marks.KINDS``; ``which`` is "at", "start" or "stop", with a number that joins the two."""
+    """A mark at a place of a staff: ``kind`` of ``marks.KINDS``.
+
+    ``which`` is "at", "start" or "stop", with a number that joins the two.
+    """
 
     kind: str
     at: Fraction

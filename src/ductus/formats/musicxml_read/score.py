@@ -41,8 +41,10 @@ class ReadScore:
 
 
 def read_musicxml(data: bytes, name: str = "") -> ReadScore:
-    """Read a file, plain or compressed, partwise or timewise. Raises BadInput for one that is damaged or holds no part, TooMuch for one that
-    is too large."""
+    """Read a file, plain or compressed, partwise or timewise.
+
+    Raises BadInput for one that is damaged or holds no part, TooMuch for one that is too large.
+    """
     root, losses = partwise(data), Losses()
     parts = read_parts(root, losses)
     ids = Ids(len(parts) * 4)

@@ -1,4 +1,5 @@
-"""From bytes to a partwise score: plain or compressed, any encoding that XML declares, and safe against files made to do harm.
+"""From bytes to a partwise score: plain or compressed, any encoding that XML declares, and safe against files made
+to do harm.
 
 Entities are not resolved and nothing is fetched; an archive is read only as far as a score may be large.
 """

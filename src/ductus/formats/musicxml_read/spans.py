@@ -18,7 +18,10 @@ LEAST_TICKS = 1
 
 @dataclass(frozen=True, slots=True)
 class LineEnd:
-    """Where a slur, glissando or tremolo begins or ends: at a printed note from ``tick`` until ``until``, of a voice of the file."""
+    """Where a slur, glissando or tremolo begins or ends.
+
+    At a printed note from ``tick`` until ``until``, of a voice of the file.
+    """
 
     tick: int
     until: int
@@ -31,8 +34,11 @@ class LineEnd:
 def lines(
     ends: Sequence[LineEnd], notes: Mapping[str, Note], slurred: set[str], ids: Ids, losses: Losses
 ) -> Iterator[Mark]:
-    """Slurs, glissandi and tremolos with both ends. ``ends`` in the order of the file; ``slurred`` gets the ids of the notes whose grace notes
-    are slurred to them: that is no mark of its own."""
+    """Slurs, glissandi and tremolos with both ends.
+
+    ``ends`` in the order of the file; ``slurred`` gets the ids of the notes whose grace notes are slurred to them:
+    that is no mark of its own.
+    """
     for kind in ("slur", "glissando", "tremolo"):
         mine = [e for e in ends if e.end.kind == kind and e.end.way in ("start", "stop")]
         for start, end in _pairs(kind, mine, losses):
@@ -58,8 +64,10 @@ def lines(
 
 
 def _pairs(kind: str, ends: list[LineEnd], losses: Losses) -> list[tuple[LineEnd, LineEnd]]:
-    """Beginnings with their ends: by number, of one voice first. What a file states the wrong way round (another voice, written before) is
-    paired by time."""
+    """Beginnings with their ends: by number, of one voice first.
+
+    What a file states the wrong way round (another voice, written before) is paired by time.
+    """
     begun: dict[str, list[LineEnd]] = defaultdict(list)
     out: list[tuple[LineEnd, LineEnd]] = []
     left: list[LineEnd] = []

@@ -30,8 +30,10 @@ class EntryCommand:
 
 @dataclass(frozen=True, slots=True)
 class Choose(EntryCommand):
-    """Base of commands that set a field of the state to one of some words; without one they go to the next. ``FIELD`` is the field,
-    ``WORDS`` what is said of each choice."""
+    """Base of commands that set a field of the state to one of some words; without one they go to the next.
+
+    ``FIELD`` is the field, ``WORDS`` what is said of each choice.
+    """
 
     FIELD: ClassVar[str] = ""
     WORDS: ClassVar[dict[str, str]] = {}

@@ -98,9 +98,12 @@ class WriteLetter(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class ClickNote(EntryCommand):
-    """Write a note of the step value where a person clicked: ``diatonic`` staff steps above C0 as the staff is read, with the accidental of its
-    signature and the velocity that the line states. The pen goes behind it. With the pen up, or where clicks place the pen, it goes
-    there and nothing is written."""
+    """Write a note of the step value where a person clicked.
+
+    ``diatonic`` staff steps above C0 as the staff is read, with the accidental of its signature and the velocity
+    that the line states. The pen goes behind it. With the pen up, or where clicks place the pen, it goes there and
+    nothing is written.
+    """
 
     part: Annotated[str, MaxLen(40)]
     staff: Annotated[int, Ge(1), Le(2)]

@@ -26,8 +26,11 @@ from ductus.core.words import capital, listed
 
 @dataclass(frozen=True, slots=True)
 class WithHere(EntryCommand):
-    """A mark as musicians write it, to the notes that are selected or at the pen: there, signs of notes are carried by the next note, what
-    spans goes on from the next note until it is given again, everything else stands at the pen."""
+    """A mark as musicians write it, to the notes that are selected or at the pen.
+
+    There, signs of notes are carried by the next note, what spans goes on from the next note until it is given
+    again, everything else stands at the pen.
+    """
 
     text: Annotated[str, MaxLen(20_000)]
     name: Literal["with-here"] = "with-here"
@@ -81,7 +84,8 @@ class WithHere(EntryCommand):
         state = evolved(state, open_marks=(*others, fresh))
         return Outcome(
             state,
-            say=f"{capital(open_words(fresh))} from {piece.timeline.place_words(state.tick)} on, until it is given again",
+            say=f"{capital(open_words(fresh))} from {piece.timeline.place_words(state.tick)} on, "
+            "until it is given again",
         )
 
 
@@ -97,8 +101,10 @@ def spans_on(wish: Wish) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Sing(EntryCommand):
-    """A syllable under the chord at the pen (or the next one), and the pen goes on: after a "word", to the next "syllable" of the same word, or
-    it "hold"s over the next chord."""
+    """A syllable under the chord at the pen (or the next one), and the pen goes on.
+
+    After a "word", to the next "syllable" of the same word, or it "hold"s over the next chord.
+    """
 
     text: Annotated[str, MaxLen(LONGEST)]
     then: Literal["word", "syllable", "hold"] = "word"

@@ -93,7 +93,9 @@ class SwitchHarmony(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class ChordsByKeys(EntryCommand):
-    """Chords that are played are written as their symbols, one after the other, the pen going on by its step; or no longer (None: the other of the two)."""
+    """Chords that are played are written as their symbols, one after the other, the pen going on by its step; or no
+    longer (None: the other of the two).
+    """
 
     on: bool | None = None
     name: Literal["chords-by-keys"] = "chords-by-keys"
@@ -266,8 +268,9 @@ class RepeatHeld(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class DivideHands(EntryCommand):
-    """Into which staves keys go: all into the pen's "one", or divided between both by "reach" or at a "split" (its lowest key of the right
-    hand), as recording divides them."""
+    """Into which staves keys go: all into the pen's "one", or divided between both by "reach" or at a "split" (its
+    lowest key of the right hand), as recording divides them.
+    """
 
     hands: Literal["one", "reach", "split"] | None = None
     split: Annotated[int, Ge(0), Le(127)] | None = None
@@ -332,7 +335,10 @@ class PenAdvances(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class GraceNext(EntryCommand):
-    """The next key is a grace note of the note after it and takes no time; ``latch``: all keys, until it is given again."""
+    """The next key is a grace note of the note after it and takes no time.
+
+    ``latch``: all keys, until it is given again.
+    """
 
     latch: bool = False
     name: Literal["grace"] = "grace"
@@ -349,7 +355,10 @@ class GraceNext(EntryCommand):
 
 @dataclass(frozen=True, slots=True)
 class BrushedKeys(EntryCommand):
-    """A key brushed just before another one of its step is a grace note, or a note of the chord (None: the other of the two)."""
+    """A key brushed just before another one of its step is a grace note, or a note of the chord (None.
+
+    The other of the two).
+    """
 
     on: bool | None = None
     name: Literal["brushed"] = "brushed"

@@ -213,7 +213,10 @@ class TypedPlace(EntryCommand):
 
 
 def typed_tick(text: str, piece: Piece) -> int:
-    """ "5.2" as a tick; also "5:2", "5 2", "bar 5, beat 2 and". Raises BadInput for what is no place, or a beat that the bar does not have."""
+    """ "5.2" as a tick; also "5:2", "5 2", "bar 5, beat 2 and".
+
+    Raises BadInput for what is no place, or a beat that the bar does not have.
+    """
     plain = re.sub(r"^(?:bar|measure)\s+", "", text.strip().casefold())
     plain = re.sub(r"\s*[,;:]\s*|(?<=\d)\s+(?=\d+(?:\s|$))", ".", re.sub(r",?\s+beat\s+", ".", plain), count=1)
     match = TYPED_PLACE.match(re.sub(r"\s+and$", " 1/2", plain))

@@ -60,10 +60,13 @@ from ductus.core.entry.commands.step_value import (
 )
 
 AnyCommand = (
-    PenTo | Ready | Rest | Back | MovePen | PlacePen | TypedPlace | ReturnToStart | OtherStaff | ToVoice | HoldInBars | AtSpanEnd
-    | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | FillTuplet | AddedValue | CustomLength | NextOnly | SoundFor | SoundLate | VaryLength
+    PenTo | Ready | Rest | Back | MovePen | PlacePen | TypedPlace | ReturnToStart | OtherStaff | ToVoice | HoldInBars
+    | AtSpanEnd
+    | StepBase | ShiftValue | Dot | TupletOf | NoTuplet | FillTuplet | AddedValue | CustomLength | NextOnly | SoundFor
+    | SoundLate | VaryLength
     | FixVelocity | FixPitch
-    | WhenWritten | PolicyTo | HoldToHarmony | SwitchHarmony | ChordsByKeys | OverWhat | PulseUntil | GreyKeys | RhythmBy | ClicksDo | KitBy | NameDrum | RepeatHeld | DivideHands | WayTo | BeginPitches
+    | WhenWritten | PolicyTo | HoldToHarmony | SwitchHarmony | ChordsByKeys | OverWhat | PulseUntil | GreyKeys
+    | RhythmBy | ClicksDo | KitBy | NameDrum | RepeatHeld | DivideHands | WayTo | BeginPitches
     | GraceNext | BrushedKeys | PenAdvances | PulseKey | WalkRate | ChordSymbol | WithHere | Sing
     | Advance | RhythmValue | DivideBeat | WriteLetter | ClickNote
 )  # fmt: skip

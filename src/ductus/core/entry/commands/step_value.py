@@ -141,7 +141,9 @@ class AddedValue(ChangeValue):
 
 @dataclass(frozen=True, slots=True)
 class CustomLength(ChangeValue):
-    """A length as people type it: a fraction of a whole note ("5/16") or ticks at 960 to the quarter ("400"); "" for none."""
+    """A length as people type it: a fraction of a whole note ("5/16") or ticks at 960 to the quarter ("400"); "" for
+    none.
+    """
 
     text: Annotated[str, MaxLen(20)] = ""
     name: Literal["custom"] = "custom"

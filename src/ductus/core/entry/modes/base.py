@@ -1,7 +1,7 @@
 """The ways of working: one small module each, all with the same four functions.
 
-A way has ``key_down``, ``key_up``, ``pedal`` and ``wait``; each is (state, event, piece) -> Outcome. What a way does not
-need comes from ``EntryMode``, which does nothing.
+A way has ``key_down``, ``key_up``, ``pedal`` and ``wait``; each is (state, event, piece) -> Outcome. What a way does
+not need comes from ``EntryMode``, which does nothing.
 """
 
 from __future__ import annotations

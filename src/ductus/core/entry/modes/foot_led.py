@@ -1,7 +1,8 @@
 """Foot-led: the player taps the beats and plays as the piece would go, at any speed.
 
-At each tap the keys that are down are written for one step; those that were down at the last tap grow by it, so a held note over
-a moving voice needs nothing else. A key let go before the tap stays grey (shown as pending) and is written or dropped by choice.
+At each tap the keys that are down are written for one step; those that were down at the last tap grow by it, so a
+held note over a moving voice needs nothing else. A key let go before the tap stays grey (shown as pending) and is
+written or dropped by choice.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Over what is written: each chord played replaces pitch, velocity or both of the next one, or stands beside it.
 
-The number and rhythm of notes stay; chords replace chords (more keys add notes, fewer remove, and it is said). At the end it
-says so and stops; the advance command begins again where this pass began.
+The number and rhythm of notes stay; chords replace chords (more keys add notes, fewer remove, and it is said). At
+the end it says so and stops; the advance command begins again where this pass began.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Pulse hand: one hand strikes a pulse, the other plays the tune where it falls.
 
 Each pulse but the first moves the pen on one step. A tune note lasts until its successor (or until it is let go, by
-choice); the last one runs to the end of its bar. The pulse itself never becomes a note. A tune note within the gathering
-time before a pulse belongs to it; otherwise to the pulse before.
+choice); the last one runs to the end of its bar. The pulse itself never becomes a note. A tune note within the
+gathering time before a pulse belongs to it; otherwise to the pulse before.
 """
 
 from __future__ import annotations
@@ -60,8 +60,9 @@ class Pulse(EntryMode):
         return self.pulse(state, time_us, piece)
 
     def pulse(self, state: EntryState, time_us: int, piece: Piece) -> Outcome:
-        """A pulse: what came well before it is written first, then the pen moves on, what sounds goes on with it, and what
-        was struck with it is written on it."""
+        """A pulse: what came well before it is written first, then the pen moves on, what sounds goes on with it,
+        and what was struck with it is written on it.
+        """
         early = tuple(h for h in state.held if time_us - h.down_us > GATHER_US)
         change, said = None, ""
         if early and state.beating.count:

@@ -32,8 +32,11 @@ def beat_at(piece: Piece, tick: int) -> tuple[int, int]:
 
 
 def scaled(onsets: Sequence[float], count: int, compound: bool = False) -> tuple[int, list[int]]:
-    """(division, part of each onset) for onsets in shares of the beat, the first 0, rising. A ``compound`` beat divides by 3, 6 and 12; by other
-    numbers only where more notes were played than these hold evenly."""
+    """(division, part of each onset) for onsets in shares of the beat, the first 0, rising.
+
+    A ``compound`` beat divides by 3, 6 and 12; by other numbers only where more notes were played than these hold
+    evenly.
+    """
     best: tuple[float, int, list[int]] | None = None
     natural = [n for n in OF_COMPOUND if n >= count]
     for n in natural if compound and natural else DIVISIONS:

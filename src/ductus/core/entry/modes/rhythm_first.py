@@ -1,8 +1,8 @@
 """Rhythm first: values by value keys or played on any one key, then the pitches in order, at leisure.
 
-In the first half every value key writes a note on the middle line. A key of the instrument writes the step value at once, or
-(``rhythm_by`` "time") the rhythm is struck in time and read when it is over: after a silence or with the advance command.
-"pitches" turns to the second half, which is the way "over" from where this pass began.
+In the first half every value key writes a note on the middle line. A key of the instrument writes the step value at
+once, or (``rhythm_by`` "time") the rhythm is struck in time and read when it is over: after a silence or with the
+advance command. "pitches" turns to the second half, which is the way "over" from where this pass began.
 """
 
 from __future__ import annotations

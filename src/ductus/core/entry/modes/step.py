@@ -29,7 +29,10 @@ class Stepping(EntryMode):
         return Outcome(evolved(state, held=held), wake_us=GATHER_US if state.when == "stroke" else None)
 
     def key_up(self, state: EntryState, event: KeyUp, piece: Piece) -> Outcome:
-        """With "all up" the last key up writes the chord; with "advance" what is let go ends, or is dropped if it was not written."""
+        """With "all up" the last key up writes the chord.
+
+        With "advance" what is let go ends, or is dropped if it was not written.
+        """
         if state.when == "advance":
             sounding = tuple(s for s in state.beating.sounding if event.key not in s.keys)
             held = tuple(h for h in state.held if h.key != event.key)
@@ -42,7 +45,10 @@ class Stepping(EntryMode):
         return Outcome(state)
 
     def pedal(self, state: EntryState, event: Pedal, piece: Piece) -> Outcome:
-        """The pedal is the advance command where one is wanted; else it is kept as pedal: from the pen to where it is let go."""
+        """The pedal is the advance command where one is wanted.
+
+        Else it is kept as pedal: from the pen to where it is let go.
+        """
         if state.when == "advance":
             return self.advance(state, piece, event.time_us) if event.down else Outcome(state)
         if event.down:
@@ -51,8 +57,10 @@ class Stepping(EntryMode):
         return pedal_kept(state, piece)
 
     def advance(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
-        """Held keys are written; again while holding lengthens them by a step; with nothing held it is a rest. Where keys write by themselves,
-        letting them go afterwards writes nothing more."""
+        """Held keys are written; again while holding lengthens them by a step; with nothing held it is a rest.
+
+        Where keys write by themselves, letting them go afterwards writes nothing more.
+        """
         return write_held(state, piece, time_us) if state.when == "advance" else write_step(state, piece)
 
     def wait(self, state: EntryState, event: Wait, piece: Piece) -> Outcome:

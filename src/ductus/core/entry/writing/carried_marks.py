@@ -1,4 +1,7 @@
-"""What goes along with notes that are entered: signs that the next note carries, and marks that go on from note to note."""
+"""What goes along with notes that are entered.
+
+Signs that the next note carries, and marks that go on from note to note.
+"""
 
 from __future__ import annotations
 

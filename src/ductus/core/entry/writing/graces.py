@@ -27,7 +27,10 @@ def grace_struck(state: EntryState, event: KeyDown, piece: Piece) -> Outcome:
 
 
 def brushed(state: EntryState, event: KeyUp) -> EntryState | None:
-    """The state with a key that was let go as a grace note: brushed just before another that is still down. None where it was not."""
+    """The state with a key that was let go as a grace note: brushed just before another that is still down.
+
+    None where it was not.
+    """
     mine = next((h for h in state.held if h.key == event.key), None)
     if not state.brushed or mine is None or event.time_us - mine.down_us > BRUSHED_US:
         return None

@@ -25,7 +25,10 @@ def divides(state: EntryState, piece: Piece) -> bool:
 
 
 def lines_of(state: EntryState, piece: Piece) -> tuple[Line, ...]:
-    """The voices that a step writes into: one, the same voice of both staves where keys are divided, or hands and feet of a kit."""
+    """The voices that a step writes into.
+
+    One, the same voice of both staves where keys are divided, or hands and feet of a kit.
+    """
     if piece.part(state.part).percussion:
         return ((state.part, 1, HANDS_UP), (state.part, 1, FEET))
     if state.hands == "one":

@@ -1,7 +1,7 @@
 """Chords that grow while they are held: advance, foot-led and walking entry share this.
 
-A chord that is lengthened stays one note (ties are derived), so that the writing at the bar line is always the simplest. A key that joins
-begins a note of its own while the others sound on.
+A chord that is lengthened stays one note (ties are derived), so that the writing at the bar line is always the
+simplest. A key that joins begins a note of its own while the others sound on.
 """
 
 from __future__ import annotations
@@ -19,8 +19,11 @@ from ductus.core.words import capital, count_words, listed
 
 
 def write_held(state: EntryState, piece: Piece, time_us: int, grey: str = "drop") -> Outcome:
-    """Write one step of what is down and move on: keys that sounded already sound on, new ones begin; with nothing down it is a rest.
-    ``grey``: what becomes of keys that were let go before ("drop" or "write")."""
+    """Write one step of what is down and move on.
+
+    Keys that sounded already sound on, new ones begin; with nothing down it is a rest. ``grey``: what becomes of
+    keys that were let go before ("drop" or "write").
+    """
     full = span_is_full(state)
     if full is not None:
         return full

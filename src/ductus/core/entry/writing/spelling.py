@@ -1,4 +1,6 @@
-"""Spelling at the pen: what the speller sees of the piece around a chord, and the correction of the last step by the next."""
+"""Spelling at the pen: what the speller sees of the piece around a chord, and the correction of the last step by the
+next.
+"""
 
 from __future__ import annotations
 
@@ -64,7 +66,10 @@ def around_place(piece: Piece, line: Line, tick: int, after: SpelledChord | None
 
 
 def spelled_at(piece: Piece, line: Line, tick: int, keys: Sequence[int]) -> list[Pitch]:
-    """Spell keys that are struck together in a voice at a place; only where something is out of the key does it look far."""
+    """Spell keys that are struck together in a voice at a place.
+
+    Only where something is out of the key does it look far.
+    """
     key = piece.key_at(piece.timeline.bar_at(tick).index)
     last = last_chord(piece, line, tick)
     names = plain_names(keys, Around(key.fifths, key.mode, [last] if last else []))
@@ -81,9 +86,12 @@ def last_chord(piece: Piece, line: Line, tick: int) -> SpelledChord | None:
 
 
 def correct_last(draft: Draft, line: Line, last_ids: Sequence[str], tick: int, new_ids: Sequence[str]) -> str:
-    """Spell the step before anew, now that the next one is known, and the next one after it; returns what changed, in words.
+    """Spell the step before anew, now that the next one is known, and the next one after it.
 
-    Only names that the speller gave are corrected: what a person spelled stays."""
+    Returns what changed, in words.
+
+    Only names that the speller gave are corrected: what a person spelled stays.
+    """
     piece = draft.piece
     last = [n for i in last_ids if (n := draft.note(i)) is not None and n.line == line]
     new = [n for i in new_ids if (n := draft.note(i)) is not None and n.line == line]

@@ -39,7 +39,10 @@ def spell(piece: Piece, state: EntryState, key: int) -> Pitch:
 
 
 def spelled(piece: Piece, state: EntryState, keys: Iterable[int]) -> dict[int, Pitch]:
-    """Spell keys that are struck together at the pen, each as the key that will be written for it; held to harmony if asked."""
+    """Spell keys that are struck together at the pen, each as the key that will be written for it.
+
+    Held to harmony if asked.
+    """
     written = {key: heard_as(piece, state, key) for key in keys}
     if piece.part(state.part).percussion:
         return {key: drum_pitch(drum) for key, drum in written.items()}
@@ -61,7 +64,10 @@ def classes_at_pen(piece: Piece, state: EntryState) -> frozenset[int] | None:
 
 
 def heard_as(piece: Piece, state: EntryState, key: int) -> int:
-    """The key that will be written for a played one: fixed, the drum it means on a kit, or the nearest that harmony allows."""
+    """The key that will be written for a played one.
+
+    Fixed, the drum it means on a kit, or the nearest that harmony allows.
+    """
     if state.touch.pitch is not None:
         return state.touch.pitch
     part = piece.part(state.part)
@@ -107,8 +113,11 @@ def open_slot(piece: Piece, state: EntryState) -> Slot | None:
 
 
 def within_slot(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
-    """The state with the value that a step has inside a tuplet: a plain value takes its ratio, and one that is longer than what is left
-    ends with it (in words). The value comes back after the step."""
+    """The state with the value that a step has inside a tuplet.
+
+    A plain value takes its ratio, and one that is longer than what is left ends with it (in words). The value comes
+    back after the step.
+    """
     slot = open_slot(piece, state)
     if slot is None or state.step.tuplet == slot.tuplet:
         return state, ""
@@ -123,8 +132,11 @@ def within_slot(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
 
 
 def with_room(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
-    """The state with the value that a step has where the pen stands: inside a tuplet, and inside a span that holds the pen; in words, where
-    it is shorter than the step. The value comes back after the step."""
+    """The state with the value that a step has where the pen stands.
+
+    Inside a tuplet, and inside a span that holds the pen; in words, where it is shorter than the step. The value
+    comes back after the step.
+    """
     state, clipped = within_slot(piece, state)
     span = state.span
     if span is None or span.then == "run on" or not state.tick < span.end < state.tick + state.step.ticks:
@@ -136,7 +148,9 @@ def with_room(piece: Piece, state: EntryState) -> tuple[EntryState, str]:
 
 
 def rest_of_slot(piece: Piece, state: EntryState, hold: bool = False) -> Outcome:
-    """What is left of the tuplet at the pen becomes a rest, or (``hold``) the note before it is held to its end; the pen goes behind it."""
+    """What is left of the tuplet at the pen becomes a rest, or (``hold``) the note before it is held to its end; the
+    pen goes behind it.
+    """
     slot = open_slot(piece, state)
     if slot is None:
         return Outcome(state, say="No tuplet is open at the pen")
@@ -184,8 +198,11 @@ def put_step(draft: Draft, state: EntryState, tick: int, step: int, strikes: Seq
 
 
 def put_strokes(draft: Draft, state: EntryState, tick: int, step: int, strikes: Sequence[Strike]) -> Placed:
-    """Write strokes of a kit: hands in voice 1, feet in voice 2. Only the voice that gets strokes is replaced, so that a bass drum stays under what
-    the hands are given later; a rest clears both."""
+    """Write strokes of a kit: hands in voice 1, feet in voice 2.
+
+    Only the voice that gets strokes is replaced, so that a bass drum stays under what the hands are given later; a
+    rest clears both.
+    """
     ids: list[str] = []
     duplicates, at = 0, tick
     for voice in (HANDS, FEET):
@@ -242,7 +259,10 @@ def step_words(piece: Piece, state: EntryState, placed: Placed, strikes: Sequenc
     what = " and ".join(sound_words(part, s.pitch) for s in strikes) if strikes else "rest"
     say = f"{what}, {state.step.words}, {piece.timeline.place_words(placed.tick)}"
     if placed.broken:
-        say += f"; {count_words(placed.broken, 'note')} of the tuplet that was there {'is' if placed.broken == 1 else 'are'} gone"
+        say += (
+            f"; {count_words(placed.broken, 'note')} of the tuplet that was there "
+            f"{'is' if placed.broken == 1 else 'are'} gone"
+        )
     if placed.respelled:
         say += f"; {placed.respelled}"
     if placed.duplicates:
@@ -266,8 +286,10 @@ def dropped_words(piece: Piece, state: EntryState) -> str:
 
 
 def moved_on(state: EntryState, tick: int, ids: tuple[str, ...], slot: Slot | None = None) -> EntryState:
-    """The state after a step was written at ``tick``: pen, step value and memory of the pass. ``slot`` is the tuplet that it stands in: an
-    unlatched ratio goes when that is full."""
+    """The state after a step was written at ``tick``: pen, step value and memory of the pass.
+
+    ``slot`` is the tuplet that it stands in: an unlatched ratio goes when that is full.
+    """
     end = tick + state.step.ticks
     full = slot is None or end >= slot.end
     step = state.step_after if state.step_after is not None else state.step.after_step(full)

@@ -1,9 +1,10 @@
 """A rhythm struck in time on any one key, as places and lengths.
 
-The first stroke stands at the pen; each later one is placed by the time since the stroke before it, so that a player who drifts is
-followed. Viterbi over the places that the step value and triplets of the beat allow: a stroke between places costs by
-how far it is off, a weak place costs more than a strong one, and mixing triplets with halves in a beat costs most. The
-tempo is that of the piece, or up to a third slower or faster: the pace that explains the strokes best is taken.
+The first stroke stands at the pen; each later one is placed by the time since the stroke before it, so that a player
+who drifts is followed. Viterbi over the places that the step value and triplets of the beat allow: a stroke between
+places costs by how far it is off, a weak place costs more than a strong one, and mixing triplets with halves in a
+beat costs most. The tempo is that of the piece, or up to a third slower or faster: the pace that explains the
+strokes best is taken.
 """
 
 from __future__ import annotations
@@ -49,9 +50,12 @@ class Spot:
 
 
 def rhythm_in_time(strokes: Sequence[Stroke], piece: Piece, start: int, shortest: int) -> list[tuple[int, int]]:
-    """(tick, ticks) of each stroke, the first at ``start``; ``shortest`` is the finest value in ticks, triplets of it included.
+    """(tick, ticks) of each stroke, the first at ``start``.
 
-    ``strokes`` rise in time and are at least one."""
+    ``shortest`` is the finest value in ticks, triplets of it included.
+
+    ``strokes`` rise in time and are at least one.
+    """
     beat = piece.timeline.bar_at(start).meter.beat_ticks
     tempo = piece.tempo_at(start)
     beat_us = 60e6 / tempo.bpm * beat / tempo.beat.ticks

@@ -1,11 +1,13 @@
 """What tells labellings of free playing apart, measured over the whole take.
 
-    notes -> evidence of the take (chords, bass, pitch classes) ; track under a frame -> features
+notes -> evidence of the take (chords, bass, pitch classes) ; track under a frame -> features
 
-How weight, loudness, length, harmony and bass lie on the bars, how many beats are struck, how much is syncopated, how alike neighbouring bars are, where the
-first and the last chord stand, on which parts of the bar notes and long notes fall, how beats are divided, and how long a beat is for its kind of bar.
+How weight, loudness, length, harmony and bass lie on the bars, how many beats are struck, how much is syncopated,
+how alike neighbouring bars are, where the first and the last chord stand, on which parts of the bar notes and long
+notes fall, how beats are divided, and how long a beat is for its kind of bar.
 
-Conventions: places are in beats of the labelling's frame, bar lines at multiples of its beats; a slot is half of a simple beat or a third of a compound one.
+Conventions: places are in beats of the labelling's frame, bar lines at multiples of its beats; a slot is half of a
+simple beat or a third of a compound one.
 """
 
 from __future__ import annotations
@@ -30,10 +32,13 @@ LONGEST_S, LEAST_S = (
     0.05,
 )  # a note counts for its harmony by its length, up to the first, and by the second in any case
 MEASURED = (
-    "salience", "tempo", "meter", "finer", "off beat", "beats struck", "bars struck", "loud", "long", "gap after", "bass", "new bass", "fresh", "syncopated",
+    "salience", "tempo", "meter", "finer", "off beat", "beats struck", "bars struck", "loud", "long", "gap after",
+    "bass", "new bass", "fresh", "syncopated",
     "repeats", "repeats pitch", "first", "identity", "beam", "half bar", "middle", "alternates", "wanders",
-    "like the bar before", "like two bars before", "like four bars before", "like half a bar before", "a bar and no other lag", "bars alike", "many pitches",
-    "bass on bar lines", "bar lines with bass", "bass gap in beats", "bass gap in bars", "starts at", "ends at", "out of pace",
+    "like the bar before", "like two bars before", "like four bars before", "like half a bar before",
+    "a bar and no other lag", "bars alike", "many pitches",
+    "bass on bar lines", "bar lines with bass", "bass gap in beats", "bass gap in bars", "starts at", "ends at",
+    "out of pace",
 )  # fmt: skip
 PACES_S = (60 / 160, 60 / 50)  # of a felt beat, from presto to largo (common practice)
 # Kinds of bars whose slots and paces are weighed: (beats, family).
@@ -46,8 +51,12 @@ DIVISIONS = 6  # how many finer divisions of beats are told apart
 
 @dataclass(frozen=True, slots=True)
 class Evidence:
-    """A take as far as its bars go. ``weight``: salience of the chords by level; ``classes``: their pitch classes, one bit for each; ``harmony``: how long each
-    pitch class sounds of each chord, shape (chords, 12); ``bass``: which chords have the lowest notes around; ``lines``: its tune and its bass as lines."""
+    """A take as far as its bars go.
+
+    ``weight``: salience of the chords by level; ``classes``: their pitch classes, one bit for each; ``harmony``: how
+    long each pitch class sounds of each chord, shape (chords, 12); ``bass``: which chords have the lowest notes
+    around; ``lines``: its tune and its bass as lines.
+    """
 
     chords: Chords
     weight: Floats
@@ -88,8 +97,11 @@ def levels_of(track: Track) -> Ints:
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """What the search says of a labelling: the share of its meter (``prior``, ln), whether it is the beam's own (``own``), and how far its track is behind the
-    best of the beam (``behind``, nats, not above 0)."""
+    """What the search says of a labelling.
+
+    The share of its meter (``prior``, ln), whether it is the beam's own (``own``), and how far its track is behind
+    the best of the beam (``behind``, nats, not above 0).
+    """
 
     prior: float
     own: bool
@@ -140,7 +152,10 @@ def out_of_pace(ln_s: float) -> float:
 
 
 def weight_and_rhythm(track: Track, prior: float, level: Ints, take: Evidence) -> list[float]:
-    """How weight, loudness, length, bass and harmony lie on the bars; how many beats are struck, how much lies between them or is held over one."""
+    """How weight, loudness, length, bass and harmony lie on the bars.
+
+    How many beats are struck, how much lies between them or is held over one.
+    """
     place, f = track.place, take.chords.features
     down, beat = level == 0, level <= 2
     beats = max(math.floor(place[-1]) - math.ceil(place[0]) + 1, 1)
@@ -161,8 +176,10 @@ def weight_and_rhythm(track: Track, prior: float, level: Ints, take: Evidence) -
 
 
 def halves(track: Track, heavy: Floats, down: NDArray[np.bool_]) -> tuple[float, float]:
-    """By how much bar lines weigh more than the middle of the bar (0 where it has none on a beat), and by how much every other bar line weighs more than those
-    between: a bar that is too long has a heavy middle, in one that is too short every other bar line is light. ``heavy``: how each chord speaks for a bar line."""
+    """By how much bar lines weigh more than the middle of the bar (0 where it has none on a beat), and by how much
+    every other bar line weighs more than those between: a bar that is too long has a heavy middle, in one that is
+    too short every other bar line is light. ``heavy``: how each chord speaks for a bar line.
+    """
     beats = track.frame.beats
     nearest = np.round(track.place).astype(np.int64)
     on = np.abs(track.place - nearest) < NEAR
@@ -175,7 +192,10 @@ def halves(track: Track, heavy: Floats, down: NDArray[np.bool_]) -> tuple[float,
 
 
 def wandering(place: Floats, time: Floats) -> float:
-    """How far the tempo goes from its middle: deviation of ln of the beat's length over stretches of some eight beats."""
+    """How far the tempo goes from its middle.
+
+    Deviation of ln of the beat's length over stretches of some eight beats.
+    """
     span = float(place[-1] - place[0])
     edges = np.linspace(place[0], place[-1], max(int(span / 8), 2) + 1)
     steps = np.diff(np.interp(edges, place, time))
@@ -183,8 +203,10 @@ def wandering(place: Floats, time: Floats) -> float:
 
 
 def repetition(track: Track, classes: Ints) -> tuple[float, float]:
-    """How alike neighbouring bars are in their rhythm, and in the pitch classes at the same places (shares, 0 to 1). ``classes`` has one bit
-    for each pitch class of a chord."""
+    """How alike neighbouring bars are in their rhythm, and in the pitch classes at the same places (shares, 0 to 1).
+
+    ``classes`` has one bit for each pitch class of a chord.
+    """
     bar, inside = np.divmod(track.place + 1e-6, track.frame.beats)
     bar = bar.astype(np.int64) - int(bar[0])
     struck = np.zeros((int(bar.max()) + 1, 12 * track.frame.beats + 1), np.int64)
@@ -201,8 +223,10 @@ def repetition(track: Track, classes: Ints) -> tuple[float, float]:
 
 
 def likeness(track: Track, harmony: Floats) -> list[float]:
-    """How alike in their pitch classes the slots are that lie one, two and four bars and half a bar apart (mean cosines); by how much more those of one bar than
-    those of a slot more or less; how alike whole bars are; how many pitch classes a bar has (entropy, nats)."""
+    """How alike in their pitch classes the slots are that lie one, two and four bars and half a bar apart (mean
+    cosines); by how much more those of one bar than those of a slot more or less; how alike whole bars are; how
+    many pitch classes a bar has (entropy, nats).
+    """
     beats, place = track.frame.beats, track.place
     slots = beats * SLOTS[track.frame.family]
     first = math.floor(place[0] / beats)
@@ -235,7 +259,9 @@ def likeness(track: Track, harmony: Floats) -> list[float]:
 
 
 def bass_line(track: Track, bass: NDArray[np.bool_], down: NDArray[np.bool_]) -> list[float]:
-    """How many basses stand on bar lines, how many bar lines have a bass, and the usual gap from bass to bass (ln of beats and of bars; 0 where there are few)."""
+    """How many basses stand on bar lines, how many bar lines have a bass, and the usual gap from bass to bass (ln of
+    beats and of bars; 0 where there are few).
+    """
     place, beats = track.place, track.frame.beats
     bars = bars_of(track)
     gaps = np.diff(place[bass])
@@ -249,7 +275,10 @@ def bass_line(track: Track, bass: NDArray[np.bool_], down: NDArray[np.bool_]) ->
 
 
 def slots_at(track: Track, place: Floats) -> tuple[slice, Ints, NDArray[np.bool_]] | None:
-    """Which of ALL_SLOTS those of the track's bars are; in which of them places stand, and which places stand in one at all. None for a bar that the fit never saw."""
+    """Which of ALL_SLOTS those of the track's bars are.
+
+    In which of them places stand, and which places stand in one at all. None for a bar that the fit never saw.
+    """
     bar = (track.frame.beats, track.frame.family)
     if bar not in FIRST_SLOT:
         return None
@@ -266,7 +295,10 @@ def bars_of(track: Track) -> float:
 
 
 def struck(track: Track, place: Floats) -> Floats:
-    """How often each slot is struck at these places, for each bar, apart for each kind of bar (all others 0). Shape ALL_SLOTS."""
+    """How often each slot is struck at these places, for each bar, apart for each kind of bar (all others 0).
+
+    Shape ALL_SLOTS.
+    """
     out = np.zeros(ALL_SLOTS)
     found = slots_at(track, place)
     if found is not None:
@@ -276,9 +308,12 @@ def struck(track: Track, place: Floats) -> Floats:
 
 
 def on_slots(track: Track, length: Floats) -> Floats:
-    """What falls on which part of the bar, apart for each kind of bar (all others 0): how much longer than the middle of the take the chords are that stand in each
-    slot, summed over the slot, for each chord of the take (``length`` as among the chords' features); then how often each slot is struck, for each bar.
-    Shape 2 ALL_SLOTS."""
+    """What falls on which part of the bar, apart for each kind of bar (all others 0).
+
+    How much longer than the middle of the take the chords are that stand in each slot, summed over the slot, for
+    each chord of the take (``length`` as among the chords' features); then how often each slot is struck, for each
+    bar. Shape 2 ALL_SLOTS.
+    """
     long = np.zeros(ALL_SLOTS)
     found = slots_at(track, track.place)
     if found is not None:
@@ -288,8 +323,11 @@ def on_slots(track: Track, length: Floats) -> Floats:
 
 
 def divided(track: Track) -> Floats:
-    """Shares of the chords that stand where a beat is divided more finely than by its slots, three for simple beats, three for compound ones (those of the other
-    family 0). Simple: on its second and fourth quarter, on its thirds, on its outer eighths. Compound: on none of its sixths, on its half, on its outer sixths. Shape DIVISIONS."""
+    """Shares of the chords that stand where a beat is divided more finely than by its slots, three for simple beats,
+    three for compound ones (those of the other family 0). Simple: on its second and fourth quarter, on its
+    thirds, on its outer eighths. Compound: on none of its sixths, on its half, on its outer sixths. Shape
+    DIVISIONS.
+    """
     inside = track.place % 1.0
     near = partial(near_any, inside)
     if track.frame.family == COMPOUND:

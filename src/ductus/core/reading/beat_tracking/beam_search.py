@@ -1,10 +1,10 @@
 """Finding the beat of free playing: a beam search with a Kalman filter in every hypothesis.
 
-A hypothesis says where in the bar the last chord stood, when that place fell and how long a beat lasts (mean and covariance).
-It grows by a chord at a time: each place the next chord may stand at is weighed by how far off the clock it comes, how usual
-the rhythm is (the table of click reading) and how well the chord's weight fits the place. Tempo jumps on a beat, pauses
-before a beat and late chord-mates are moves of their own. After Raphael 2002 and Cemgil & Kappen 2003 (from memory); the
-beam is pruned by place in the bar and tempo.
+A hypothesis says where in the bar the last chord stood, when that place fell and how long a beat lasts (mean and
+covariance). It grows by a chord at a time: each place the next chord may stand at is weighed by how far off the
+clock it comes, how usual the rhythm is (the table of click reading) and how well the chord's weight fits the place.
+Tempo jumps on a beat, pauses before a beat and late chord-mates are moves of their own. After Raphael 2002 and
+Cemgil & Kappen 2003 (from memory); the beam is pruned by place in the bar and tempo.
 
 Conventions: seconds; periods are seconds to the beat (dotted in compound meters); natural logarithms.
 """
@@ -38,7 +38,8 @@ SALIENCE_WEIGHT = 0.7
 PULL_SD, BASE_FOLLOWS = 0.18, 0.04
 GATE = 3.6  # standard deviations
 JUMP = (-6.0, -8.0)  # tempo jump at a bar line, at another beat
-FURTHEST_JUMP = 0.5  # by a factor e to this, from the tempo that was and from the usual one: else a beat of half the length is a "jump" away
+# by a factor e to this, from the tempo that was and from the usual one: else a beat of half the length is a "jump" away
+FURTHEST_JUMP = 0.5
 PAUSE = (-4.5, -7.5)  # hold before a bar line, before another beat
 LONGEST_PAUSE_S, LEAST_PAUSE_S = 1.8, 0.12
 LATE_MATE, LATE_MATE_S = -3.0, 0.09
@@ -75,9 +76,12 @@ def in_units(meter: Meter) -> Frame:
 
 @dataclass(frozen=True, slots=True)
 class Targets:
-    """Where a chord may stand after one at each row (division, slot): distance in beats, rank of beats ahead, row reached,
-    log of the turn; shape (rows, targets), nearest first, unused entries very far. ``on_beat`` marks targets on one of the next
-    three beats, ``nearest[c]`` is the least distance in column c (rising)."""
+    """Where a chord may stand after one at each row (division, slot).
+
+    Distance in beats, rank of beats ahead, row reached, log of the turn; shape (rows, targets), nearest first,
+    unused entries very far. ``on_beat`` marks targets on one of the next three beats, ``nearest[c]`` is the least
+    distance in column c (rising).
+    """
 
     distance: Floats
     ahead: Ints
@@ -89,8 +93,9 @@ class Targets:
 
 @dataclass(slots=True)
 class Hypotheses:
-    """One entry each: beat in the bar, row, absolute place in beats, time, period, covariance (tt, tp, pp), ln of the base
-    period, score, parent in the last generation, kind of the move."""
+    """One entry each: beat in the bar, row, absolute place in beats, time, period, covariance (tt, tp, pp), ln of
+    the base period, score, parent in the last generation, kind of the move.
+    """
 
     beat: Ints
     row: Ints
@@ -111,8 +116,9 @@ STEP, JUMPED, PAUSED, MATE = 0, 1, 2, 3
 
 @dataclass(frozen=True, slots=True)
 class Track:
-    """A finished path: place of every chord in beats (bar lines at multiples of the frame's beats), the moves, its score, the
-    period at its end, and whether the search was firm."""
+    """A finished path: place of every chord in beats (bar lines at multiples of the frame's beats), the moves, its
+    score, the period at its end, and whether the search was firm.
+    """
 
     frame: Frame
     place: Floats
@@ -179,8 +185,11 @@ class BeamSearch:
     def __init__(
         self, frame: Frame, table: RhythmTable, divisions: list[int], about_s: float | None, firm: bool = False
     ) -> None:
-        """``about_s``: a rough period of the beat in seconds, or None. ``firm``: the usual tempo stays near it all along, so that what a player
-        adds to it is a wait or a slower stretch and not another tempo; else only the beginning is near it."""
+        """``about_s``: a rough period of the beat in seconds, or None.
+
+        ``firm``: the usual tempo stays near it all along, so that what a player adds to it is a wait or a slower
+        stretch and not another tempo; else only the beginning is near it.
+        """
         usable = [g for g in divisions if DIVISIONS[g].slots]
         self.frame, self.firm = frame, firm and about_s is not None
         self.targets, rows, self.inside = build_targets(table, usable, frame.family)
@@ -229,7 +238,8 @@ class BeamSearch:
         n = len(keep)
         spread = math.log(high / low) / STARTS
         return Hypotheses(
-            beat, row, beat + self.inside[row], np.full(n, at), period, np.full(n, 0.02**2), np.zeros(n), (period * spread) ** 2,
+            beat, row, beat + self.inside[row], np.full(n, at), period, np.full(n, 0.02**2), np.zeros(n),
+            (period * spread) ** 2,
             np.log(period), score, np.full(n, -1), np.zeros(n, np.int64),
         )  # fmt: skip
 
@@ -295,7 +305,8 @@ class BeamSearch:
         cost = np.where(beat == 0, PAUSE[0], PAUSE[1]) - math.log(LONGEST_PAUSE_S)
         n = len(parent)
         return Hypotheses(
-            beat, row, h.place[parent] + r, np.full(n, x), h.period[parent], np.full(n, sigma2), np.zeros(n), h.cpp[parent] + (0.05 * h.period[parent]) ** 2,
+            beat, row, h.place[parent] + r, np.full(n, x), h.period[parent], np.full(n, sigma2), np.zeros(n),
+            h.cpp[parent] + (0.05 * h.period[parent]) ** 2,
             h.base[parent], h.score[parent] + log + cost, parent, np.full(n, PAUSED),
         )  # fmt: skip
 
@@ -310,13 +321,16 @@ class BeamSearch:
         n = len(parent)
         off = np.log(period) - h.base[parent]
         return Hypotheses(
-            beat, row, h.place[parent] + r, np.full(n, x), period, np.full(n, sigma2), np.zeros(n), (0.12 * period) ** 2,
-            h.base[parent] + 0.5 * off, h.score[parent] + log + cost - 0.5 * (off / 0.4) ** 2, parent, np.full(n, JUMPED),
+            beat, row, h.place[parent] + r, np.full(n, x), period, np.full(n, sigma2), np.zeros(n),
+            (0.12 * period) ** 2,
+            h.base[parent] + 0.5 * off, h.score[parent] + log + cost - 0.5 * (off / 0.4) ** 2, parent,
+            np.full(n, JUMPED),
         )  # fmt: skip
 
     def _mates(self, h: Hypotheses, parent: Ints) -> Hypotheses:
         return Hypotheses(
-            h.beat[parent], h.row[parent], h.place[parent], h.time[parent], h.period[parent], h.ctt[parent], h.ctp[parent],
+            h.beat[parent], h.row[parent], h.place[parent], h.time[parent], h.period[parent], h.ctt[parent],
+            h.ctp[parent],
             h.cpp[parent], h.base[parent], h.score[parent] + LATE_MATE, parent, np.full(len(parent), MATE),
         )  # fmt: skip
 
@@ -327,7 +341,8 @@ class BeamSearch:
         place = np.floor(h.place / self.frame.beats) * self.frame.beats + to_bar
         row = np.full(n, int(np.flatnonzero(self._starts_beat)[0]))
         grown = Hypotheses(
-            np.zeros(n, np.int64), row, place, np.full(n, x), h.period, np.full(n, 0.02**2), np.zeros(n), (0.1 * h.period) ** 2,
+            np.zeros(n, np.int64), row, place, np.full(n, x), h.period, np.full(n, 0.02**2), np.zeros(n),
+            (0.1 * h.period) ** 2,
             h.base, h.score - 10.0, np.arange(n), np.full(n, PAUSED),
         )  # fmt: skip
         return self._pruned(grown)

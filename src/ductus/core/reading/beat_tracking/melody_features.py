@@ -1,8 +1,9 @@
 """What tune, bass and moving harmony say of a labelling of free playing, measured over the whole take.
 
-    lines of the take, its harmony, a track under a frame -> features
+lines of the take, its harmony, a track under a frame -> features
 
-Where bar lines are right few notes are held over them, the tune is seldom syncopated, harmonies move with the bars, and tune and bass come back whole bars later.
+Where bar lines are right few notes are held over them, the tune is seldom syncopated, harmonies move with the bars,
+and tune and bass come back whole bars later.
 
 Conventions: as in ``bar_features``; shares are 0 to 1, all lags are in beats of the frame.
 """
@@ -19,15 +20,18 @@ from ductus.core.reading.beat_tracking.beam_search import Track
 from ductus.core.reading.quantization.subdivisions import COMPOUND, Floats, Ints
 
 ON_BARS = (
-    "tune held over bar lines", "tune held over middles", "sounds over stronger places", "tune over stronger places", "tune long", "harmony moves",
+    "tune held over bar lines", "tune held over middles", "sounds over stronger places", "tune over stronger places",
+    "tune long", "harmony moves",
     "harmony moves at bar lines", "harmony moves at middles", "harmony moves by two beats",
 )  # fmt: skip
 RETURNS = (
-    "tune after a bar", "tune after four bars", "tune after half a bar", "bass after half a bar", "bass after a bar and no other lag",
+    "tune after a bar", "tune after four bars", "tune after half a bar", "bass after half a bar",
+    "bass after a bar and no other lag",
 )  # fmt: skip
 # Beats by which a note may come before its place, and by which it must sound on beyond one to be held over it.
 EARLY, OVER = 0.08, 0.2
-# By how much it counts when a note of each level (see ``chords``) sounds over a stronger place (after Longuet-Higgins & Lee 1984, from memory; weights by trial).
+# By how much it counts when a note of each level (see ``chords``) sounds over a stronger place (after Longuet-Higgins &
+# Lee 1984, from memory; weights by trial).
 COUNTS: Floats = np.array([0.0, 1.0, 1.0, 0.7, 0.4])
 BEYOND = 0.1  # beats
 FURTHEST = 1e9  # beats
@@ -64,7 +68,10 @@ def line_returns(track: Track, take: Evidence) -> Floats:
 
 
 def places_at(track: Track, time: Floats, moments: Floats) -> Floats:
-    """Where moments (s, not before the first chord) fall on a track, in beats; after the last chord at the tempo of the whole."""
+    """Where moments (s, not before the first chord) fall on a track, in beats.
+
+    After the last chord at the tempo of the whole.
+    """
     pace = (track.place[-1] - track.place[0]) / max(float(time[-1] - time[0]), 1e-6)
     inside = np.interp(moments, time, track.place)
     out: Floats = inside + np.maximum(moments - time[-1], 0.0) * pace
@@ -79,7 +86,9 @@ def held_over(place: Floats, end: Floats, step: float) -> float:
 
 
 def over_stronger(track: Track, place: Floats, level: Ints, until: Floats) -> float:
-    """How much is syncopated: the notes that go on beyond the next place of a stronger level than their own, by COUNTS, for each note."""
+    """How much is syncopated: the notes that go on beyond the next place of a stronger level than their own, by
+    COUNTS, for each note.
+    """
     if not len(place):
         return 0.0
     beats = track.frame.beats
@@ -103,9 +112,12 @@ def lean_of_gaps(place: Floats, down: NDArray[np.bool_]) -> float:
 
 
 def moves(track: Track, harmony: Floats) -> tuple[float, float, float, float]:
-    """How much harmony moves from beat to beat (1 - cosine of what sounds); by how much more at bar lines, and at middles of bars (0 where no beat is there), than
-    at the other beats; and by how much more two beats differ from the two before at bar lines than anywhere. ``harmony``: what sounds of each chord, shape
-    (chords, 12)."""
+    """How much harmony moves from beat to beat (1 - cosine of what sounds).
+
+    By how much more at bar lines, and at middles of bars (0 where no beat is there), than at the other beats; and by
+    how much more two beats differ from the two before at bar lines than anywhere. ``harmony``: what sounds of each
+    chord, shape (chords, 12).
+    """
     beats = track.frame.beats
     first = math.floor(track.place[0])
     at = np.maximum(np.floor(track.place + 0.05).astype(np.int64) - first, 0)
@@ -145,8 +157,11 @@ class Line:
         self.keys = keys[line][kept]
 
     def after(self, lag: float) -> float:
-        """How much comes back ``lag`` beats later in the same rhythm and by the same steps (at any height): the share of the notes that have one at that lag, times
-        the share of these that lie as far from it as the one before did (within a semitone)."""
+        """How much comes back ``lag`` beats later in the same rhythm and by the same steps (at any height).
+
+        The share of the notes that have one at that lag, times the share of these that lie as far from it as the one
+        before did (within a semitone).
+        """
         at, steps = self.at, round(lag * GRID)
         if len(at) < FEW or steps <= 0:
             return 0.0

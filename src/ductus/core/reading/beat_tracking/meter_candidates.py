@@ -1,9 +1,14 @@
-"""Bars of free playing, asked once more over the whole take: may the beat be twice as long, the bar another, the bar line elsewhere?
+"""Bars of free playing, asked once more over the whole take.
 
-    tracks of the beam + chords -> siblings (octave, family, meter, phase) -> features over the take -> the order in which they are offered
+May the beat be twice as long, the bar another, the bar line elsewhere?
 
-A beam decides from chord to chord and its rivals soon share their past, so they end alike. Each of its few tracks is therefore labelled anew in all ways that a musician
-would consider, and what tells them apart is measured over the whole take (``bar_features``, ``melody_features``). The weights are a conditional logit fitted by ``tools/fit_bars.py``.
+tracks of the beam + chords -> siblings (octave, family, meter, phase) -> features over the take -> the order in
+which they are offered
+
+A beam decides from chord to chord and its rivals soon share their past, so they end alike. Each of its few tracks is
+therefore labelled anew in all ways that a musician would consider, and what tells them apart is measured over the
+whole take (``bar_features``, ``melody_features``). The weights are a conditional logit fitted by
+``tools/fit_bars.py``.
 
 Conventions: places are in beats of the candidate's frame, bar lines at multiples of its beats.
 """
@@ -49,12 +54,16 @@ SLOWEST_S = 60 / 40  # where no meter is told: the slowest mark of a metronome (
 PARTS = ("plain", "square", "slots", "tune", "divided", "pace")  # of the weights, in the order of what they act on
 MOST_PHASES = 12
 BY_METER = 0.6  # how much a labelling goes by its meter as a whole; by trial on pieces left out of the fit
-SOURCE = 0.1  # how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no feature sees
+# how much the beam's doubt in a track tells against all its labellings: tracks of one label differ in slips that no
+# feature sees
+SOURCE = 0.1
 
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """A track as it may be labelled: ``source`` is the beam's track, ``own`` whether it is that track as it was found."""
+    """A track as it may be labelled: ``source`` is the beam's track, ``own`` whether it is that track as it was
+    found.
+    """
 
     track: Track
     source: int
@@ -64,8 +73,11 @@ class Candidate:
 def siblings(
     tracks: Sequence[Track], frames: Sequence[Frame], time: Floats, tick_s: float | None = None
 ) -> list[Candidate]:
-    """All labellings of the beam's best tracks under the frames that may be meant; those that are the same twice stand once. ``tick_s``: seconds of a
-    tick at a rough tempo that was told; None: nothing is known."""
+    """All labellings of the beam's best tracks under the frames that may be meant.
+
+    Those that are the same twice stand once. ``tick_s``: seconds of a tick at a rough tempo that was told; None:
+    nothing is known.
+    """
     out: list[Candidate] = []
     seen: set[tuple[object, ...]] = set()
     span, told = float(time[-1] - time[0]), len({f.beats * f.beat_ticks for f in frames}) == 1
@@ -107,7 +119,9 @@ def siblings(
 
 @dataclass(frozen=True, slots=True)
 class Weights:
-    """Middle and deviation of each measure over the candidates of the fit, and the weights of what ``told_apart`` makes of them."""
+    """Middle and deviation of each measure over the candidates of the fit, and the weights of what ``told_apart``
+    makes of them.
+    """
 
     middle: Floats
     deviation: Floats
@@ -116,7 +130,9 @@ class Weights:
 
 @lru_cache(maxsize=1)
 def weights() -> Weights:
-    """The fitted weights: of the measures and their squares (each in the order of MEASURES), then of what is measured apart for each kind of bar."""
+    """The fitted weights: of the measures and their squares (each in the order of MEASURES), then of what is
+    measured apart for each kind of bar.
+    """
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("bars.json").read_text("utf-8"))
     assert data["features"] == list(MEASURES)
     weight = np.concatenate([data[part] for part in PARTS])
@@ -124,8 +140,11 @@ def weights() -> Weights:
 
 
 def told_apart(rows: Floats, middle: Floats, deviation: Floats) -> Floats:
-    """What the weights act on, for rows of ``features_of``: each measure in deviations from its middle, its square (too little and too much both speak
-    against a labelling), and what is measured apart for each kind of bar, as it is."""
+    """What the weights act on, for rows of ``features_of``.
+
+    Each measure in deviations from its middle, its square (too little and too much both speak against a labelling),
+    and what is measured apart for each kind of bar, as it is.
+    """
     own, by_kind = np.split(rows, [len(MEASURES)], axis=1)
     plain = (own - middle) / deviation
     return np.concatenate([plain, plain * plain, by_kind], axis=1)
@@ -166,7 +185,10 @@ def in_order(
     priors: dict[str, float],
     tick_s: float | None = None,
 ) -> list[Track]:
-    """The labellings, the likeliest first (see ``by_meter``); scores are log probabilities among them. A tempo that was told (``tick_s``) is doubted as the beams doubt it."""
+    """The labellings, the likeliest first (see ``by_meter``); scores are log probabilities among them.
+
+    A tempo that was told (``tick_s``) is doubted as the beams doubt it.
+    """
     found = siblings(tracks, frames, take.chords.time, tick_s)
     if not found:
         return list(tracks)
@@ -182,8 +204,10 @@ def in_order(
 
 
 def by_meter(total: Floats, meters: Sequence[str]) -> Floats:
-    """By what labellings are ordered: their own ``total`` (ln of their probability) and that of all labellings of their meter, by BY_METER. Long bars have more places
-    where they may begin, so that what speaks for their meter is shared among more of them."""
+    """By what labellings are ordered: their own ``total`` (ln of their probability) and that of all labellings of
+    their meter, by BY_METER. Long bars have more places where they may begin, so that what speaks for their meter
+    is shared among more of them.
+    """
     names, which = np.unique(meters, return_inverse=True)
     whole = np.array([np.logaddexp.reduce(total[which == k]) for k in range(len(names))])
     out: Floats = BY_METER * whole[which] + (1 - BY_METER) * total

@@ -1,9 +1,10 @@
 """Notes that sound as one event, when nothing is known of the beat; and how weighty each event is.
 
-    onsets, releases, keys, velocities -> chords -> features -> log ratios for the metrical levels
+onsets, releases, keys, velocities -> chords -> features -> log ratios for the metrical levels
 
-Salience after Dixon 2001 (from memory: duration, dynamics, pitch), with features of the bass added; how each feature speaks
-for bar lines, half bars, beats, half beats and the rest is fitted by ``tools/fit_salience.py`` as a multinomial logit.
+Salience after Dixon 2001 (from memory: duration, dynamics, pitch), with features of the bass added; how each feature
+speaks for bar lines, half bars, beats, half beats and the rest is fitted by ``tools/fit_salience.py`` as a
+multinomial logit.
 """
 
 from __future__ import annotations
@@ -27,8 +28,9 @@ AROUND = 8  # chords on each side that a chord is compared with
 
 @dataclass(frozen=True, slots=True)
 class Chords:
-    """Events in order: ``time`` (mean onset, s), ``first`` note index of each and one more for the end, ``order`` of the
-    notes."""
+    """Events in order: ``time`` (mean onset, s), ``first`` note index of each and one more for the end, ``order`` of
+    the notes.
+    """
 
     time: Floats
     first: Ints
@@ -49,8 +51,11 @@ def cluster(onset: Floats, release: Floats, key: Ints, velocity: Ints) -> Chords
 
 
 def spread_joined(chords: Chords, onset: Floats, release: Floats, key: Ints, velocity: Ints) -> Chords:
-    """Chords that hands spread wider than a struck chord: neighbours are joined where their step is short beside the steps around (SHARE of the local
-    LOW_STEP percentile) and in itself, and no key is struck twice."""
+    """Chords that hands spread wider than a struck chord.
+
+    Neighbours are joined where their step is short beside the steps around (SHARE of the local LOW_STEP percentile)
+    and in itself, and no key is struck twice.
+    """
     time = chords.time
     if len(time) < 2 * AROUND:
         return chords

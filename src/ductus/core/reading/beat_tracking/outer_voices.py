@@ -1,8 +1,9 @@
 """Tune and bass of free playing, each as one line, before anything is known of its bars.
 
-    chords + notes -> which chords bring a note of the tune, which one of the bass, and until when all sounds
+chords + notes -> which chords bring a note of the tune, which one of the bass, and until when all sounds
 
-A chord's highest note belongs to the tune where nothing higher still sounds and it does not lie deep among its neighbours; its lowest one to the bass, likewise.
+A chord's highest note belongs to the tune where nothing higher still sounds and it does not lie deep among its
+neighbours; its lowest one to the bass, likewise.
 """
 
 from __future__ import annotations
@@ -23,8 +24,11 @@ OVERLAP_S = 0.08  # by which a note must sound on into a chord to cover it
 
 @dataclass(frozen=True, slots=True)
 class Lines:
-    """``high``, ``low``: outer keys of the chords; ``tune``, ``bass``: which chords bring a note of them; ``end``, ``high_end``: when the last note of each chord and
-    its highest one are let go (s)."""
+    """``high``, ``low``: outer keys of the chords.
+
+    ``tune``, ``bass``: which chords bring a note of them; ``end``, ``high_end``: when the last note of each chord
+    and its highest one are let go (s).
+    """
 
     high: Ints
     low: Ints
@@ -35,7 +39,9 @@ class Lines:
 
 
 def lines_of(time: Floats, first: Ints, key: Ints, release: Floats) -> Lines:
-    """The lines of a take; ``time`` (s) and ``first`` are those of its chords, ``key`` and ``release`` (s) those of its notes."""
+    """The lines of a take; ``time`` (s) and ``first`` are those of its chords, ``key`` and ``release`` (s) those of
+    its notes.
+    """
     starts = first[:-1]
     high, low = np.maximum.reduceat(key, starts), np.minimum.reduceat(key, starts)
     tune, bass = uncovered(time, starts, key, release, high, low)

@@ -1,9 +1,10 @@
 """Beats set by a person: pins (a written place falls at a time) and taps (hints, with the tapper's own lag and spread).
 
-    tempo of a stretch = beats x 60 / seconds
+tempo of a stretch = beats x 60 / seconds
 
-Between two pins the beats that were found keep their shape and are stretched to fit. A pin that only corrects its place bends the two
-bars beside it; one that says another place (more than SAME of a beat away) numbers everything behind it anew, up to the next pin.
+Between two pins the beats that were found keep their shape and are stretched to fit. A pin that only corrects its
+place bends the two bars beside it; one that says another place (more than SAME of a beat away) numbers everything
+behind it anew, up to the next pin.
 """
 
 from __future__ import annotations
@@ -35,7 +36,10 @@ SLOWEST, FASTEST = 10.0, 400.0  # beats a minute of a stretch between pins
 
 
 def pinned_map(pulses: PulseMap, bars: BarLines, pins: Mapping[int, int]) -> PulseMap:
-    """The beats with every pin (tick -> microseconds) in its place. Raises BadInput for pins in the wrong order, or a tempo out of reach."""
+    """The beats with every pin (tick -> microseconds) in its place.
+
+    Raises BadInput for pins in the wrong order, or a tempo out of reach.
+    """
     if not pins:
         return pulses
     anchors = anchors_of(pulses, bars, pins)
@@ -48,13 +52,17 @@ def pinned_map(pulses: PulseMap, bars: BarLines, pins: Mapping[int, int]) -> Pul
         tempo = tempo_of(1, (us_b - us_a) / 1e6 / beats)
         if not SLOWEST <= tempo <= FASTEST:
             raise BadInput(
-                f"That would be {tempo:.0f} beats a minute; {SLOWEST:.0f} to {FASTEST:.0f} can be written. Nothing was changed."
+                f"That would be {tempo:.0f} beats a minute; {SLOWEST:.0f} to {FASTEST:.0f} can be written. Nothing was "
+                "changed."
             )
     return PulseMap(tuple(moved_pulses(pulses, bars, anchors, pins)))
 
 
 def anchors_of(pulses: PulseMap, bars: BarLines, pins: Mapping[int, int]) -> list[tuple[int, int, float]]:
-    """(tick, microseconds, tick where it was found) of all places that hold: the pins, and the bar lines beside those that only correct."""
+    """(tick, microseconds, tick where it was found) of all places that hold.
+
+    The pins, and the bar lines beside those that only correct.
+    """
     out = {t: (t, us, pulses.tick_at(us)) for t, us in pins.items()}
     ticks = sorted(pins)
     for k, tick in enumerate(ticks):
@@ -114,14 +122,20 @@ def time_of(pulses: PulseMap, tick: float) -> float:
 
 
 def snapped(rate: float) -> float:
-    """How the beats behind the last pin go on: as they were found, unless the stretch said that there are twice (half ...) as many."""
+    """How the beats behind the last pin go on.
+
+    As they were found, unless the stretch said that there are twice (half ...) as many.
+    """
     near = min(RATIOS, key=lambda r: abs(rate / float(r) - 1))
     return float(near) if abs(rate / float(near) - 1) < NEAR_RATIO else 1.0
 
 
 def with_bar_line(bars: BarLines, tick: int, to: int) -> BarLines:
-    """Bars whose bar line at ``tick`` lies at ``to`` instead: the bar before it takes the meter that it then has, and those behind keep theirs.
-    Raises BadInput where no bar would be left, or its length has no meter."""
+    """Bars whose bar line at ``tick`` lies at ``to`` instead.
+
+    The bar before it takes the meter that it then has, and those behind keep theirs. Raises BadInput where no bar
+    would be left, or its length has no meter.
+    """
     start, _, meter = bars.bar_at(tick - 1)
     count = Fraction(to - start, meter.unit_ticks)
     if count < 1 or count.denominator > 1:
@@ -142,9 +156,12 @@ def with_bar_line(bars: BarLines, tick: int, to: int) -> BarLines:
 
 
 def tapped_map(taps: Sequence[int], meter: Meter, onsets: Sequence[int] = ()) -> PulseMap:
-    """Beats near the taps of a person (microseconds; the first is the first beat of a bar): each tap is a hint, since people tap early and
-    unevenly. Their common lag against the chords of the take is taken out, and a beat with a chord near it is drawn to the chord.
-    Raises BadInput for fewer than two."""
+    """Beats near the taps of a person (microseconds.
+
+    The first is the first beat of a bar): each tap is a hint, since people tap early and unevenly. Their common lag
+    against the chords of the take is taken out, and a beat with a chord near it is drawn to the chord. Raises
+    BadInput for fewer than two.
+    """
     times = sorted(set(taps))
     if len(times) < 2:
         raise BadInput("One tap gives no tempo: tap at least two beats. The page is as it was.")

@@ -13,7 +13,10 @@ from ductus.core.time.ticks import QUARTER
 
 @dataclass(frozen=True, slots=True)
 class TempoCurve:
-    """``bars`` are (bar index from tick 0, microseconds of its bar line, beats a minute in it), in order; ``average``: all beats by all seconds."""
+    """``bars`` are (bar index from tick 0, microseconds of its bar line, beats a minute in it), in order.
+
+    ``average``: all beats by all seconds.
+    """
 
     bars: tuple[tuple[int, int, float], ...]
     average: float
@@ -30,7 +33,9 @@ class TempoCurve:
 
 
 def tempo_curve(result: ReadingResult) -> TempoCurve:
-    """The curve over all bars that were played (a pick-up is none), counted in beats (in the units of a slow compound meter)."""
+    """The curve over all bars that were played (a pick-up is none), counted in beats (in the units of a slow
+    compound meter).
+    """
     first, last = played_stretch(result)
     quarter_us, pulses = average_quarter_us(result), result.pulses
     bars = []

@@ -1,9 +1,9 @@
 """Free reading: beats, bars, meter, pick-up and tempo of a take that was played without a click.
 
-    chords + hints (about, meter) and pins -> pulse map, rival pulse maps -> each read as with a click
+chords + hints (about, meter) and pins -> pulse map, rival pulse maps -> each read as with a click
 
-One beam search for each meter; the best tracks that differ in meter, tempo octave or first beat become the readings, so that
-a person can choose among them. A pinned beat is heard as certain: the track is bent through it.
+One beam search for each meter; the best tracks that differ in meter, tempo octave or first beat become the readings,
+so that a person can choose among them. A pinned beat is heard as certain: the track is bent through it.
 """
 
 from __future__ import annotations
@@ -38,7 +38,9 @@ FAR_LIKELIER = 4.0  # nats
 NEAR_TEMPO = math.log(1.25)  # a tempo that the page says is meant roughly
 NEARLY_ALL = 0.95  # of the chords of a take
 UNLIKELY = math.log(10)  # nats
-MANY = 0.25  # of the chords of a take: a labelling with more of them in tuplets goes behind the others where tuplets are refused; else a compound one is offered too
+# of the chords of a take: a labelling with more of them in tuplets goes behind the others where tuplets are refused;
+# else a compound one is offered too
+MANY = 0.25
 SLOW_S = 0.7  # of a beat
 HEAT = 24  # chords after which meters are compared; one that is BEHIND nats back is dropped, but LEAST_LEFT stay
 BEHIND, LEAST_LEFT = 18.0, 3
@@ -62,7 +64,10 @@ def read_freely(take: Take, settings: ReadSettings, pins: Decisions) -> ReadingR
 
 
 def late_start(result: ReadingResult) -> ReadingResult:
-    """A first note in the second half of its bar makes a pick-up (common practice): found bars begin where the playing begins."""
+    """A first note in the second half of its bar makes a pick-up (common practice).
+
+    Found bars begin where the playing begins.
+    """
     bar = result.meter.bar_ticks
     inside = min(n.tick for n in result.notes) % bar
     return replace(result, pickup=bar - inside) if 2 * inside >= bar else result
@@ -71,8 +76,10 @@ def late_start(result: ReadingResult) -> ReadingResult:
 def find_beats(
     take: Take, settings: ReadSettings, pins: Decisions, wanted: int = 1, page: tuple[Meter, float] | None = None
 ) -> list[Beats]:
-    """Up to ``wanted`` proposals for the beats of a take, best first (at least one). ``page``: the meter and the quarters a minute that the page says, which are
-    believed where nothing was told."""
+    """Up to ``wanted`` proposals for the beats of a take, best first (at least one).
+
+    ``page``: the meter and the quarters a minute that the page says, which are believed where nothing was told.
+    """
     if len(pins.beats) >= 2:
         return [beats_of_pins(settings, pins)]
     known = heard(take)
@@ -95,7 +102,9 @@ def heard(take: Take) -> Evidence:
 
 
 def frames_for(settings: ReadSettings) -> list[Frame]:
-    """The frames that a beam looks for: of the meter that was told (slow ones also in their eighths), or of all usual ones."""
+    """The frames that a beam looks for: of the meter that was told (slow ones also in their eighths), or of all
+    usual ones.
+    """
     if settings.meter is None:
         return [frame_of(parse_meter(name)) for name in METER_PRIOR]
     slow = [in_units(settings.meter)] if str(settings.meter) in IN_EIGHTHS else []
@@ -108,9 +117,13 @@ def priors() -> dict[str, float]:
 
 
 def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[Track]:
-    """The best tracks of the beams over all meters that may be meant, best first. Meters that fall far behind on the way are dropped.
+    """The best tracks of the beams over all meters that may be meant, best first.
 
-    What the page may hold (shortest value, tuplets) is not asked here: with fewer places to stand on, an uneven chord would have to be a turn of the tempo."""
+    Meters that fall far behind on the way are dropped.
+
+    What the page may hold (shortest value, tuplets) is not asked here: with fewer places to stand on, an uneven
+    chord would have to be a turn of the tempo.
+    """
     beams: list[tuple[float, BeamSearch]] = []
     for frame, firm in product(frames_for(settings), searches_for(settings)):
         about_s = 60 / settings.about * frame.beat_ticks / QUARTER if settings.about else None
@@ -131,13 +144,17 @@ def beam_tracks(chords: Chords, weight: Floats, settings: ReadSettings) -> list[
 
 
 def searches_for(settings: ReadSettings) -> tuple[bool, ...]:
-    """Where meter and tempo are told two searches listen, one that lets the tempo go where the playing leads and one that holds it (``firm``): what is a wait or a
-    slower stretch for one is another beat for the other, and neither is always right."""
+    """Where meter and tempo are told two searches listen, one that lets the tempo go where the playing leads and one
+    that holds it (``firm``): what is a wait or a slower stretch for one is another beat for the other, and
+    neither is always right.
+    """
     return (False, True) if settings.meter is not None and settings.about is not None else (False,)
 
 
 def search(take: Evidence, settings: ReadSettings) -> list[Track]:
-    """The ways in which the beats and bars of a take may lie, likeliest first, those that differ as a musician would doubt in front."""
+    """The ways in which the beats and bars of a take may lie, likeliest first, those that differ as a musician would
+    doubt in front.
+    """
     time = take.chords.time
     tracks = beam_tracks(take.chords, take.weight, settings)
     tick_s = 60 / settings.about / QUARTER if settings.about else None
@@ -151,7 +168,10 @@ def search(take: Evidence, settings: ReadSettings) -> list[Track]:
 
 
 def as_page_says(take: Evidence, tracks: list[Track], settings: ReadSettings, page: tuple[Meter, float]) -> list[Track]:
-    """The tracks behind the best one in the meter of the page: at its tempo, if any likely reading has beats that are near to it."""
+    """The tracks behind the best one in the meter of the page.
+
+    At its tempo, if any likely reading has beats that are near to it.
+    """
     meter, quarters = page
     time, best = take.chords.time, max(t.score for t in tracks)
 
@@ -170,14 +190,20 @@ def followed(tracks: list[Track]) -> list[Track]:
 
 
 def in_tuplets(track: Track) -> float:
-    """The share of the chords of a track that stand where only a tuplet could: at no sixteenth of its beats, or of their thirds where they are compound."""
+    """The share of the chords of a track that stand where only a tuplet could.
+
+    At no sixteenth of its beats, or of their thirds where they are compound.
+    """
     plain = track.place * (48 if track.frame.family == COMPOUND else 16)
     return float((np.abs(plain - np.round(plain)) > 0.01).mean())
 
 
 def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
-    """A slow three-four could as well be a three-eight (common practice): where the third of the offers is far behind, the same bars in halved values take its
-    place. ``span_s``: seconds from the first chord to the last."""
+    """A slow three-four could as well be a three-eight (common practice).
+
+    Where the third of the offers is far behind, the same bars in halved values take its place. ``span_s``: seconds
+    from the first chord to the last.
+    """
     first = tracks[0]
     slow = span_s / max(float(first.place[-1] - first.place[0]), 1e-6) >= SLOW_S
     doubted = len(tracks) >= OFFERED and first.score - tracks[OFFERED - 1].score < FAR_LIKELIER
@@ -189,8 +215,12 @@ def with_halved(tracks: list[Track], span_s: float) -> list[Track]:
 
 
 def with_triplets(tracks: list[Track]) -> list[Track]:
-    """A compound meter could as well be a simple one in triplets (common practice: 12/8 and 4/4, 6/8 and 2/4): where all that are offered are compound, or the first
-    is and the third is far less likely, the longest bars of the compound ones come third in beats of quarters; not where the same beats are offered so already."""
+    """A compound meter could as well be a simple one in triplets (common practice.
+
+    12/8 and 4/4, 6/8 and 2/4): where all that are offered are compound, or the first is and the third is far less
+    likely, the longest bars of the compound ones come third in beats of quarters; not where the same beats are
+    offered so already.
+    """
     offered = tracks[:OFFERED]
     if len(offered) < OFFERED:
         return tracks
@@ -209,8 +239,11 @@ def with_triplets(tracks: list[Track]) -> list[Track]:
 
 
 def with_compound(tracks: list[Track]) -> list[Track]:
-    """A simple meter full of triplets could as well be a compound one (common practice): where none of its beats is offered and the third is far less likely than the
-    first, the likeliest such takes its place."""
+    """A simple meter full of triplets could as well be a compound one (common practice).
+
+    Where none of its beats is offered and the third is far less likely than the first, the likeliest such takes its
+    place.
+    """
     first = tracks[0]
     compound = next((k for k, t in enumerate(tracks) if t.frame.family == COMPOUND and same_beats(t, first)), 0)
     doubted = first.score - tracks[OFFERED - 1].score < UNLIKELY
@@ -226,8 +259,10 @@ def same_beats(a: Track, b: Track) -> bool:
 
 
 def other_beats_second(tracks: list[Track]) -> list[Track]:
-    """The likeliest track whose beats are not those of the first stands second: bar lines that only lie elsewhere are moved by one command, a beat too many in
-    the middle is not."""
+    """The likeliest track whose beats are not those of the first stands second.
+
+    Bar lines that only lie elsewhere are moved by one command, a beat too many in the middle is not.
+    """
     first = tracks[0]
     others = [t for t in tracks if t.frame == first.frame and not beaten_alike(t, first)]
     if not others:
@@ -247,8 +282,10 @@ LOOKED_AT = 12  # of tracks that differ; what comes after them is not told apart
 
 
 def distinct_tracks(tracks: list[Track]) -> list[Track]:
-    """Order tracks so that the first few differ in what a person would have to mend: the beat's length in time and the bar. The three that are offered
-    never have the same bar lines all."""
+    """Order tracks so that the first few differ in what a person would have to mend.
+
+    The beat's length in time and the bar. The three that are offered never have the same bar lines all.
+    """
     chosen: list[Track] = []
     rest: list[Track] = []
     for track in tracks:
@@ -297,8 +334,11 @@ def quarters(track: Track) -> float:
 
 
 def pulses_of(track: Track, time: Floats) -> PulseMap:
-    """The pulse map of a track: beat times from its smoothed chord times. A beat that is played is never further than ``YIELDS_S`` from its chord, however
-    much the tempo bends there: else it would be read as a very fine value beside the beat."""
+    """The pulse map of a track: beat times from its smoothed chord times.
+
+    A beat that is played is never further than ``YIELDS_S`` from its chord, however much the tempo bends there: else
+    it would be read as a very fine value beside the beat.
+    """
     place, struck, smooth = smoothed(track, time)
     off = struck - smooth
     far = (np.abs(place - np.round(place)) < 1e-6) & (np.abs(off) > YIELDS_S)
@@ -332,7 +372,10 @@ def rising(times: Floats) -> Floats:
 
 
 def smoothed(track: Track, time: Floats) -> tuple[Floats, Floats, Floats]:
-    """Rauch-Tung-Striebel smoothing of the chord times along a track: (places, times as struck, times smoothed), places strictly rising."""
+    """Rauch-Tung-Striebel smoothing of the chord times along a track.
+
+    (places, times as struck, times smoothed), places strictly rising.
+    """
     keep = np.concatenate(([True], np.diff(track.place) > 1e-9))
     place, x, move = track.place[keep], time[keep], track.move[keep]
     n = len(place)

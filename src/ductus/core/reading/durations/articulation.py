@@ -18,7 +18,8 @@ from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
 
 DETACHED = 0.5  # played for less than this share of its value: a staccato dot (common practice)
-# A note that sounded for more than this of the way to the next, and for less of its own value, is detached: no rest follows.
+# A note that sounded for more than this of the way to the next, and for less of its own value, is detached: no rest
+# follows.
 FULL_FROM, FULL_BELOW = 0.3, 0.75
 
 
@@ -42,8 +43,10 @@ def full_lengths(
     hand: list[int],
     order: list[int],
 ) -> list[int]:
-    """Detached notes in full: a short note that was let go early even for its own value, as its hand did in like places, reaches the next onset of its hand
-    if that is not far. ``order`` are the notes that are written, by tick."""
+    """Detached notes in full: a short note that was let go early even for its own value, as its hand did in like
+    places, reaches the next onset of its hand if that is not far. ``order`` are the notes that are written, by
+    tick.
+    """
     sounded = [pulses.tick_at(take.notes[n].release_us) - pulses.tick_at(take.notes[n].onset_us) for n in order]
     like = alike(
         [ticks[n] for n in order], sounded, [hand[n] for n in order], [bars.bar_at(ticks[n])[1] for n in order]
@@ -59,7 +62,10 @@ def full_lengths(
 
 
 def detached_lengths(take: Take, pulses: PulseMap, lengths: list[int], shortest: int) -> list[int]:
-    """Short values with rests instead of dots: the plain value nearest to what sounded, where that is clearly shorter."""
+    """Short values with rests instead of dots.
+
+    The plain value nearest to what sounded, where that is clearly shorter.
+    """
     plain = sorted({v for v in BASE_TICKS.values() if v >= shortest})
     out = []
     for note, length in zip(take.notes, lengths, strict=True):

@@ -1,10 +1,11 @@
 """How long each note is written: a choice among what could end it.
 
-    places + hands + releases -> length of each note in ticks, with the probability of the choice
+places + hands + releases -> length of each note in ticks, with the probability of the choice
 
-The choice is a conditional logit over sparse features (``endings``), its weights fitted by ``tools/fit_values.py``; a second pass knows
-how detached the hand plays around the note, what its chord-mates chose, and what was played and chosen in like places (``alike``). Principle: Nakamura, Yoshii & Sagayama
-2017, note value recognition (from memory); the features are ours.
+The choice is a conditional logit over sparse features (``endings``), its weights fitted by ``tools/fit_values.py``;
+a second pass knows how detached the hand plays around the note, what its chord-mates chose, and what was played and
+chosen in like places (``alike``). Principle: Nakamura, Yoshii & Sagayama 2017, note value recognition (from memory);
+the features are ours.
 
 Conventions: written time is in ``UNIT``ths of a quarter inside this module, so that fitted tables and ticks agree.
 """
@@ -37,7 +38,8 @@ LONG_TAKE, STRETCH, OVERLAP = (
     96,
 )  # notes: of a take worked out in stretches, of one, and what it sees of its neighbours
 THOUGHTS = 3  # times that what neighbours seem to last is thought over
-# A rest that was played: seconds of it at least; which share of a shorter value sounded; neighbours of the hand on each side, and how they sound in the middle.
+# A rest that was played: seconds of it at least; which share of a shorter value sounded; neighbours of the hand on each
+# side, and how they sound in the middle.
 LEAST_REST_S, HELD_WHOLE, APART = 0.4, (0.92, 1.06), 0.02
 REST_NEIGHBOURS, LEAST_NEIGHBOURS, CONNECTED = 8, 4, 0.8
 HELD_OVER = 0.4  # share of what would be tied over a bar line that has to have sounded
@@ -61,8 +63,10 @@ def slice_of(s: Situation, first: int, last: int) -> Situation:
 def choose_values(
     s: Situation, shortest: Sequence[int] | None = None
 ) -> tuple[list[int], list[list[tuple[int, float]]]]:
-    """The length of each note in UNITs, none of its own accord under ``shortest``, and for each note its choices (length, probability), likeliest first. A long take is worked out in
-    stretches that see some notes of their neighbours, so that memory stays in proportion."""
+    """The length of each note in UNITs, none of its own accord under ``shortest``, and for each note its choices
+    (length, probability), likeliest first. A long take is worked out in stretches that see some notes of their
+    neighbours, so that memory stays in proportion.
+    """
     count = len(s.tick)
     if count <= LONG_TAKE:
         return choose_together(s, shortest)
@@ -118,8 +122,10 @@ def let_go_at_bar(s: Situation, options: Options, length: Ints) -> Ints:
 
 
 def rests_meant(s: Situation, options: Options, length: Ints) -> Ints:
-    """A note of a hand that plays connected, held for all of a shorter value and followed by a silence that is long to the ear, ends with that value: the
-    silence is a rest that was played. What it sounded of its length must be far less than its neighbours of the hand sound of theirs."""
+    """A note of a hand that plays connected, held for all of a shorter value and followed by a silence that is long
+    to the ear, ends with that value: the silence is a rest that was played. What it sounded of its length must be
+    far less than its neighbours of the hand sound of theirs.
+    """
     played, tick = np.array(s.played, dtype=float), np.array(s.tick, dtype=np.int64)
     onset, release = np.array(s.onset_s, dtype=float), np.array(s.release_s, dtype=float)
     second = np.maximum(release - onset, 1e-3) / np.maximum(played, 1.0)  # of a UNIT

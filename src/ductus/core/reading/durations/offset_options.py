@@ -1,11 +1,11 @@
 """Where a note may end, and what speaks for each of its ends: the options that ``values`` chooses among.
 
-    places + hands + releases -> lengths each note could have, each with the numbers of its features
+places + hands + releases -> lengths each note could have, each with the numbers of its features
 
 A note may end at one of the next onsets of its hand, at a plain value of its own, or at the bar line.
 
-Conventions: written time is in ``UNIT``ths of a quarter, so that fitted tables and ticks agree; options lie one after the other, those of one note
-together and in the order of the notes; a feature that does not apply is ``NONE``.
+Conventions: written time is in ``UNIT``ths of a quarter, so that fitted tables and ticks agree; options lie one
+after the other, those of one note together and in the order of the notes; a feature that does not apply is ``NONE``.
 """
 
 from __future__ import annotations
@@ -32,7 +32,8 @@ FEW = 40  # notes: of fewer no length is usual yet
 FEW_AROUND = 3  # pseudo-count of the notes around, none of which ends in the same manner
 MANY = 4  # notes of one rhythm: more of them are counted apart
 
-# Classes of what is measured of an option. ln(sounded share of its length); seconds from its release to what it reaches; the same share against what is usual.
+# Classes of what is measured of an option. ln(sounded share of its length); seconds from its release to what it
+# reaches; the same share against what is usual.
 RATIO_EDGES = np.array((-1.6, -1.2, -0.9, -0.65, -0.45, -0.3, -0.18, -0.08, 0.02, 0.12, 0.3, 0.6))
 GAP_EDGES_S = np.array((-0.2, -0.06, -0.02, 0.01, 0.04, 0.1, 0.2, 0.4, 0.8))
 LOCAL_EDGES = np.array((-0.9, -0.5, -0.25, -0.1, 0.0, 0.1, 0.25, 0.5))
@@ -95,10 +96,13 @@ class Situation:
 
 @dataclass(frozen=True, slots=True)
 class Options:
-    """The possible lengths of all notes. Of each option: its note, its length in UNITs, the number of the onset of its hand that it reaches (0: it ends
-    of its own accord), ln(sounded share of the length), whether it ends at the next onset (0), after it (1) or before it (2), whether it
-    reaches the next (0), a later one (1) or none (2), and its first-pass features, a row each.
-    ``start``: the first option of each note, and after the last their number."""
+    """The possible lengths of all notes.
+
+    Of each option: its note, its length in UNITs, the number of the onset of its hand that it reaches (0: it ends of
+    its own accord), ln(sounded share of the length), whether it ends at the next onset (0), after it (1) or before
+    it (2), whether it reaches the next (0), a later one (1) or none (2), and its first-pass features, a row each.
+    ``start``: the first option of each note, and after the last their number.
+    """
 
     note: Ints
     length: Ints
@@ -123,7 +127,10 @@ class Options:
 
 
 def options_of(s: Situation, shortest: Sequence[int] | None = None) -> Options:
-    """The choices of every note (there is at least one note); none is shorter than its ``shortest`` but for what ends at an onset."""
+    """The choices of every note (there is at least one note).
+
+    None is shorter than its ``shortest`` but for what ends at an onset.
+    """
     tick, hand, key, bar_end = (np.array(x, dtype=np.int64) for x in (s.tick, s.hand, s.key, s.bar_end))
     played = np.maximum(np.array(s.played, dtype=float), UNIT / 40)
     least = np.maximum(np.array(shortest if shortest is not None else np.ones(len(tick)), dtype=np.int64), 1)
@@ -157,7 +164,10 @@ def _lengths(
     shortest: Ints,
     hands: Onsets,
 ) -> tuple[Ints, NDArray[np.bool_]]:
-    """What each note could last, a row each: up to the next onsets of its hand, the plain values, the rest of its bar; and which of them may be."""
+    """What each note could last, a row each.
+
+    Up to the next onsets of its hand, the plain values, the rest of its bar; and which of them may be.
+    """
     ahead, may = [], []
     for step in range(1, ONSETS_AHEAD + 1):
         place, inside = hands.after(hand, step)
@@ -219,8 +229,11 @@ def _first_features(
 
 
 def _quiet(s: Situation, hands: Onsets, ahead: tuple[Ints, NDArray[np.bool_]]) -> Ints:
-    """Of each note that something follows in its hand: how much of the way there it sounded, how much of the rest of it is silence of both hands, and
-    whether the other hand strikes on the way (0), when this one does again (1), or neither (2)."""
+    """Of each note that something follows in its hand.
+
+    How much of the way there it sounded, how much of the rest of it is silence of both hands, and whether the other
+    hand strikes on the way (0), when this one does again (1), or neither (2).
+    """
     following, _ = ahead
     tick = np.array(s.tick, dtype=np.int64)
     onset, release = np.array(s.onset_s, dtype=float), np.array(s.release_s, dtype=float)
@@ -245,8 +258,11 @@ def _quiet(s: Situation, hands: Onsets, ahead: tuple[Ints, NDArray[np.bool_]]) -
 
 
 def _chords(key: Ints, hands: Onsets, ahead: tuple[Ints, NDArray[np.bool_]]) -> tuple[Ints, Ints]:
-    """Of each note: alone in its chord (0), its top (1), its bottom (2) or inside (3); and whether the hand's next chord
-    is unknown (0), has a key within four semitones (1), within nine (2) or none (3)."""
+    """Of each note: alone in its chord (0), its top (1), its bottom (2) or inside (3).
+
+    And whether the hand's next chord is unknown (0), has a key within four semitones (1), within nine (2) or none
+    (3).
+    """
     order = np.lexsort((key, hands.at))
     first = np.searchsorted(hands.at[order], np.arange(len(hands.code) + 1))
     size = first[1:] - first[:-1]
@@ -270,7 +286,10 @@ def classes_of(length: Ints) -> Ints:
 
 
 class Company:
-    """What the second pass knows of each option besides: how the hand plays around it, and what its chord-mates, the notes in like places and all others seem to last."""
+    """What the second pass knows of each option besides.
+
+    How the hand plays around it, and what its chord-mates, the notes in like places and all others seem to last.
+    """
 
     def __init__(self, s: Situation, options: Options, like: Alike) -> None:
         hand, tick = np.array(s.hand, dtype=np.int64), np.array(s.tick, dtype=np.int64)
@@ -321,7 +340,10 @@ class Company:
         )
 
     def _kinds(self, chosen: Ints) -> Floats:
-        """The share of the notes around the note of each option that end as it would: at the next onset, later, or of their own accord."""
+        """The share of the notes around the note of each option that end as it would.
+
+        At the next onset, later, or of their own accord.
+        """
         kind = np.append(self.options.reach[chosen], -1)[self.around]
         share = np.stack([(kind == k).sum(axis=1) for k in range(3)], axis=1)
         here = (self.around >= 0).sum(axis=1) + FEW_AROUND
@@ -339,7 +361,10 @@ class Company:
 
 
 def votes(same: Ints, chance: Floats, others: Ints) -> Ints:
-    """How much the ``others`` of a group agree with each option, in classes of ``VOTE_EDGES``; ``same``: options that agree with each other."""
+    """How much the ``others`` of a group agree with each option, in classes of ``VOTE_EDGES``.
+
+    ``same``: options that agree with each other.
+    """
     agree = np.bincount(same, weights=chance)[same] - chance
     return VOTE_EDGES.searchsorted(agree / np.maximum(others, 1))
 

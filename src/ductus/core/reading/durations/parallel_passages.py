@@ -1,6 +1,8 @@
-"""What a hand did in like places: notes at the same distance from their bar line, with the same way to the next onset of their hand.
+"""What a hand did in like places: notes at the same distance from their bar line, with the same way to the next
+onset of their hand.
 
-One note that was let go early says little of its value; ten of them in ten bars say a rest. (Music repeats its rhythms: common practice.)
+One note that was let go early says little of its value; ten of them in ten bars say a rest. (Music repeats its
+rhythms: common practice.)
 
 Conventions: written time in the units of ``values``; groups are numbered, one for each note.
 """
@@ -18,8 +20,11 @@ from ductus.core.reading.quantization.subdivisions import Floats, Ints
 
 @dataclass(frozen=True, slots=True)
 class Alike:
-    """For each note: its group, the way to the next onset of its hand (0: nothing follows), the mean of ln(sounded share of that way) of the others of its
-    group (NaN: there are none), and how many they are."""
+    """For each note: its group, the way to the next onset of its hand (0.
+
+    Nothing follows), the mean of ln(sounded share of that way) of the others of its group (NaN: there are none), and
+    how many they are.
+    """
 
     group: Ints
     way: Ints
@@ -28,7 +33,9 @@ class Alike:
 
 
 class Onsets:
-    """The onsets (tick) of each group (a hand, a key), in order of group and tick, and which of them each note stands on."""
+    """The onsets (tick) of each group (a hand, a key), in order of group and tick, and which of them each note
+    stands on.
+    """
 
     def __init__(self, group: Ints, tick: Ints, last: int) -> None:
         """``last``: no tick that is asked for lies behind it."""

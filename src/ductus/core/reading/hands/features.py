@@ -1,10 +1,10 @@
 """Which hand played each note: by reach, that is by what a hand can hold and how it moves.
 
-    chords of notes -> 1 (right) or 2 (left) for each note
+chords of notes -> 1 (right) or 2 (left) for each note
 
-Every chord is split at one place: the notes below go to the left hand. A logistic prior for each note (``hand_logits``) says how it looks among those
-that sound; ``split_path`` weighs it against all else along the take. After Nakamura, Ono & Sagayama 2014 (from memory), whose hidden Markov model
-has the hands of single notes as states.
+Every chord is split at one place: the notes below go to the left hand. A logistic prior for each note
+(``hand_logits``) says how it looks among those that sound; ``split_path`` weighs it against all else along the take.
+After Nakamura, Ono & Sagayama 2014 (from memory), whose hidden Markov model has the hands of single notes as states.
 """
 
 from __future__ import annotations
@@ -29,12 +29,12 @@ BACK, AHEAD, BLOCK = 48, 32, 4096  # notes seen before and after a note; rows wo
 def hand_features(on: Floats, off: Floats, pitch: Ints) -> Floats:
     """What each note looks like among those that sound: one row of FEATURES for a note.
 
-    0 one; 1-7 pitch above each knot in octaves (not under 0); 8-9 octaves from the middle between the lower
-    and the upper cluster of its surroundings, plain and squeezed; 10-12 alone, lowest, highest; 13-14 octaves of the
-    gap below and above (one octave and a half where there is none); 15-16 above or below the widest gap, by its size;
-    17 share of the sounding notes that are lower; 18-20 the same three inside its own chord; 21-22 octaves to the nearest
-    earlier note that began within a second, above and below; 23-24 the span if it were in the hand of the lowest or of
-    the highest note; 25-26 squeezed distance from the middle where only one or two notes sound.
+    0 one; 1-7 pitch above each knot in octaves (not under 0); 8-9 octaves from the middle between the lower and the
+    upper cluster of its surroundings, plain and squeezed; 10-12 alone, lowest, highest; 13-14 octaves of the gap
+    below and above (one octave and a half where there is none); 15-16 above or below the widest gap, by its size; 17
+    share of the sounding notes that are lower; 18-20 the same three inside its own chord; 21-22 octaves to the
+    nearest earlier note that began within a second, above and below; 23-24 the span if it were in the hand of the
+    lowest or of the highest note; 25-26 squeezed distance from the middle where only one or two notes sound.
     """
     blocks = [_features(on, off, pitch, a, min(a + BLOCK, len(on))) for a in range(0, len(on), BLOCK)]
     return np.concatenate(blocks)
@@ -102,7 +102,10 @@ def _middle(q: Floats, near: NDArray[np.bool_]) -> Floats:
 
 @lru_cache(maxsize=1)
 def hand_weights() -> tuple[Floats, Floats, Floats]:
-    """(weights of the logistic prior, of what a boundary means for a chord, of its moves): see the table's provenance."""
+    """(weights of the logistic prior, of what a boundary means for a chord, of its moves).
+
+    See the table's provenance.
+    """
     data = json.loads(resources.files("ductus.core.reading.tables").joinpath("hands.json").read_text("utf-8"))
     return np.array(data["prior"]), np.array(data["unary"]), np.array(data["pair"])
 

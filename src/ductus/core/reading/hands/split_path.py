@@ -1,10 +1,12 @@
 """Where the keyboard is cut between the hands at every chord, seen as one chain over the take.
 
-    chords -> what each boundary pitch would mean for each chord -> the likeliest way of the boundary, and how sure each chord is of it
+chords -> what each boundary pitch would mean for each chord -> the likeliest way of the boundary, and how sure each
+chord is of it
 
-A *boundary* is a pitch: what lies below it belongs to the left hand. Its state is remembered from chord to chord, so that a hand that rests keeps its
-room; moving it costs. The chain is worked out twice: the second time every note also knows where notes like it went elsewhere in the take. A linear-chain
-conditional random field (Lafferty, McCallum & Pereira 2001, from memory), fitted by ``tools/fit_hands.py``.
+A *boundary* is a pitch: what lies below it belongs to the left hand. Its state is remembered from chord to chord, so
+that a hand that rests keeps its room; moving it costs. The chain is worked out twice: the second time every note
+also knows where notes like it went elsewhere in the take. A linear-chain conditional random field (Lafferty,
+McCallum & Pereira 2001, from memory), fitted by ``tools/fit_hands.py``.
 
 Conventions: seconds; MIDI keys; notes in order of chord.
 """
@@ -46,7 +48,9 @@ ELSEWHERE_PSEUDO_COUNT = 0.5
 
 @dataclass(frozen=True, slots=True)
 class Struck:
-    """Notes in chords: time and first note of each chord (one more first note for the end), the notes' releases, keys, and ln(odds of the right hand)."""
+    """Notes in chords: time and first note of each chord (one more first note for the end), the notes' releases,
+    keys, and ln(odds of the right hand).
+    """
 
     time: Floats
     first: Ints
@@ -67,12 +71,13 @@ def struck(on: Floats, off: Floats, pitch: Ints, chord: Ints, logit: Floats) -> 
 def unaries(notes: Struck, start: int, end: int) -> Singles:
     """What each boundary means for the chords [start, end): shape (chords, boundaries, UNARY).
 
-    0-18 how the struck notes are shared; 19-37 the same for all that sound; 38-43 span of either hand beyond a fifth, an octave, a tenth;
-    44-52 the gap at the cut, its share of the widest, the gap among the struck, by how many notes sound; 53 what the notes say one by one;
-    54-63 how active either side is; 64-65 how far the number of notes is from what that hand is used to; 66-67 lines cut in two, backward and forward;
-    68-71 leaps of either hand, and a hand that comes from nowhere; 72-76 quick lines of single notes cut at a step, at a third or fourth, at the end and at the
-    beginning of a scale, and the wide leaps of those that are not cut; 77-78 what either hand would have to strike at once beyond an octave and a tenth, in thirds
-    of an octave.
+    0-18 how the struck notes are shared; 19-37 the same for all that sound; 38-43 span of either hand beyond a
+    fifth, an octave, a tenth; 44-52 the gap at the cut, its share of the widest, the gap among the struck, by how
+    many notes sound; 53 what the notes say one by one; 54-63 how active either side is; 64-65 how far the number of
+    notes is from what that hand is used to; 66-67 lines cut in two, backward and forward; 68-71 leaps of either
+    hand, and a hand that comes from nowhere; 72-76 quick lines of single notes cut at a step, at a third or fourth,
+    at the end and at the beginning of a scale, and the wide leaps of those that are not cut; 77-78 what either hand
+    would have to strike at once beyond an octave and a tenth, in thirds of an octave.
     """
     out = np.zeros((end - start, len(BOUNDARIES), UNARY), np.float32)
     begun, ended = notes.first[start:end], notes.first[start + 1 : end + 1]
@@ -155,7 +160,9 @@ def _reach(out: Singles, pitch: Ints, there: Flags, lower: Flags, upper: Flags) 
 
 
 def _activity(out: Singles, notes: Struck, start: int, end: int, k: Ints, size: Ints) -> None:
-    """How busy the keyboard is below and above each boundary around a chord, and how many notes it strikes there at a time."""
+    """How busy the keyboard is below and above each boundary around a chord, and how many notes it strikes there at
+    a time.
+    """
     low = int(np.searchsorted(notes.time, notes.time[start] - max(ACTIVE_S)))
     high = int(np.searchsorted(notes.time, notes.time[end - 1] + max(ACTIVE_S), side="right"))
     begun = notes.first[low : high + 1]
@@ -215,7 +222,9 @@ def _lines(out: Singles, notes: Struck, start: int, end: int, here: tuple[Ints, 
 
 
 def _runs(out: Singles, notes: Struck, start: int, end: int) -> None:
-    """What each boundary does to lines of notes one by one in quick succession (at full weight without time between them, at none from HURRIED_S on)."""
+    """What each boundary does to lines of notes one by one in quick succession (at full weight without time between
+    them, at none from HURRIED_S on).
+    """
     low, high = max(start - 2, 0), min(end + 1, len(notes))
     single = np.diff(notes.first[low : high + 1]) == 1
     pitch, time = notes.pitch[notes.first[low:high]], notes.time[low:high]
@@ -241,7 +250,10 @@ def hurry(notes: Struck, c: int) -> float:
 
 
 class Moves:
-    """The costs of all moves before a chord, and their likelihoods, for PAIRS weights: for an octave, for an octave in a hurry, for moving at all."""
+    """The costs of all moves before a chord, and their likelihoods, for PAIRS weights.
+
+    For an octave, for an octave in a hurry, for moving at all.
+    """
 
     def __init__(self, weights: Floats) -> None:
         self._near, self._hurried = float(weights[0]), float(weights[1])
@@ -261,7 +273,9 @@ class Moves:
 
 
 def likeliest(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
-    """(the boundary's number at each chord, the chance of each boundary there), worked out twice (``add_elsewhere``), pinned notes (index -> 1 or 2) obeyed where one boundary can."""
+    """(the boundary's number at each chord, the chance of each boundary there), worked out twice
+    (``add_elsewhere``), pinned notes (index -> 1 or 2) obeyed where one boundary can.
+    """
     count = len(notes)
     score = np.empty((count, len(BOUNDARIES)))
     for start in range(0, count, BLOCK):
@@ -319,8 +333,11 @@ def chance_of_right(notes: Struck, chance: Floats) -> Floats:
 
 
 def add_elsewhere(score: Floats, notes: Struck, chance: Floats) -> None:
-    """Add to each chord's scores what its notes say by where they lie elsewhere in the take: the same key, in chords of as many notes, at the same place
-    from below (ln of the share of each hand, the chord itself left out). What comes back is played by the same hand."""
+    """Add to each chord's scores what its notes say by where they lie elsewhere in the take.
+
+    The same key, in chords of as many notes, at the same place from below (ln of the share of each hand, the chord
+    itself left out). What comes back is played by the same hand.
+    """
     size = np.diff(notes.first)
     own = np.repeat(np.arange(len(notes)), size)
     place = np.empty(len(own), np.int64)
@@ -343,7 +360,10 @@ def add_elsewhere(score: Floats, notes: Struck, chance: Floats) -> None:
 
 
 def cut_by_boundary(notes: Struck, unary: Floats, pair: Floats, pinned: Mapping[int, int]) -> tuple[Ints, Floats]:
-    """The hand of each note (1 right, 2 left) and how sure it is (ln of the odds, -50 to 50: under 0 where the likeliest way as a whole is not the likeliest here)."""
+    """The hand of each note (1 right, 2 left) and how sure it is (ln of the odds, -50 to 50.
+
+    Under 0 where the likeliest way as a whole is not the likeliest here).
+    """
     chosen, chance = likeliest(notes, unary, pair, pinned)
     left = notes.pitch < np.repeat(BOUNDARIES[chosen], np.diff(notes.first))
     right = chance_of_right(notes, chance)

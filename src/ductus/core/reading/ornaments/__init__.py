@@ -1,4 +1,5 @@
 """Find ornaments and write them as signs.
 
-take -> detection (trills, turns, grace notes, rolled chords, tremolos) -> notation (which become signs, which are written out)
+take -> detection (trills, turns, grace notes, rolled chords, tremolos) -> notation (which become signs, which are
+written out)
 """

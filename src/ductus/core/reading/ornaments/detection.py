@@ -1,11 +1,12 @@
 """What is played too fast to be counted: trills, turns, tremolos, rolled chords, runs, crushed notes.
 Where no value can hold them they are their signs (``notation``), elsewhere they are offered.
 
-Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second; a turn
-goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled
-chord is a run of keys in one direction that are all held to its end; a tremolo strikes one key at least ten times a second; a run is a scale in
-one direction, faster than fourteen notes a second, into a note that lasts: a group of grace notes; a crushed note is let go within 90 ms, just
-before a neighbour that lasts. A person who takes an offer pins it (``Decisions.ornaments``).
+Sizes are common practice: a trill alternates two keys at most two semitones apart, faster than eight notes a second;
+a turn goes round a key (above, itself, below, itself, perhaps after itself) as fast as that; a rolled chord is a run
+of keys in one direction that are all held to its end; a tremolo strikes one key at least ten times a second; a run
+is a scale in one direction, faster than fourteen notes a second, into a note that lasts: a group of grace notes; a
+crushed note is let go within 90 ms, just before a neighbour that lasts. A person who takes an offer pins it
+(``Decisions.ornaments``).
 """
 
 from __future__ import annotations
@@ -61,8 +62,9 @@ def trill_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
 
 
 def turn_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
-    """A turn that begins with this note: round a key by steps of at most two semitones, upper neighbour first; the key itself may
-    come before."""
+    """A turn that begins with this note: round a key by steps of at most two semitones, upper neighbour first; the
+    key itself may come before.
+    """
     for first in (notes[start].key, None):  # begun on the key itself, or on its upper neighbour
         run = [start]
         for n in range(start + 1, min(start + 12, len(notes))):
@@ -79,8 +81,10 @@ def turn_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
 
 
 def roll_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
-    """A rolled chord from this note on: keys in one direction, all still held when the last is struck; what the other hand
-    strikes meanwhile (a leap of more than an octave, or against the direction) is passed over."""
+    """A rolled chord from this note on: keys in one direction, all still held when the last is struck.
+
+    What the other hand strikes meanwhile (a leap of more than an octave, or against the direction) is passed over.
+    """
     run = [start]
     direction = 0
     for n in range(start + 1, len(notes)):
@@ -137,8 +141,9 @@ def grace_note_at(notes: tuple[PlayedNote, ...], start: int) -> Ornament | None:
 
 
 def rolled_upwards(take: Take, ornament: Ornament, even_s: float) -> bool:
-    """Are its keys struck upwards and clearly one after another, by a player whose chords scatter by ``even_s`` (standard deviation, seconds)? Chords that
-    only fall apart lead with the tune, as a rule (common practice)."""
+    """Are its keys struck upwards and clearly one after another, by a player whose chords scatter by ``even_s``
+    (standard deviation, seconds)? Chords that only fall apart lead with the tune, as a rule (common practice).
+    """
     mine = [take.notes[e] for e in ornament.events]
     upwards = all(b.key > a.key and b.onset_us - a.onset_us >= ROLL_STEP_US for a, b in itertools.pairwise(mine))
     return upwards and mine[-1].onset_us - mine[0].onset_us >= ROLLED_OUT * even_s * 1e6
@@ -164,16 +169,21 @@ def ornament_words(ornament: Ornament, pitches: Mapping[int, Pitch]) -> str:
 
 
 def main_event(take: Take, ornament: Ornament) -> int:
-    """The event that stands for an ornament on the page: the lower key of a trill, the first of a tremolo, the last of a turn, the note that
-    grace notes lead to."""
+    """The event that stands for an ornament on the page.
+
+    The lower key of a trill, the first of a tremolo, the last of a turn, the note that grace notes lead to.
+    """
     if ornament.kind == "trill":
         return min(ornament.events[:2], key=lambda e: take.notes[e].key)
     return ornament.events[0] if ornament.kind in ("roll", "tremolo") else ornament.events[-1]
 
 
 def plainly(take: Take, ornaments: Sequence[Ornament]) -> tuple[Take, tuple[int, ...]]:
-    """The take as if these ornaments were plain notes, and the event of each of its notes: a trill, a turn or a tremolo is one long note, a rolled
-    chord is struck at once, grace notes are left out. So the notes around them are read as if nobody had ornamented."""
+    """The take as if these ornaments were plain notes, and the event of each of its notes.
+
+    A trill, a turn or a tremolo is one long note, a rolled chord is struck at once, grace notes are left out. So the
+    notes around them are read as if nobody had ornamented.
+    """
     notes: dict[int, PlayedNote] = dict(enumerate(take.notes))
     for ornament in ornaments:
         mine = [take.notes[e] for e in ornament.events]

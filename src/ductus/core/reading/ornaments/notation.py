@@ -1,9 +1,9 @@
 """Which ornaments are written as their signs: those that a person chose, and those that are too fast to be counted.
 
-    ornaments that were heard + beats + allowed values + decisions -> the ones to be made plain before places are looked for
+ornaments that were heard + beats + allowed values + decisions -> the ones to be made plain before places are looked for
 
-A trill of nine notes a beat where nothing finer than sixteenths is written cannot be written note by note: its notes would be crammed onto each other's places,
-and push the notes around them off theirs.
+A trill of nine notes a beat where nothing finer than sixteenths is written cannot be written note by note: its notes
+would be crammed onto each other's places, and push the notes around them off theirs.
 """
 
 from __future__ import annotations
@@ -29,7 +29,10 @@ COUNTABLE = frozenset({"rolled chord"})  # one place holds all its notes
 def as_signs(
     take: Take, found: Sequence[Ornament], grid: BeatGrid, settings: ReadSettings, decided: Mapping[int, bool]
 ) -> tuple[Ornament, ...]:
-    """Those of the ornaments that are written as signs; ``decided`` by a person: first event -> as its sign, or note by note."""
+    """Those of the ornaments that are written as signs.
+
+    ``decided`` by a person: first event -> as its sign, or note by note.
+    """
     return tuple(
         o for o in found if (decided[o.events[0]] if o.events[0] in decided else too_fast(take, o, grid, settings))
     )

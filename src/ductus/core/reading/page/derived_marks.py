@@ -1,7 +1,8 @@
 """Marks from a take, only when asked for: the pedal where it went down and up, dynamics by how hard was played.
 
-Dynamics are the loudness of bars, levelled over neighbours, and change only where it stays changed: one mark for a level that holds, a hairpin
-where the bar before a new level leads to it. Levels are those that playback gives to the marks, so that what is written sounds as it was played.
+Dynamics are the loudness of bars, levelled over neighbours, and change only where it stays changed: one mark for a
+level that holds, a hairpin where the bar before a new level leads to it. Levels are those that playback gives to the
+marks, so that what is written sounds as it was played.
 """
 
 from __future__ import annotations
@@ -39,8 +40,10 @@ class TakeMark:
 
 
 def pedals_of(take: Take, pulses: PulseMap, notes: Sequence[Note], start: int) -> list[TakeMark]:
-    """The pedal of a take, each time from the onset at which it went down to the one at which it was let go. ``start`` is the tick of the piece at
-    tick 0 of the pulses."""
+    """The pedal of a take, each time from the onset at which it went down to the one at which it was let go.
+
+    ``start`` is the tick of the piece at tick 0 of the pulses.
+    """
     onsets = sorted({n.tick for n in notes} | {n.end for n in notes})
     down: int | None = None
     out: list[TakeMark] = []
@@ -113,8 +116,10 @@ def marks_written(
 def marks_again(
     page: Piece, reading: Reading, own: Sequence[Mark], old: Sequence[TakeMark], new: Sequence[TakeMark], what: str
 ) -> Change:
-    """The page (on which the take was read again) with the marks that came from the take in their new places: ``own`` are those that stood there,
-    ``old`` those that the take gave then, ``new`` those that it gives now. What a person moved or took away of them stays so."""
+    """The page (on which the take was read again) with the marks that came from the take in their new places:
+    ``own`` are those that stood there, ``old`` those that the take gave then, ``new`` those that it gives now.
+    What a person moved or took away of them stays so.
+    """
     kinds = KINDS_OF[what]
     there = {(m.kind, m.tick, m.text): m for m in own if m.kind in kinds}
     if not there:

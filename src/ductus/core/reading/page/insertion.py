@@ -1,7 +1,7 @@
 """The one door from a take to the page: a reading as notes of a piece, as one Change.
 
-Recording, live, import, reading again and the command line all come through ``put_on_page`` (or, while one plays, ``written_note``).
-Notes that are there keep their ids and what was put right by hand.
+Recording, live, import, reading again and the command line all come through ``put_on_page`` (or, while one plays,
+``written_note``). Notes that are there keep their ids and what was put right by hand.
 """
 
 from __future__ import annotations
@@ -59,10 +59,14 @@ def put_on_page(
     tempo: bool = True,
     meters: bool = False,
 ) -> Change:
-    """Write a reading (or write it anew). ``clear`` empties all voices of its staves over its stretch first: what a take replaces;
-    ``follow`` lets a piece that holds nothing else take over the meter, key, pick-up and (``tempo``) tempo that were found, ``meters`` the meters alone.
+    """Write a reading (or write it anew).
 
-    Notes that were split by hand are left alone; pitches, marks and words that a person gave to a note stay."""
+    ``clear`` empties all voices of its staves over its stretch first: what a take replaces; ``follow`` lets a piece
+    that holds nothing else take over the meter, key, pick-up and (``tempo``) tempo that were found, ``meters`` the
+    meters alone.
+
+    Notes that were split by hand are left alone; pitches, marks and words that a person gave to a note stay.
+    """
     draft = Draft(piece)
     alone = follow and alone_on_page(piece, reading)
     start = follow_with_head(draft, result, tempo) if alone else later_if_needed(reading.start, result)
@@ -112,7 +116,10 @@ def fill_draft(
 
 
 def there_already(piece: Piece, reading: Reading, notes: Iterable[ReadNote]) -> frozenset[int]:
-    """The events of notes whose key is struck at that place of the staff by other music already: added, it would only be written twice."""
+    """The events of notes whose key is struck at that place of the staff by other music already.
+
+    Added, it would only be written twice.
+    """
     out = []
     for n in notes:
         tick = n.tick + reading.start
@@ -128,7 +135,8 @@ def there_already(piece: Piece, reading: Reading, notes: Iterable[ReadNote]) -> 
 def written_note(reading: Reading, n: ReadNote, note_id: str, voice: int = 1) -> Note:
     """A note as the reading writes it, its first voice being ``voice``: the one conversion."""
     return Note(
-        note_id, reading.part, staff_of(reading, n), min(n.voice + voice - 1, MAX_VOICES), n.tick + reading.start, n.ticks, n.pitch, n.velocity,
+        note_id, reading.part, staff_of(reading, n), min(n.voice + voice - 1, MAX_VOICES), n.tick + reading.start,
+        n.ticks, n.pitch, n.velocity,
         signs=n.articulations, take=reading.take, event=n.event, grace_notes=n.grace_notes,
         played=n.played and (n.played[0] - n.tick, n.played[1]),
     )  # fmt: skip
@@ -166,8 +174,9 @@ def clear_for(draft: Draft, reading: Reading, wanted: Iterable[ReadNote], where:
 
 
 def apart(draft: Draft, reading: Reading) -> None:
-    """One voice, one chord at a time: notes of the reading that would run into others of their voice go to one that is free; where all
-    are taken, what began before ends there."""
+    """One voice, one chord at a time: notes of the reading that would run into others of their voice go to one that
+    is free; where all are taken, what began before ends there.
+    """
     mine = [n for n in draft.written_notes() if n.take == reading.take and n.part == reading.part]
     for note in sorted(mine, key=lambda n: (n.tick, n.pitch.midi)):
         if fits(draft, note.line, note):
@@ -197,7 +206,10 @@ def said_by_page(piece: Piece, bar: int) -> tuple[Meter, float]:
 
 
 def is_framed(piece: Piece, bar: int) -> bool:
-    """Was a frame laid from a bar on: does the meter or the key change there? Then what is played freely over it is read in its bars."""
+    """Was a frame laid from a bar on: does the meter or the key change there?
+
+    Then what is played freely over it is read in its bars.
+    """
     return any(m.bar > bar for m in piece.meters.values()) or any(k.bar > bar for k in piece.keys.values())
 
 
@@ -209,8 +221,11 @@ def later_if_needed(start: int, result: ReadingResult) -> int:
 
 
 def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) -> int:
-    """Give the piece the meter, key, pick-up and (``tempo``) tempo of a reading that is alone in it; returns the tick of the piece where
-    tick 0 of the reading then lies. Empty bars before the first note are left out."""
+    """Give the piece the meter, key, pick-up and (``tempo``) tempo of a reading that is alone in it.
+
+    Returns the tick of the piece where tick 0 of the reading then lies. Empty bars before the first note are left
+    out.
+    """
     piece = draft.piece
     start = start_in_piece(result)
     draft.put(replace(piece.facts, pickup=result.pickup))
@@ -233,7 +248,10 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
 
 
 def lay_meters(draft: Draft, start: int, result: ReadingResult) -> None:
-    """Give the piece the meters of a reading from its first bar on; ``start`` is the tick of the piece at tick 0 of the reading."""
+    """Give the piece the meters of a reading from its first bar on.
+
+    ``start`` is the tick of the piece at tick 0 of the reading.
+    """
     timeline, pickup = draft.piece.timeline, draft.piece.facts.pickup
     first = timeline.bar_at(max(start, 0)).index
     frame = Timeline({**{i: m for i, m in timeline.meters.items() if i < first}, first: result.meter}, pickup)

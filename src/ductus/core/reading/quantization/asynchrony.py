@@ -1,9 +1,10 @@
 """Which notes have a habit of their own in time: those of the left hand, those of the right, and the tune on top of it.
 
-    notes -> 0 (left hand), 1 (right hand, under the tune), 2 (tune) for each
+notes -> 0 (left hand), 1 (right hand, under the tune), 2 (tune) for each
 
-Pianists bring the tune some 20 to 30 ms out before what goes with it (Goebl 2001, from memory), and few strike with both hands quite at once. A tune
-that goes alone between two beats is then always early and its chords on the beats are not, so that a dotted figure looks like an even one.
+Pianists bring the tune some 20 to 30 ms out before what goes with it (Goebl 2001, from memory), and few strike with
+both hands quite at once. A tune that goes alone between two beats is then always early and its chords on the beats
+are not, so that a dotted figure looks like an even one.
 
 Conventions: seconds.
 """
@@ -21,7 +22,9 @@ PSEUDO_COUNT, MOST_LAG_S = 10, 0.04  # notes without a habit that stand against 
 
 
 def habits_of(onset: Floats, release: Floats, key: Ints) -> tuple[Ints, tuple[float, ...]]:
-    """The habit of each note (onsets rising), and how late the notes of each come beside others that are struck with them."""
+    """The habit of each note (onsets rising), and how late the notes of each come beside others that are struck with
+    them.
+    """
     chord = np.cumsum(np.append(False, np.diff(onset) > TOGETHER_S))
     order = np.lexsort((key, chord))
     right = hand_logits(onset, release, key) > 0
@@ -32,7 +35,10 @@ def habits_of(onset: Floats, release: Floats, key: Ints) -> tuple[Ints, tuple[fl
 
 
 def lags_within(onset: Floats, habit: Ints, chord: Ints) -> tuple[float, ...]:
-    """How late the notes of each habit come beside the left hand (seconds), from chords that hold several; what lies under the tune is compared with the tune."""
+    """How late the notes of each habit come beside the left hand (seconds), from chords that hold several.
+
+    What lies under the tune is compared with the tune.
+    """
     count = np.zeros((int(chord[-1]) + 1, HABITS))
     total = np.zeros_like(count)
     np.add.at(count, (chord, habit), 1)
@@ -44,7 +50,9 @@ def lags_within(onset: Floats, habit: Ints, chord: Ints) -> tuple[float, ...]:
 
 
 def middle(values: Floats) -> float:
-    """The median of at least one value. (NumPy's own brings masked arrays along, a thirtieth of the time of a short take.)"""
+    """The median of at least one value. (NumPy's own brings masked arrays along, a thirtieth of the time of a short
+    take.)
+    """
     ordered = np.sort(values)
     return float(ordered[(len(ordered) - 1) // 2] + ordered[len(ordered) // 2]) / 2
 

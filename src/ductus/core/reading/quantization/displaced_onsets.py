@@ -1,12 +1,16 @@
 """What one hand strikes beside a beat that it means stands on the beat: a bass that leads, a tune that trails.
 
-    places + onsets and releases -> places
+places + onsets and releases -> places
 
-People roll chords and let one hand lead, by so much that the lattice, which knows neither hands nor how long a key is held, puts it on a place of its own beside the beat.
+People roll chords and let one hand lead, by so much that the lattice, which knows neither hands nor how long a key
+is held, puts it on a place of its own beside the beat.
 
-- *It leads* what is held over the beat, longer than it sounded before it, and was struck nearer to the beat than to its place; or stands on the last sixth of a simple beat (the last twelfth of a
-  compound one), where nobody begins what is held over: 8 of 219,000 notes in the open scores of ``tools/fit_corpus.py``; or lies as this player's leads do rather than as what is meant there.
-- *It trails* what stands on the first sixth (twelfth) of a beat that was struck more than an octave away, with nothing after it like a figure: 24 of them.
+- *It leads* what is held over the beat, longer than it sounded before it, and was struck nearer to the beat than to
+  its place; or stands on the last sixth of a simple beat (the last twelfth of a compound one), where nobody begins
+  what is held over: 8 of 219,000 notes in the open scores of ``tools/fit_corpus.py``; or lies as this player's leads
+  do rather than as what is meant there.
+- *It trails* what stands on the first sixth (twelfth) of a beat that was struck more than an octave away, with nothing
+  after it like a figure: 24 of them.
 
 (Three works are left out of these counts: their notes stand beside their bar lines in the files.)
 """
@@ -24,7 +28,8 @@ from ductus.core.reading.quantization.placement import Places
 from ductus.core.reading.quantization.subdivisions import COMPOUND, DIVISIONS, SIMPLE, Floats, Ints
 
 BESIDE = {SIMPLE: 1 / 6, COMPOUND: 1 / 12}  # of a beat of each family
-# Than before the beat it sounds after it: freely, and to a click, where fingers that overlap are commoner than wide chords.
+# Than before the beat it sounds after it: freely, and to a click, where fingers that overlap are commoner than wide
+# chords.
 LONGER = {True: 1.0, False: 3.0}
 LAST_PART = 1 / 3  # of a beat: what begins before it does not lead the next
 LONGEST_LEAD_S = 0.15
@@ -37,8 +42,11 @@ Flags = NDArray[np.bool_]
 
 
 def onto_beats(found: Places, key: Ints, onset: Floats, release: Floats, grid: BeatGrid, *, centred: bool) -> Places:
-    """The places, with what leads or trails a beat standing on it, in the chord that is there; not where the same key is struck there. ``onset`` and ``release`` in seconds,
-    pedal apart; ``centred``: the beats were found from the same notes. Rivals stay: where it was found is one of them."""
+    """The places, with what leads or trails a beat standing on it, in the chord that is there.
+
+    Not where the same key is struck there. ``onset`` and ``release`` in seconds, pedal apart; ``centred``: the beats
+    were found from the same notes. Rivals stay: where it was found is one of them.
+    """
     leading = leads(found, onset, release, grid, centred=centred)
     to = np.where(leading, found.beat + 1, found.beat)
     moved = [
@@ -96,8 +104,10 @@ def leads(found: Places, onset: Floats, release: Floats, grid: BeatGrid, *, cent
 
 
 def like_leads(before: Floats, ahead: Floats, sd: float) -> Flags:
-    """Which of some notes, struck ``before`` seconds ahead of a beat and put on places that are ``ahead`` of it, lie there as leads. What is meant on its place scatters around it as
-    the player's chords do (``sd``); a lead may be of any length. How common leads are with this player is found with them, by expectation and maximisation."""
+    """Which of some notes, struck ``before`` seconds ahead of a beat and put on places that are ``ahead`` of it, lie
+    there as leads. What is meant on its place scatters around it as the player's chords do (``sd``); a lead may
+    be of any length. How common leads are with this player is found with them, by expectation and maximisation.
+    """
     meant = np.exp(-0.5 * ((before - ahead) / sd) ** 2) / (sd * math.sqrt(2 * math.pi))
     lead = np.where(before <= LONGEST_LEAD_S, 1 / LONGEST_LEAD_S, 0.0)
     share, chance = 0.5, np.zeros(len(before))
@@ -113,7 +123,10 @@ def soon_after(found: Places, grid: BeatGrid) -> Flags:
 
 
 def trails(found: Places, key: Ints, n: int) -> bool:
-    """Does a note come late after a beat that another hand struck? Nothing within an octave of it stands on the beat, and nothing follows it there like a figure."""
+    """Does a note come late after a beat that another hand struck?
+
+    Nothing within an octave of it stands on the beat, and nothing follows it there like a figure.
+    """
     near = around(n)
     within = np.abs(key[near] - key[n]) <= OCTAVE
     places, beat, place = found.place[near], found.beat[n], found.place[n]

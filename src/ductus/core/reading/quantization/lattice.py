@@ -1,9 +1,9 @@
 """The semi-Markov lattice of click reading: chords of neighbouring notes over metrical places.
 
-Conventions: onsets in seconds, rising. A *segment* [j, i) of notes is one chord; a *candidate* of note n is a place (beat,
-division, slot) near its onset. A path is a row of segments, each at a candidate of its last note. Several *feels*
-(lag and deviations of the player) are decoded at once: the first axis of every score array. Natural logarithms
-throughout.
+Conventions: onsets in seconds, rising. A *segment* [j, i) of notes is one chord; a *candidate* of note n is a place
+(beat, division, slot) near its onset. A path is a row of segments, each at a candidate of its last note. Several
+*feels* (lag and deviations of the player) are decoded at once: the first axis of every score array. Natural
+logarithms throughout.
 
 Sources (from memory): Raphael 2002; Cemgil & Kappen 2003; Takeda et al. 2007; Nakamura, Yoshii & Sagayama 2017. Unlike
 them the grouping of notes into chords is decided together with the places.
@@ -36,8 +36,11 @@ LOG_FACTORIAL = [math.lgamma(m + 1) for m in range(MOST_TOGETHER + 2)]
 
 @dataclass(frozen=True, slots=True)
 class Feel:
-    """What the player does on average, in seconds: lag, deviation of chords, deviation of notes inside a chord, and how much later than the lag
-    the notes of each habit come (negative: sooner)."""
+    """What the player does on average, in seconds.
+
+    Lag, deviation of chords, deviation of notes inside a chord, and how much later than the lag the notes of each
+    habit come (negative: sooner).
+    """
 
     lag: float
     chord_sd: float
@@ -57,8 +60,11 @@ class Segment:
 
 @dataclass(frozen=True, slots=True)
 class Candidates:
-    """Places of one note: beat, division, slot, time in seconds, and the row of each in the transition tables. Those of one ``kind`` (a number in its lattice)
-    are the same rows in beats that lie alike, so that one goes on from them alike."""
+    """Places of one note: beat, division, slot, time in seconds, and the row of each in the transition tables.
+
+    Those of one ``kind`` (a number in its lattice) are the same rows in beats that lie alike, so that one goes on
+    from them alike.
+    """
 
     beat: Ints
     division: Ints
@@ -85,7 +91,10 @@ class Lattice:
         reach: float,
         habit: Ints | None = None,
     ) -> None:
-        """``allowed[k, g]`` is 1 where beat k may take division g; ``reach`` is a share of the local beat; ``habit`` that of each note, if known."""
+        """``allowed[k, g]`` is 1 where beat k may take division g.
+
+        ``reach`` is a share of the local beat; ``habit`` that of each note, if known.
+        """
         self.segments = segments_of(onset, release, key)
         self.ends = sorted(self.segments)
         self._empty = [EMPTY[f] for f in family.tolist()]
@@ -148,7 +157,9 @@ class Lattice:
 def candidates_of(
     onset: Floats, ends: Sequence[int], beat_s: Floats, places: Sequence[tuple[Ints, Ints, Floats]], reach: float
 ) -> dict[int, Candidates]:
-    """For each note that may end a chord the places within reach, and always the nearest on each side, however coarse the divisions are."""
+    """For each note that may end a chord the places within reach, and always the nearest on each side, however
+    coarse the divisions are.
+    """
     widths = np.diff(beat_s)
     middles = np.clip(np.searchsorted(beat_s, onset, "right") - 1, 0, len(widths) - 1)
     around: dict[int, tuple[Ints, Ints, Ints, Floats, Floats, Ints]] = {}
@@ -177,8 +188,11 @@ def candidates_of(
 
 @lru_cache(maxsize=8)
 def turn_tables(table: RhythmTable) -> tuple[Floats, Floats, dict[int, Floats], dict[int, Floats]]:
-    """Logarithms of going on from row to row (a row is division * MOST_SLOTS + slot): inside the beat, into the next one, and
-    leaving for and coming from each kind of empty beat. Kept for a table, since a live reading needs them at every beat."""
+    """Logarithms of going on from row to row (a row is division * MOST_SLOTS + slot).
+
+    Inside the beat, into the next one, and leaving for and coming from each kind of empty beat. Kept for a table,
+    since a live reading needs them at every beat.
+    """
     count = len(table.slots)
     division = np.repeat(np.arange(count), MOST_SLOTS)
     leave = table.step[:, :, MOST_SLOTS].reshape(-1)
@@ -257,7 +271,9 @@ def _places_of_beats(allowed: Ints, table: RhythmTable) -> list[tuple[Ints, Ints
 
 
 def habits_in(every: Sequence[Segment], mean: Floats, onset: Floats, habit: Ints) -> tuple[Floats, Floats]:
-    """For every segment and habit: how many notes have it, and the sum of their distances from the mean of all; shape (segments, HABITS)."""
+    """For every segment and habit: how many notes have it, and the sum of their distances from the mean of all;
+    shape (segments, HABITS).
+    """
     mine = habit[:, None] == np.arange(HABITS)
     first, end = np.array([s.first for s in every]), np.array([s.last for s in every]) + 1
     number = np.concatenate((np.zeros((1, HABITS)), np.cumsum(mine, 0)))
@@ -296,7 +312,9 @@ class Hearing:
         self._heard = {(s.first, s.last): heard[:, edges[k] : edges[k + 1]] for k, s in enumerate(every)}
 
     def of(self, segment: Segment) -> Floats:
-        """Logarithms of hearing the segment as a chord at each candidate of its last note, shape (feels, candidates)."""
+        """Logarithms of hearing the segment as a chord at each candidate of its last note, shape (feels,
+        candidates).
+        """
         found: Floats = self._heard[segment.first, segment.last]
         return found
 
@@ -305,7 +323,9 @@ Path = list[tuple[Segment, int]]  # segments with the index of their candidate, 
 
 
 class Decoding:
-    """Viterbi for some feels at once: the log likelihood of each, and the likeliest path of those that are asked for."""
+    """Viterbi for some feels at once: the log likelihood of each, and the likeliest path of those that are asked
+    for.
+    """
 
     def __init__(self, lattice: Lattice, feels: Sequence[Feel]) -> None:
         self._lattice, self._hearing = lattice, Hearing(lattice, feels)
@@ -327,7 +347,10 @@ class Decoding:
         self.scores = value[lattice.ends[-1]].max(1)
 
     def path(self, feel: int) -> Path:
-        """Follow the best path of one feel back; the choices are worked out again, which is cheaper than keeping them."""
+        """Follow the best path of one feel back.
+
+        The choices are worked out again, which is cheaper than keeping them.
+        """
         lattice, value, heard = self._lattice, self._value, self._hearing.of
         n = lattice.ends[-1]
         c = int(value[n][feel].argmax())

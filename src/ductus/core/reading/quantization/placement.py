@@ -41,8 +41,8 @@ CHORD_SD_STARTS_S = (0.012, 0.03)
 NOTE_SD_S, CHORD_SD_PRIOR_S = 0.014, 0.020
 PSEUDO_COUNT = 20  # of the priors on both deviations
 LEAST_CHORD_SD_S = 0.006
-# Beats that were found in the playing follow it, and fine places explain what is left: the less scatter, the more of them, and so on. No player is taken to
-# be so even.
+# Beats that were found in the playing follow it, and fine places explain what is left: the less scatter, the more of
+# them, and so on. No player is taken to be so even.
 LEAST_CENTRED_SD_S = 0.027
 MOST_LAG_S = 0.05
 ROUNDS = 3
@@ -55,8 +55,9 @@ LONG_TAKE = 6000  # notes; a longer take is decoded in stretches
 STRETCH = 3000  # notes of one
 OVERLAP = 48  # notes that a stretch sees of its neighbours
 SPARE_BEATS = 4
-# Nats by which a reading with tuplets (or very fine values) must be likelier than one without, and for each beat of them, with a click and where the beats were
-# found in the playing (and follow it into many a tuplet): by trial on open scores. The more of the beats have them, the less a beat must be worth.
+# Nats by which a reading with tuplets (or very fine values) must be likelier than one without, and for each beat of
+# them, with a click and where the beats were found in the playing (and follow it into many a tuplet): by trial on open
+# scores. The more of the beats have them, the less a beat must be worth.
 RARE_WORTH = {False: (4.0, 0.5), True: (1.0, 2.45)}
 PLAIN_PRICE = 1.2  # nats a step of "plainer" puts on each further halving of the beat
 
@@ -72,8 +73,11 @@ class NoteArrays:
 
 @dataclass(frozen=True, slots=True)
 class Places:
-    """For each note: its beat and its place in beats, the division of its beat, its chord; the feel; the log likelihood;
-    and for each note its rivals as (place in beats, probability), best first, the chosen one included."""
+    """For each note: its beat and its place in beats, the division of its beat, its chord.
+
+    The feel; the log likelihood; and for each note its rivals as (place in beats, probability), best first, the
+    chosen one included.
+    """
 
     beat: Ints
     place: Floats
@@ -134,7 +138,10 @@ def place_notes(
 
 
 def holds_values(settings: ReadSettings) -> bool:
-    """Was a shortest value chosen, and nothing of tuplets? Then those that were played stand, and none is written for finer notes that it leaves out."""
+    """Was a shortest value chosen, and nothing of tuplets?
+
+    Then those that were played stand, and none is written for finer notes that it leaves out.
+    """
     return settings.shortest is not None and settings.tuplets is None and not settings.tuplet_kinds
 
 
@@ -151,7 +158,10 @@ def beats_in(found: Places, kinds: frozenset[int] | None = None) -> int:
 
 
 def rare_kinds(settings: ReadSettings) -> list[frozenset[int]]:
-    """Divisions that a take has or has not, where nobody said: tuplets; values finer than a quarter of a simple beat, a sixth of a compound one."""
+    """Divisions that a take has or has not, where nobody said.
+
+    Tuplets; values finer than a quarter of a simple beat, a sixth of a compound one.
+    """
     fine = frozenset(
         g for g, d in enumerate(DIVISIONS) if d.slots and d.step < (F(1, 6) if d.family == COMPOUND else F(1, 4))
     )
@@ -168,8 +178,11 @@ def without(
     centred: bool,
     but: Sequence[int] = (),
 ) -> tuple[Places, Lattice]:
-    """The places if some divisions are not in the take at all (``but`` in these beats). Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly
-    always unevenness, a lone 32nd before a beat a hand that comes early."""
+    """The places if some divisions are not in the take at all (``but`` in these beats).
+
+    Evidence for such things belongs to the take: a lone triplet in music of sixteenths is nearly always unevenness,
+    a lone 32nd before a beat a hand that comes early.
+    """
     allowed = allowed_by_beat(grid, settings)
     kept = allowed[list(but)]
     allowed[:, sorted(rare)] = 0
@@ -187,8 +200,11 @@ def without(
 def place_take(
     played: NoteArrays, grid: BeatGrid, settings: ReadSettings, *, rivals: bool = False, centred: bool = False
 ) -> Places:
-    """``place_notes`` for takes of any length: the player and the style of a long one are learned from its beginning, then it is decoded
-    stretch by stretch, so that time and memory stay in proportion."""
+    """``place_notes`` for takes of any length.
+
+    The player and the style of a long one are learned from its beginning, then it is decoded stretch by stretch, so
+    that time and memory stay in proportion.
+    """
     count = len(played.onset)
     if count <= LONG_TAKE:
         return place_notes(played, grid, settings, rivals=rivals, centred=centred)
@@ -319,8 +335,9 @@ def distinct(feels: Sequence[Feel]) -> list[Feel]:
 def estimate_feel(
     onset: Floats, place_s: Floats, chord: Ints, habit: Ints | None, least: float = LEAST_CHORD_SD_S
 ) -> Feel:
-    """Lag (median over chords, at most 50 ms), habits (medians, with pseudo-counts) and both deviations (with pseudo-counts; that of chords at
-    ``least``), from a decoding."""
+    """Lag (median over chords, at most 50 ms), habits (medians, with pseudo-counts) and both deviations (with
+    pseudo-counts; that of chords at ``least``), from a decoding.
+    """
     numbers = np.arange(chord[-1] + 1)
     first = np.searchsorted(chord, numbers)
     size = np.diff(np.append(first, len(chord)))
@@ -340,8 +357,9 @@ def estimate_feel(
 
 
 def own_style(places: Places, grid: BeatGrid, *, figures: bool) -> RhythmTable:
-    """The rhythm table with the take's own turns between divisions counted in, and its figures inside them (not where the beats were found in the playing:
-    what was misread there comes back)."""
+    """The rhythm table with the take's own turns between divisions counted in, and its figures inside them (not
+    where the beats were found in the playing: what was misread there comes back).
+    """
     turn, first, step = rhythm_counts()
     my_turn, my_first, my_step = np.zeros_like(turn), np.zeros_like(first), np.zeros_like(step)
     division: dict[int, int] = {}

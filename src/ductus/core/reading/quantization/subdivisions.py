@@ -88,9 +88,12 @@ def smallest_division(family: int, places: frozenset[F]) -> int | None:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class RhythmTable:
-    """Logarithms: ``turn[g, h]`` division h follows division g; ``first[g, s]`` slot s is the first of its beat;
-    ``step[g, s, t]`` slot t follows slot s in the beat, ``step[g, s, MOST_SLOTS]`` nothing more does; ``slot_at[g, s]`` in
-    beats, ``slots[g]`` their number, ``family[g]``; ``alone[g]`` how common a division is in its family."""
+    """Logarithms: ``turn[g, h]`` division h follows division g.
+
+    ``first[g, s]`` slot s is the first of its beat; ``step[g, s, t]`` slot t follows slot s in the beat, ``step[g,
+    s, MOST_SLOTS]`` nothing more does; ``slot_at[g, s]`` in beats, ``slots[g]`` their number, ``family[g]``;
+    ``alone[g]`` how common a division is in its family.
+    """
 
     turn: Floats
     first: Floats
@@ -170,8 +173,9 @@ def allowed_divisions(
     tuplet_shortest: str | None = None,
 ) -> list[int]:
     """Divisions that the settings leave: none finer than ``shortest`` (a tuplet counts as the value it is written
-    in, and may have a shortest value of its own), no tuplets where they are refused, or only some ``kinds`` of them; fives, sevens and
-    sixteenths of a beat only where asked for."""
+    in, and may have a shortest value of its own), no tuplets where they are refused, or only some ``kinds`` of
+    them; fives, sevens and sixteenths of a beat only where asked for.
+    """
     out = []
     for g, d in enumerate(DIVISIONS):
         if d.family != family:

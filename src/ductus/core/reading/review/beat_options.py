@@ -136,7 +136,10 @@ class ReadShift(WholeChoice):
 
 @dataclass(frozen=True, slots=True)
 class ReadTaps(WholeChoice):
-    """Beats that a person tapped, in microseconds of the take; the first is a first beat. They are hints. None: back to what was found."""
+    """Beats that a person tapped, in microseconds of the take; the first is a first beat.
+
+    They are hints. None: back to what was found.
+    """
 
     times: Annotated[tuple[TakeTime, ...], MaxLen(20_000)]
     name: Literal["taps"] = "taps"
@@ -155,10 +158,13 @@ class ReadTaps(WholeChoice):
 
 @dataclass(frozen=True, slots=True)
 class ReadBar(WholeChoice):
-    """A bar line or beat (tick of the take) falls at a time (microseconds), or (None) where it was found. Dragged to another beat, it leaves
-    the bars before it alone, and those behind it are counted from there.
+    """A bar line or beat (tick of the take) falls at a time (microseconds), or (None) where it was found.
 
-    Where a click said the beats they stay: the bar before takes the ``meter`` that it then has, or all bar lines ``before`` it move along."""
+    Dragged to another beat, it leaves the bars before it alone, and those behind it are counted from there.
+
+    Where a click said the beats they stay: the bar before takes the ``meter`` that it then has, or all bar lines
+    ``before`` it move along.
+    """
 
     tick: Annotated[int, Ge(-(10**15)), Le(10**15)]
     time_us: Annotated[int, Ge(-(10**11)), Le(10**11)] | None = None
@@ -208,7 +214,10 @@ class ReadBar(WholeChoice):
 
 @dataclass(frozen=True, slots=True)
 class ReadPin(ReadingChoice):
-    """The (first) chosen note is at a bar, by its number, and a beat. Bars before it are counted anew, from the one before it that holds."""
+    """The (first) chosen note is at a bar, by its number, and a beat.
+
+    Bars before it are counted anew, from the one before it that holds.
+    """
 
     bar: Annotated[int, Ge(0), Le(MAX_BAR)]
     beat: Annotated[int, Ge(1), Le(32)] = 1
@@ -245,7 +254,8 @@ class ReadPin(ReadingChoice):
         if against:
             held = seen.timeline.bar_at(max(against[0] + seen.start, 0)).index
             raise BadInput(
-                f"{capital(seen.timeline.bar_words(held))} was set by hand, which contradicts it; let that go first. Nothing was changed."
+                f"{capital(seen.timeline.bar_words(held))} was set by hand, which contradicts it; let that go first. "
+                "Nothing was changed."
             )
         first, after, _ = seen.result.bars.bar_at(min(n.tick for n in seen.result.notes))
         origin = after if seen.result.pickup else first
@@ -259,13 +269,17 @@ class ReadPin(ReadingChoice):
         return {**bars, wanted: us}
 
     def _against_click(self, choices: ReadingOptions, seen: Seen, by: int) -> ReadingOptions:
-        """The choices with all of the take ``by`` ticks later, if that is less than a bar: a click has counted the bars."""
+        """The choices with all of the take ``by`` ticks later, if that is less than a bar.
+
+        A click has counted the bars.
+        """
         meter = seen.result.meter
         if not by:
             raise BadInput("It is there already: nothing was changed.")
         if abs(by) >= meter.bar_ticks or by % meter.beat_ticks:
             raise BadInput(
-                "The click counted these bars, so this note stays in its own. Drag a bar line to another beat, or read the take as played freely."
+                "The click counted these bars, so this note stays in its own. Drag a bar line to another beat, or read "
+                "the take as played freely."
             )
         return ReadShift(-by // meter.beat_ticks).applied(choices)
 
@@ -297,7 +311,8 @@ class ReadStretch(ReadingChoice):
         later = {t: us for t, us in bars.items() if us > onsets[-1] and t <= last}
         if later:
             raise BadInput(
-                "A bar line behind this stretch was set by hand before what that would be; remove it first. Nothing was changed."
+                "A bar line behind this stretch was set by hand before what that would be; remove it first. Nothing "
+                "was changed."
             )
         return replace(choices, bars={**bars, first: onsets[0], last: onsets[-1]}, pins=untimed(choices.pins))
 

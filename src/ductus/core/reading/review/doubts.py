@@ -1,10 +1,10 @@
 """Close calls: where a reading might well be wrong, and what else it could be.
 
-    probabilities of places, of values and of hands -> doubts, one for each beat that holds one
+probabilities of places, of values and of hands -> doubts, one for each beat that holds one
 
-The three stages give probabilities of their own; each is mapped to "how likely is this note wrong here" by a logistic
-curve fitted on simulated players (``tools/fit_doubts.py``). A doubt covers the notes of one beat, since a person settles
-them together.
+The three stages give probabilities of their own; each is mapped to "how likely is this note wrong here" by a
+logistic curve fitted on simulated players (``tools/fit_doubts.py``). A doubt covers the notes of one beat, since a
+person settles them together.
 """
 
 from __future__ import annotations
@@ -93,7 +93,10 @@ def note_chance(
 
 @dataclass(frozen=True, slots=True)
 class Settled:
-    """A finished reading, for asking what else the notes of a beat could be. All by event, but ``grid`` and ``places``."""
+    """A finished reading, for asking what else the notes of a beat could be.
+
+    All by event, but ``grid`` and ``places``.
+    """
 
     grid: BeatGrid
     places: Places
@@ -109,7 +112,10 @@ class Settled:
         return figure_words(start, end, [(moved or {}).get(n, self.ticks[n]) for n in notes])
 
     def rivals_in(self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]]) -> tuple[Rival, ...]:
-        """What else the beat could be: other places, other values, other hands; the likeliest first. The likeliest of each kind is among them."""
+        """What else the beat could be: other places, other values, other hands; the likeliest first.
+
+        The likeliest of each kind is among them.
+        """
         for ease in (1.0, 0.1):  # where nothing is likely enough, the likeliest is named all the same
             kinds = (self._places(notes, ease), self._values(notes, ease), self._hands(notes, chance, ease))
             if any(kinds):
@@ -122,8 +128,11 @@ class Settled:
     def _hands(
         self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]], ease: float
     ) -> list[Rival]:
-        """Notes that may belong to the other hand: all those that are nearly as doubtful as the most doubtful one and lie in the same hand go together; and
-        the most doubtful one alone."""
+        """Notes that may belong to the other hand.
+
+        All those that are nearly as doubtful as the most doubtful one and lie in the same hand go together; and the
+        most doubtful one alone.
+        """
         weakest = max(notes, key=lambda n: chance[n][2])
         most = chance[weakest][2]
         if most <= LEAST_HAND * ease:
@@ -165,7 +174,9 @@ class Settled:
         return [r for r in out if r.words != self.figure(notes)]
 
     def _values(self, notes: Sequence[int], ease: float) -> list[Rival]:
-        """Other lengths: the notes of one hand that are struck together and read alike go together, since they are mostly meant alike."""
+        """Other lengths: the notes of one hand that are struck together and read alike go together, since they are
+        mostly meant alike.
+        """
         together: dict[tuple[int, int, int], list[int]] = defaultdict(list)
         for n in notes:
             if self.choices[n]:

@@ -55,8 +55,11 @@ class ReadShortest(SettingChoice):
 
 @dataclass(frozen=True, slots=True)
 class ReadTuplets(SettingChoice):
-    """Tuplets allowed, none, or (None) where clearly played; ``kinds`` which of them (3, 5, 7, and 2 or 4 in compound beats; None: any), with a
-    shortest value of their own (None: as of all)."""
+    """Tuplets allowed, none, or (None) where clearly played.
+
+    ``kinds`` which of them (3, 5, 7, and 2 or 4 in compound beats; None: any), with a shortest value of their own
+    (None: as of all).
+    """
 
     tuplets: bool | None = None
     kinds: tuple[Literal[2, 3, 4, 5, 7], ...] | None = None
@@ -183,7 +186,9 @@ class ReadKey(WholeChoice):
 
 
 AnyReadingChoice = (
-    ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadPedal | ReadPlainness | ReadMeter | ReadAbout | ReadKey
-    | ReadProposal | ReadSize | ReadBeats | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned | ReadExtent | ReadTime | ReadAnswer
+    ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadPedal | ReadPlainness | ReadMeter
+    | ReadAbout | ReadKey
+    | ReadProposal | ReadSize | ReadBeats | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned
+    | ReadExtent | ReadTime | ReadAnswer
 )  # fmt: skip
 READING_CHOICES: tuple[type[AnyReadingChoice], ...] = AnyReadingChoice.__args__

@@ -17,8 +17,9 @@ QUESTIONS = ("ends", "meter", "size", "first beat", "key", "bar lines")  # of th
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """What a choice was made on: the take, its reading, and where tick 0 of it lies in the piece (see ``Timeline``); ``alone``: is there no other music
-    on the page?"""
+    """What a choice was made on: the take, its reading, and where tick 0 of it lies in the piece (see ``Timeline``);
+    ``alone``: is there no other music on the page?
+    """
 
     take: Take
     result: ReadingResult
@@ -54,13 +55,19 @@ class ReadingChoice:
     def applied(
         self, choices: ReadingOptions, events: frozenset[int] = frozenset(), seen: Seen | None = None
     ) -> ReadingOptions:
-        """The choices with this one made; ``seen`` is the reading that it was made on. Raises BadInput where it makes no sense."""
+        """The choices with this one made; ``seen`` is the reading that it was made on.
+
+        Raises BadInput where it makes no sense.
+        """
         raise NotImplementedError
 
 
 @dataclass(frozen=True, slots=True)
 class SettingChoice(ReadingChoice):
-    """Base of choices that change a setting of the reader; with ``events`` only for these notes, joined to what passages there were."""
+    """Base of choices that change a setting of the reader.
+
+    With ``events`` only for these notes, joined to what passages there were.
+    """
 
     def setting(self, settings: ReadSettings) -> ReadSettings:
         """The settings with this choice made."""
@@ -99,7 +106,10 @@ class WholeChoice(ReadingChoice):
 
 
 def anew(choices: ReadingOptions, settings: ReadSettings) -> ReadingOptions:
-    """The choices for other beats: what was decided of ticks has no place any more; hands, ornaments and what is left out still apply."""
+    """The choices for other beats: what was decided of ticks has no place any more.
+
+    Hands, ornaments and what is left out still apply.
+    """
     pins = Decisions(dict(choices.pins.hands), left_out=choices.pins.left_out, ornaments=choices.pins.ornaments)
     passages = tuple(p for p in choices.passages if p.events)
     return replace(choices, settings=settings, pins=pins, rank=0, shift=0, bars={}, passages=passages)

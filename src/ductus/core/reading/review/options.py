@@ -1,6 +1,7 @@
-"""How a take on the page is read: every choice a person made, kept with the piece, so that the page can be worked out again.
+"""How a take on the page is read: every choice a person made, kept with the piece, so that the page can be worked
+out again.
 
-    take + beats + choices -> reading, joined without a seam from passages that are read otherwise
+take + beats + choices -> reading, joined without a seam from passages that are read otherwise
 
 Choices are plain data; as JSON they are a row of the piece's history, so that each of them can be undone. What a person
 changed on the page by hand counts as decided (``pins_from_page``): reading again never takes it back.
@@ -45,8 +46,9 @@ class Passage:
 
 @dataclass(frozen=True, slots=True)
 class PageScope:
-    """What of the page a take may touch: it replaces or adds ("policy"), in ``voice`` and up (of one staff), only from tick ``since`` to tick
-    ``until`` of the reading (None: no bounds)."""
+    """What of the page a take may touch: it replaces or adds ("policy"), in ``voice`` and up (of one staff), only
+    from tick ``since`` to tick ``until`` of the reading (None: no bounds).
+    """
 
     policy: str = "replace"
     voice: int = 1
@@ -59,8 +61,9 @@ class PageScope:
 
     @staticmethod
     def since_part(first: Bar, start: int) -> int | None:
-        """From which tick of a reading (counted from ``start``) a take that begins with this bar may touch the page: the front of a bar that is
-        cut stays as it is."""
+        """From which tick of a reading (counted from ``start``) a take that begins with this bar may touch the page:
+        the front of a bar that is cut stays as it is.
+        """
         return first.start - start if first.index and first.start > start else None
 
     def voices(self, staff: int) -> range:
@@ -73,12 +76,17 @@ ANYWHERE = PageScope()
 
 @dataclass(frozen=True, slots=True)
 class ReadingOptions:
-    """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best); ``shift`` beats by which the bar
-    lines were moved later; ``size`` 1: all values twice as long, -1: half as long; ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones;
-    ``bars`` bar lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through; ``extent`` the
-    stretch of the take that is written (microseconds), None: all; ``time`` what becomes of the player's time (see ``outcome``), ``tempo``
-    a rounded tempo for it; ``answered`` questions of the lead-through that are done; ``unbound``: beats are found though the take came with some;
-    ``stated``: what the file (or the click) of a take says of its bars; ``page``: the meter and the quarters a minute of the empty page that it was played to."""
+    """``settings`` for the whole; ``rank`` which of the found proposals for the beats (0 the best).
+
+    ``shift`` beats by which the bar lines were moved later; ``size`` 1: all values twice as long, -1: half as long;
+    ``taps`` beats tapped by a person (microseconds; the first is a first beat), instead of found ones; ``bars`` bar
+    lines and beats set by hand (tick -> microseconds); ``settled`` events whose doubts were looked through;
+    ``extent`` the stretch of the take that is written (microseconds), None: all; ``time`` what becomes of the
+    player's time (see ``outcome``), ``tempo`` a rounded tempo for it; ``answered`` questions of the lead-through
+    that are done; ``unbound``: beats are found though the take came with some; ``stated``: what the file (or the
+    click) of a take says of its bars; ``page``: the meter and the quarters a minute of the empty page that it was
+    played to.
+    """
 
     settings: ReadSettings = field(default_factory=ReadSettings)
     pins: Decisions = field(default_factory=Decisions)
@@ -192,8 +200,11 @@ def choices_from_json(text: str) -> ReadingOptions:
 
 
 def beats_chosen(found: PulseMap, bars: BarLines, choices: ReadingOptions) -> PulseMap:
-    """The beats that the take is read against: values doubled or halved, bar lines moved by ``shift`` beats, and what was set by hand in its place. Raises BadInput
-    where that cannot be."""
+    """The beats that the take is read against.
+
+    Values doubled or halved, bar lines moved by ``shift`` beats, and what was set by hand in its place. Raises
+    BadInput where that cannot be.
+    """
     pulses = found
     if choices.size:
         pulses = PulseMap(
@@ -285,7 +296,10 @@ def read_chosen(take: Take, found: PulseMap, choices: ReadingOptions, *, centred
 
 
 def held_on(result: ReadingResult, pins: Decisions) -> ReadingResult:
-    """A reading in doubled values, its last notes as long as they sounded: no usual value is so long, and no onset follows that would say it."""
+    """A reading in doubled values, its last notes as long as they sounded.
+
+    No usual value is so long, and no onset follows that would say it.
+    """
     last = max(n.tick for n in result.notes)
 
     def held(n: ReadNote) -> ReadNote:
@@ -298,7 +312,10 @@ def held_on(result: ReadingResult, pins: Decisions) -> ReadingResult:
 
 
 def part_around(take: Take, events: Collection[int]) -> tuple[int, int]:
-    """The stretch of a take (first note, after the last) that is read for some of its notes: they and their neighbours."""
+    """The stretch of a take (first note, after the last) that is read for some of its notes.
+
+    They and their neighbours.
+    """
     return max(min(events) - NEIGHBOURS, 0), min(max(events) + 1 + NEIGHBOURS, len(take.notes))
 
 
@@ -344,8 +361,10 @@ def outside(take: Take, extent: tuple[int, int] | None) -> frozenset[int]:
 def joined_readings(
     old: ReadingResult, fresh: ReadingResult, events: frozenset[int], voices: int | None
 ) -> ReadingResult:
-    """``old`` with the notes of ``events`` as ``fresh`` has them. A note before the passage that was written up to an onset of it
-    still ends there, so that no seam shows."""
+    """``old`` with the notes of ``events`` as ``fresh`` has them.
+
+    A note before the passage that was written up to an onset of it still ends there, so that no seam shows.
+    """
     taken = {n.event: n for n in fresh.notes if n.event in events}
     onset_now = {n.tick: taken[n.event].tick for n in old.notes if n.event in taken}
     notes: list[ReadNote] = []
@@ -365,8 +384,11 @@ def joined_readings(
 def pins_from_page(
     choices: ReadingOptions, written: ReadingResult, page: Iterable[Note], start: int, one_staff: bool
 ) -> ReadingOptions:
-    """The choices with everything that was put right on the page pinned: notes of the take whose place, length or hand differ from
-    what the reading wrote, and those that were deleted. Notes that were split stay out of it: they are left alone."""
+    """The choices with everything that was put right on the page pinned.
+
+    Notes of the take whose place, length or hand differ from what the reading wrote, and those that were deleted.
+    Notes that were split stay out of it: they are left alone.
+    """
     by_event: dict[int, list[Note]] = {}
     for note in page:
         if note.event is not None:
@@ -408,7 +430,10 @@ def choose_rival(choices: ReadingOptions, doubt: Doubt, option: int) -> ReadingO
 
 
 def option_chosen(choices: ReadingOptions, doubt: Doubt) -> int | None:
-    """Which option of a doubt the pins say: 0 the reading itself, 1 .. its rivals, None something of the person's own."""
+    """Which option of a doubt the pins say.
+
+    0 the reading itself, 1 .. its rivals, None something of the person's own.
+    """
     events = set(doubt.events)
     pins = choices.pins
     mine = tuple({e: v for e, v in m.items() if e in events} for m in (pins.places, pins.values, pins.hands))

@@ -86,8 +86,9 @@ def read_sentence(
     proposals: Sequence[str],
     outcomes: Mapping[str, str],
 ) -> tuple[Phrase, ...]:
-    """The phrases, in order; of free takes ``proposals`` are the readings of the whole, in words, and ``outcomes`` say what each outcome for
-    the player's time would move."""
+    """The phrases, in order; of free takes ``proposals`` are the readings of the whole, in words, and ``outcomes``
+    say what each outcome for the player's time would move.
+    """
     settings = choices.settings
     shortest = settings.shortest or result.shortest
     found = "" if settings.shortest else " (as found)"
@@ -216,7 +217,11 @@ def _time(choices: ReadingOptions, outcomes: Mapping[str, str]) -> tuple[Phrase,
         return ()
     now = OUTCOME_WORDS[choices.time] + (f", {choices.tempo:g}" if choices.tempo else "")
     options = tuple(
-        Choice(f"{OUTCOME_WORDS[k]}: the page keeps its notes; {moves}", ReadTime(k), k == choices.time)  # type: ignore[arg-type]
+        Choice(
+            f"{OUTCOME_WORDS[k]}: the page keeps its notes; {moves}",
+            ReadTime(k),  # type: ignore[arg-type]
+            k == choices.time,
+        )
         for k, moves in outcomes.items()
     )
     return (plain("; in playback "), Phrase(now, "what becomes of time", options, form="outcome"))

@@ -1,4 +1,5 @@
-"""The lead-through after a take: one question at a time, each with the answers that a musician would consider, in an order that stays.
+"""The lead-through after a take: one question at a time, each with the answers that a musician would consider, in an
+order that stays.
 
 Only what was found is asked about: a take to the click knows its meter and its beats.
 """
@@ -79,7 +80,10 @@ def hidden_beat(result: ReadingResult) -> str:
     between = len(onsets.difference(beats))
     if len(beats) < 8 or struck >= HIDDEN * len(beats) or between < struck:
         return ""
-    return f"The beat is hidden here: {len(beats) - struck} of {len(beats)} beats have no note. Tap it along with the take to be sure."
+    return (
+        f"The beat is hidden here: {len(beats) - struck} of {len(beats)} beats have no note. Tap it along with the "
+        "take to be sure."
+    )
 
 
 def questions(

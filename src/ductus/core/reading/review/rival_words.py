@@ -22,9 +22,11 @@ OTHER_TEMPO = 0.3  # of the beats of a take more or fewer
 
 
 def in_words(onsets: Sequence[int], end_us: int, proposals: Sequence[tuple[Meter, PulseMap]]) -> tuple[str, ...]:
-    """Each proposal in words; ``onsets`` (microseconds, rising, at least one) are those of the take, and at ``end_us`` its last key is let go.
-    Proposals of one meter say on which beat the first note falls where that differs, and each where its beats leave those of the first one; two that would
-    be called alike say where their rhythms part."""
+    """Each proposal in words; ``onsets`` (microseconds, rising, at least one) are those of the take, and at
+    ``end_us`` its last key is let go. Proposals of one meter say on which beat the first note falls where that
+    differs, and each where its beats leave those of the first one; two that would be called alike say where their
+    rhythms part.
+    """
     starts = [_starts_on(onsets[0], meter, pulses) for meter, pulses in proposals]
     out: list[str] = []
     for (meter, pulses), beat in zip(proposals, starts, strict=True):
@@ -40,8 +42,10 @@ def in_words(onsets: Sequence[int], end_us: int, proposals: Sequence[tuple[Meter
 
 
 def bars_alike(onsets: Sequence[int], meter: Meter, first: PulseMap, other: PulseMap, share: float) -> int | None:
-    """After how many whole bars of the first map the other counts more or fewer beats from note to note (by more than ``share`` of one); None if it never does, as
-    where only its bar lines lie elsewhere, or if its tempo is another altogether."""
+    """After how many whole bars of the first map the other counts more or fewer beats from note to note (by more
+    than ``share`` of one); None if it never does, as where only its bar lines lie elsewhere, or if its tempo is
+    another altogether.
+    """
     near = share * min([t - s for s, t in pairwise(meter.beat_starts)] or [meter.bar_ticks])
     ticks = [first.tick_at(us) for us in onsets]
     apart = [other.tick_at(us) - t for us, t in zip(onsets, ticks, strict=True)]

@@ -1,12 +1,14 @@
 """The key signature that fits the notes.
 
-Every signature of -6..6 fifths gets a score: the pitch classes by duration, those of the first and last bass and of the
-last top note, each weighed by its distance from the signature. A weighted profile as Krumhansl & Kessler 1982 have it
-(from memory), but its weights are fitted on open scores (``tools/fit_spelling.py``), and beginnings and ends count for
-themselves. Beside them stands the evidence of *local keys*: every few beats the music may be in a key of its own, and
-which local keys belong to which signature is known (a piece in C sharp minor may stand on its dominant for long). The opening speaks once more for itself, since
-a take may stop far from home, and a signature is that of the beginning. The chances of a pitch class in a local key are those of Temperley 2007, "Music and Probability" (Kostka-Payne excerpts, from memory). Mode: major if the last bass lies on the signature's major tonic, minor if on its minor one, else by the
-better of the two tonics in the opening.
+Every signature of -6..6 fifths gets a score: the pitch classes by duration, those of the first and last bass and of
+the last top note, each weighed by its distance from the signature. A weighted profile as Krumhansl & Kessler 1982
+have it (from memory), but its weights are fitted on open scores (``tools/fit_spelling.py``), and beginnings and ends
+count for themselves. Beside them stands the evidence of *local keys*: every few beats the music may be in a key of
+its own, and which local keys belong to which signature is known (a piece in C sharp minor may stand on its dominant
+for long). The opening speaks once more for itself, since a take may stop far from home, and a signature is that of
+the beginning. The chances of a pitch class in a local key are those of Temperley 2007, "Music and Probability"
+(Kostka-Payne excerpts, from memory). Mode: major if the last bass lies on the signature's major tonic, minor if on
+its minor one, else by the better of the two tonics in the opening.
 """
 
 from __future__ import annotations
@@ -23,8 +25,8 @@ import numpy as np
 from ductus.core.reading.quantization.subdivisions import Floats
 
 SIGNATURES = tuple(range(-6, 7))
-# profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names;
-# evidence of local keys for the major and for the minor tonic; profile of the opening, 12, and its evidence of both tonics
+# profile, first bass, last bass, last top, major triads, minor triads: 12 each; mean log likelihood of names; evidence
+# of local keys for the major and for the minor tonic; profile of the opening, 12, and its evidence of both tonics
 FEATURES = 89
 OPENING = (24.0, 48.0, 0.35)  # quarters, at least and at most; share of the whole
 TOLERANCE = 1e-6  # quarters
@@ -81,8 +83,10 @@ def tonic_evidence(keys: Sequence[int], starts: Sequence[float]) -> Floats:
 
 
 def local_windows(keys: Sequence[int], starts: Sequence[float]) -> Floats:
-    """ln likelihood of the pitch classes struck in each window of WINDOW quarters, under every local key: shape (windows, 2
-    modes, 12 tonics). Silent windows are left out."""
+    """ln likelihood of the pitch classes struck in each window of WINDOW quarters, under every local key.
+
+    Shape (windows, 2 modes, 12 tonics). Silent windows are left out.
+    """
     number = np.floor((np.array(starts) - starts[0]) / WINDOW + 1e-6).astype(np.int64)
     _, number = np.unique(number, return_inverse=True)
     struck = np.zeros((number.max() + 1, 12))
@@ -93,8 +97,11 @@ def local_windows(keys: Sequence[int], starts: Sequence[float]) -> Floats:
 
 
 def local_evidence(windows: Floats, relations: Floats) -> Floats:
-    """ln likelihood of all windows for every key of the whole, shape (2 modes, 12 tonics); ``relations[mode, local mode, steps]`` is the
-    chance of a local key so many semitones above the tonic of the whole."""
+    """ln likelihood of all windows for every key of the whole, shape (2 modes, 12 tonics).
+
+    ``relations[mode, local mode, steps]`` is the chance of a local key so many semitones above the tonic of the
+    whole.
+    """
     out = np.zeros((2, 12))
     for mode in (0, 1):
         for tonic in range(12):
@@ -132,8 +139,11 @@ def triad_shares(keys: Sequence[int], starts: Sequence[float], lengths: Sequence
 
 
 def turned(features: Floats, fifths: int) -> Floats:
-    """The features as seen from a signature, shape (FEATURES,): everything turned so that its major tonic is 0, the names'
-    likelihood, the evidence for its two tonics, and the opening's profile and evidence."""
+    """The features as seen from a signature, shape (FEATURES,).
+
+    Everything turned so that its major tonic is 0, the names' likelihood, the evidence for its two tonics, and the
+    opening's profile and evidence.
+    """
     shift = (7 * fifths) % 12
     rows = [np.roll(features[k : k + 12], -shift) for k in range(0, 132, 12)]
     own = [rows[0] @ name_likelihoods(), rows[6][0], rows[7][9]]

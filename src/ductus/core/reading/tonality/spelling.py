@@ -1,4 +1,6 @@
-"""Spelling a take: each chord of a hand by the speller, first as it comes, then once more with the chord behind it and the other hand known."""
+"""Spelling a take: each chord of a hand by the speller, first as it comes, then once more with the chord behind it
+and the other hand known.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,10 @@ def spell_notes(
     mode: str = "major",
     bar_starts: Sequence[int] = (),
 ) -> list[Pitch]:
-    """Name every key. ``ticks`` rise; ``fifths`` and ``mode`` are the signature, ``bar_starts`` the ticks of its bar lines, rising."""
+    """Name every key.
+
+    ``ticks`` rise; ``fifths`` and ``mode`` are the signature, ``bar_starts`` the ticks of its bar lines, rising.
+    """
     by_hand = {hand: Hand() for hand in sorted(set(hands))}
     for n, (tick, hand) in enumerate(zip(ticks, hands, strict=True)):
         mine = by_hand[hand]

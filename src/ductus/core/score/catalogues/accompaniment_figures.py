@@ -1,7 +1,9 @@
-"""Ready figures of accompaniment: a bar of chord tones in rhythm, brought in over bars and lengthened at will; the chord symbols say which tones.
+"""Ready figures of accompaniment: a bar of chord tones in rhythm, brought in over bars and lengthened at will; the
+chord symbols say which tones.
 
-A figure is a row of steps of equal length: "b" the bass, "f" the chord's fifth under it or above it, "*" the whole chord, "1", "2", "3" its lowest,
-middle and highest tone, "-" what sounds goes on, "." silence. The figures and their names are common practice of players of keyboards.
+A figure is a row of steps of equal length: "b" the bass, "f" the chord's fifth under it or above it, "*" the whole
+chord, "1", "2", "3" its lowest, middle and highest tone, "-" what sounds goes on, "." silence. The figures and their
+names are common practice of players of keyboards.
 """
 
 from __future__ import annotations
@@ -93,7 +95,10 @@ class Struck:
 
 
 def struck(piece: Piece, bar: Bar, of: Figure, register: Register) -> Iterator[Struck]:
-    """A bar of a figure by the chord symbols; where none stands, by the chord of the key. What is held is struck again where the chord changes."""
+    """A bar of a figure by the chord symbols; where none stands, by the chord of the key.
+
+    What is held is struck again where the chord changes.
+    """
     steps = of.steps
     length = bar.ticks // len(steps)
     chords = [chord_at(piece, bar.start + k * length) for k in range(len(steps))]
@@ -124,7 +129,9 @@ def chord_at(piece: Piece, tick: int) -> ChordSymbol | None:
 
 @lru_cache(maxsize=1024)
 def tones(chord: ChordSymbol, what: str, register: Register) -> tuple[Pitch, ...]:
-    """What a step strikes: spelled by the root of the chord, lying near the middle of its register, so that chords go to the nearest place."""
+    """What a step strikes: spelled by the root of the chord, lying near the middle of its register, so that chords
+    go to the nearest place.
+    """
     root = root_class(chord)
     if what == "b":
         keys = [above(bass_class(chord), register.bass)]
@@ -160,7 +167,10 @@ def above(pitch_class: int, lowest: int) -> int:
 
 
 def upper_classes(chord: ChordSymbol) -> list[int]:
-    """The tones that one hand takes, from the root up: of a fuller chord the tone of the bass goes first, then the fifth (common practice)."""
+    """The tones that one hand takes, from the root up.
+
+    Of a fuller chord the tone of the bass goes first, then the fifth (common practice).
+    """
     root = root_class(chord)
     classes = sorted(chord.classes, key=lambda c: (c - root) % 12)
     for spare in (bass_class(chord), (root + 7) % 12):

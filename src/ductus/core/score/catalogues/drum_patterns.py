@@ -1,6 +1,8 @@
-"""Patterns: strokes that are written again and again, each bar of each copy following until its notes are changed by hand.
+"""Patterns: strokes that are written again and again, each bar of each copy following until its notes are changed by
+hand.
 
-Whether a bar follows is not stored: it does while its notes are those of the pattern. So undo, and putting a bar right by hand, need no care.
+Whether a bar follows is not stored: it does while its notes are those of the pattern. So undo, and putting a bar
+right by hand, need no care.
 """
 
 from __future__ import annotations
@@ -28,8 +30,11 @@ def accent(bar: Bar, tick: int) -> int:
 
 
 def stroke_ends(bar: Bar, strokes: Iterable[tuple[int, int]]) -> dict[tuple[int, int], int]:
-    """Where each stroke (tick, voice) of a bar ends as it is written: at the next stroke of its voice, at the latest with its beat (common practice:
-    a stroke has no length, and the reader sees the beats)."""
+    """Where each stroke (tick, voice) of a bar ends as it is written.
+
+    At the next stroke of its voice, at the latest with its beat (common practice: a stroke has no length, and the
+    reader sees the beats).
+    """
     by_voice: dict[int, list[int]] = {}
     for tick, voice in sorted(set(strokes)):
         by_voice.setdefault(voice, []).append(tick)
@@ -43,7 +48,9 @@ def stroke_ends(bar: Bar, strokes: Iterable[tuple[int, int]]) -> dict[tuple[int,
 
 @dataclass(frozen=True, slots=True)
 class CopyBar:
-    """One bar of one copy: its number among the copies, the bar, where its copy begins, and the stretch of it that belongs to the pattern."""
+    """One bar of one copy: its number among the copies, the bar, where its copy begins, and the stretch of it that
+    belongs to the pattern.
+    """
 
     copy: int
     bar: Bar
@@ -102,8 +109,10 @@ def write_bar(draft: Draft, pattern: Pattern, at: CopyBar) -> None:
 
 
 def changed(draft: Draft, old: Pattern, new: Pattern) -> tuple[int, list[int]]:
-    """Write what a pattern has become: bars that followed follow, those that were varied stay as they are, copies that are new replace what is
-    there, copies that are gone leave silence. Returns how many bars were written, and the varied ones (indices)."""
+    """Write what a pattern has become: bars that followed follow, those that were varied stay as they are, copies
+    that are new replace what is there, copies that are gone leave silence. Returns how many bars were written,
+    and the varied ones (indices).
+    """
     piece = draft.piece
     followed = {(at.copy, at.bar.index) for at in copy_bars(piece, old) if follows(piece, old, at)}
     varied, written = [], 0
@@ -142,7 +151,9 @@ def pattern_of(piece: Piece, pattern_id: str) -> Pattern:
 
 @dataclass(frozen=True, slots=True)
 class ReadyPattern:
-    """A pattern to begin with: rows of one bar, a letter for each step ("x" a stroke, "X" a strong one, "." none), for bars of ``beats``."""
+    """A pattern to begin with: rows of one bar, a letter for each step ("x" a stroke, "X" a strong one, "." none),
+    for bars of ``beats``.
+    """
 
     name: str
     steps: int
@@ -167,8 +178,10 @@ class ReadyPattern:
 
 READY: tuple[ReadyPattern, ...] = (
     ReadyPattern("eighths with a backbeat", 8, (4, 4), ((42, "xxxxxxxx"), (38, "..X...X."), (36, "x...xx.."))),
-    ReadyPattern("sixteenths on the hat", 16, (4, 4), ((42, "xxxxxxxxxxxxxxxx"), (38, "....X.......X..."), (36, "x.....x.x.......",))),
-    ReadyPattern("ride in long and short", 12, (4, 4), ((51, "x..x.xx..x.x"), (44, "...x.....x.."), (36, "x.....x....."))),
+    ReadyPattern("sixteenths on the hat", 16, (4, 4),
+        ((42, "xxxxxxxxxxxxxxxx"), (38, "....X.......X..."), (36, "x.....x.x.......",))),
+    ReadyPattern("ride in long and short", 12, (4, 4),
+        ((51, "x..x.xx..x.x"), (44, "...x.....x.."), (36, "x.....x....."))),
     ReadyPattern("slow, side stick", 8, (4, 4), ((42, "xxxxxxxx"), (37, "....X..."), (36, "x......x"))),
     ReadyPattern("waltz", 6, (3, 4), ((42, "..x.x."), (38, "..x.x."), (36, "X....."))),
     ReadyPattern("lifted waltz", 6, (3, 4), ((51, "x.xxx."), (38, "...x.."), (36, "X....."))),

@@ -1,8 +1,10 @@
-"""The drums of a kit: General MIDI percussion keys, where each stands on the staff, its head, and whether hands or feet strike it.
+"""The drums of a kit: General MIDI percussion keys, where each stands on the staff, its head, and whether hands or
+feet strike it.
 
-Keys and names: General MIDI 1, percussion key map (keys 35 to 81; MIDI Manufacturers Association). Staff positions and heads: common practice (as
-in N. Weinberg's guidelines for drum set notation, Percussive Notes 1994; from memory): hands with stems up in voice 1, feet with stems down in voice 2.
-A note on a kit keeps its drum as its pitch: the key of the drum.
+Keys and names: General MIDI 1, percussion key map (keys 35 to 81; MIDI Manufacturers Association). Staff positions
+and heads: common practice (as in N. Weinberg's guidelines for drum set notation, Percussive Notes 1994; from
+memory): hands with stems up in voice 1, feet with stems down in voice 2. A note on a kit keeps its drum as its
+pitch: the key of the drum.
 """
 
 from __future__ import annotations
@@ -18,7 +20,9 @@ HANDS, FEET = 1, 2  # voices
 
 @dataclass(frozen=True, slots=True)
 class Drum:
-    """A drum: MIDI key, its name in General MIDI, a short one, where it stands (as in the treble clef), its MusicXML notehead, how it is struck."""
+    """A drum: MIDI key, its name in General MIDI, a short one, where it stands (as in the treble clef), its MusicXML
+    notehead, how it is struck.
+    """
 
     key: int
     name: str
@@ -111,7 +115,10 @@ def drum_pitch(key: int) -> Pitch:
 
 
 def drum_at(place: int, raised: bool = False) -> Drum:
-    """The drum that stands at a place of the staff (staff steps, C0 = 0), or nearest to it; ``raised``: the next one there, with another head."""
+    """The drum that stands at a place of the staff (staff steps, C0 = 0), or nearest to it.
+
+    ``raised``: the next one there, with another head.
+    """
     near = min(abs(d.place.diatonic - place) for d in DRUMS.values())
     here = sorted(
         (d for d in DRUMS.values() if abs(d.place.diatonic - place) == near),
@@ -121,7 +128,10 @@ def drum_at(place: int, raised: bool = False) -> Drum:
 
 
 def drum_by_place(key: int) -> Drum:
-    """The drum that stands where a key would stand in the treble clef; a black key means the next drum at the place of the white key under it."""
+    """The drum that stands where a key would stand in the treble clef.
+
+    A black key means the next drum at the place of the white key under it.
+    """
     pitch = spell_in_key(key, 0)
     white = Pitch(STEPS[STEPS.index(pitch.step) - (pitch.alter < 0)], 0, pitch.octave)
     return drum_at(white.diatonic, pitch.alter != 0)

@@ -27,8 +27,11 @@ def mark_before(piece: Piece, tick: int, kind: str) -> Mark | None:
 
 
 def classes_at(piece: Piece, tick: int, constraint: str) -> frozenset[int] | None:
-    """Pitch classes that a constraint allows at a tick: tones of the chord, of chord and key, or of the scale (where none is written, of the key); None
-    when it is off or nothing is known there."""
+    """Pitch classes that a constraint allows at a tick.
+
+    Tones of the chord, of chord and key, or of the scale (where none is written, of the key); None when it is off or
+    nothing is known there.
+    """
     if constraint == "off":
         return None
     fifths = piece.key_at(piece.timeline.bar_at(tick).index).fifths

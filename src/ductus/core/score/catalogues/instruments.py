@@ -1,6 +1,9 @@
-"""Instruments that a part can be for: by family, with their General MIDI 1 sound (programme 0..127), clefs, and how they are written.
+"""Instruments that a part can be for.
 
-``transpose`` is staff steps and semitones from the written to the sounding pitch (common practice, as in any book of instrumentation).
+By family, with their General MIDI 1 sound (programme 0..127), clefs, and how they are written.
+
+``transpose`` is staff steps and semitones from the written to the sounding pitch (common practice, as in any book of
+instrumentation).
 """
 
 from __future__ import annotations
@@ -13,7 +16,9 @@ from ductus.core.score.model.records import Part
 
 @dataclass(frozen=True, slots=True)
 class Instrument:
-    """One instrument: name, short name, family, General MIDI programme, clefs from the top, transposition, whether it sings."""
+    """One instrument: name, short name, family, General MIDI programme, clefs from the top, transposition, whether
+    it sings.
+    """
 
     name: str
     short: str
@@ -94,6 +99,7 @@ def instrument(name: str) -> Instrument:
     found = BY_NAME.get(name.strip().casefold())
     if found is None:
         raise BadInput(
-            f"“{name[:40]}” is no instrument of the list; choose one, and give the part any name you like. Nothing was changed."
+            f"“{name[:40]}” is no instrument of the list; choose one, and give the part any name you like. Nothing was "
+            "changed."
         )
     return found

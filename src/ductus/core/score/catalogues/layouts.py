@@ -51,7 +51,8 @@ def new_piece(
 ) -> Piece:
     """Make a clean piece; what is not answered leaves no text on the page.
 
-    ``parts`` are instruments by name in place of a layout; ``tempo_range`` is printed in place of the number ("63–76"). ``pickup`` in ticks, ``bpm`` in felt beats a minute (halves in 2/2, dotted quarters in 6/8).
+    ``parts`` are instruments by name in place of a layout; ``tempo_range`` is printed in place of the number
+    ("63–76"). ``pickup`` in ticks, ``bpm`` in felt beats a minute (halves in 2/2, dotted quarters in 6/8).
     """
     meter = meter or Meter(4, 4)
     check_fifths(fifths)
@@ -88,8 +89,11 @@ SLOWEST_BEAT = 40  # a minute: where a metronome begins (common practice)
 
 
 def counted_beat(meter: Meter, quarter_us: float) -> NoteValue:
-    """The value in which a tempo of so many microseconds to the quarter is counted: the felt beat, or the unit of a compound meter whose beats would come more slowly than
-    a metronome goes (a slow 3/8 or 6/8 is counted in eighths)."""
+    """The value in which a tempo of so many microseconds to the quarter is counted.
+
+    The felt beat, or the unit of a compound meter whose beats would come more slowly than a metronome goes (a slow
+    3/8 or 6/8 is counted in eighths).
+    """
     beat = felt_beat(meter)
     slow = 60e6 / quarter_us * QUARTER / beat.ticks < SLOWEST_BEAT
     return value_for_ticks(meter.unit_ticks) or beat if meter.compound and slow else beat

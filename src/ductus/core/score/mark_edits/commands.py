@@ -1,6 +1,9 @@
-"""Edits of marks that are chosen on the sheet: away with them, moved by hand and back, to the other side, longer and shorter, other words.
+"""Edits of marks that are chosen on the sheet.
 
-``ids`` may name marks, signs of bars, tempo marks and changes of clef, key or meter: what is drawn on the page and is no note.
+Away with them, moved by hand and back, to the other side, longer and shorter, other words.
+
+``ids`` may name marks, signs of bars, tempo marks and changes of clef, key or meter: what is drawn on the page and
+is no note.
 """
 
 from __future__ import annotations
@@ -45,7 +48,10 @@ def marks_named(piece: Piece, ids: Sequence[str], *, by_hand: bool = False) -> l
 
 
 def moved_named(piece: Piece, ids: Sequence[str]) -> list[Mark | BarSign]:
-    """What a hand can move among ids: marks, and letters and words that stand at bars. Raises BadInput when there is none."""
+    """What a hand can move among ids: marks, and letters and words that stand at bars.
+
+    Raises BadInput when there is none.
+    """
     signs = [s for i in ids if (s := piece.signs.get(i)) is not None and s.kind in MOVABLE]
     marks = marks_named(piece, ids, by_hand=True) if not signs or any(i in piece.marks for i in ids) else []
     return [*marks, *signs]
@@ -76,7 +82,10 @@ def record_words(piece: Piece, record: Record) -> str:
         case BarSign():
             return f"{words_of_sign(record.kind, record.text)} at {piece.timeline.bar_words(record.bar)}"
         case TempoMark():
-            return f"tempo {record.text + ' ' if record.text else ''}{record.bpm:g} at {piece.timeline.place_words(record.tick)}"
+            return (
+                f"tempo {record.text + ' ' if record.text else ''}{record.bpm:g} at "
+                f"{piece.timeline.place_words(record.tick)}"
+            )
         case ClefChange():
             return f"{record.clef} clef at {piece.timeline.place_words(record.tick)}"
         case KeyChange():
@@ -205,11 +214,13 @@ class MarkReaches(MarkEdit):
         mark = marks_named(piece, ids)[0]
         if KINDS[mark.kind].pair:
             raise BadInput(
-                f"{capital(mark_words(piece, mark))} goes from a note to the next; put it between two others. Nothing was changed."
+                f"{capital(mark_words(piece, mark))} goes from a note to the next; put it between two others. Nothing "
+                "was changed."
             )
         if not KINDS[mark.kind].spans:
             raise BadInput(
-                f"{opening(mark.kind, mark_words(piece, mark))} stands at one place; it reaches nowhere. Nothing was changed."
+                f"{opening(mark.kind, mark_words(piece, mark))} stands at one place; it reaches nowhere. Nothing was "
+                "changed."
             )
         start, end = (self.tick, mark.end) if self.end == "start" else (mark.tick, self.tick)
         draft = Draft(piece)
@@ -254,7 +265,8 @@ class Reword(MarkEdit):
             )
         ):
             raise BadInput(
-                f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was changed."
+                f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was "
+                "changed."
             )
         draft = Draft(piece)
         draft.put(replace(mark, kind=wish.kind, text=wish.text))

@@ -1,6 +1,7 @@
 """Words under notes: a text spread over notes as singers' parts are written, and fingers over keys.
 
-In a text, a space ends a word, a hyphen a syllable, and an underscore lets the syllable go on over one more note: "Ro-se _ red".
+In a text, a space ends a word, a hyphen a syllable, and an underscore lets the syllable go on over one more note:
+"Ro-se _ red".
 """
 
 from __future__ import annotations

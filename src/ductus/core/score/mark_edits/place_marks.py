@@ -1,7 +1,7 @@
 """Putting marks on the page: what ``wording`` read goes to notes that are selected, or to a place.
 
-Signs of notes become part of the notes; marks stand at places or span what is selected; signs of bars, tempi and clefs become records of their
-own. The same mark again takes it away; "no ..." takes it away wherever it is.
+Signs of notes become part of the notes; marks stand at places or span what is selected; signs of bars, tempi and
+clefs become records of their own. The same mark again takes it away; "no ..." takes it away wherever it is.
 """
 
 from __future__ import annotations
@@ -143,8 +143,10 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
 
 
 def home_of(piece: Piece, kind: str, at: Where) -> tuple[str, int]:
-    """Part and staff that a kind of mark stands at: tempo words over the whole score, pedal under the lowest staff of its part, chord
-    symbols over its highest."""
+    """Part and staff that a kind of mark stands at.
+
+    Tempo words over the whole score, pedal under the lowest staff of its part, chord symbols over its highest.
+    """
     part, staff = at.staff
     if kind == "tempo-word":
         return piece.ordered_parts()[0].id, 1
@@ -205,8 +207,11 @@ def _put_slurs(draft: Draft, at: Where) -> str:
 
 
 def _put_between(draft: Draft, wish: Wish, at: Where) -> str:
-    """A glissando or tremolo from a chord to the next of its voice: the two that are selected, the one that is selected and the next, or with
-    none the two that the pen stands between or behind. The same again goes."""
+    """A glissando or tremolo from a chord to the next of its voice.
+
+    The two that are selected, the one that is selected and the next, or with none the two that the pen stands
+    between or behind. The same again goes.
+    """
     first, last = neighbours(draft.piece, at)
     if wish.kind == "tremolo" and not (
         shared_evenly(first, last)
@@ -316,7 +321,10 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
 
 
 def _repeat_of_endings(draft: Draft) -> str:
-    """A first ending that another one follows is repeated: the sign that says so is put where it is missing. What that means, in words."""
+    """A first ending that another one follows is repeated: the sign that says so is put where it is missing.
+
+    What that means, in words.
+    """
     page = draft.change("").apply(draft.piece)
     endings = [s for s in page.signs.values() if s.kind == "ending"]
     ends = {s.bar for s in page.signs.values() if s.kind == "repeat-end"}
@@ -395,14 +403,18 @@ def _put_fingers(draft: Draft, wish: Wish, at: Where) -> str:
     digits = wish.text.split()
     line = at.notes[0].line if at.notes else at.line
     notes = list(at.notes) if len(at.notes) > 1 else sorted(
-        (n for n in draft.piece.notes.values() if n.line == line and n.tick >= at.start), key=lambda n: (n.tick, n.pitch.midi)
+        (n for n in draft.piece.notes.values() if n.line == line and n.tick >= at.start),
+        key=lambda n: (n.tick, n.pitch.midi)
     )  # fmt: skip
     count = fingered(draft, notes, [int(d) for d in digits])
     return f"fingering on {count_words(count, 'note')}"
 
 
 def _put_grace(draft: Draft, wish: Wish, at: Where) -> str:
-    """What is selected becomes grace notes of the chord that follows; "no grace note" makes plain notes of none, and leaves them out."""
+    """What is selected becomes grace notes of the chord that follows.
+
+    "no grace note" makes plain notes of none, and leaves them out.
+    """
     if not at.notes:
         raise BadInput("Select the notes that are to be grace notes first; nothing was changed.")
     if wish.without:
@@ -424,8 +436,11 @@ def _put_grace(draft: Draft, wish: Wish, at: Where) -> str:
 
 
 def closed_up(draft: Draft, line: Line, start: int, by: int) -> int:
-    """Move what follows in a voice without a silence by ``by`` ticks (negative: earlier); returns how many notes moved. Only what is
-    left behind as a rest by notes that take no time any more is closed."""
+    """Move what follows in a voice without a silence by ``by`` ticks (negative.
+
+    Earlier); returns how many notes moved. Only what is left behind as a rest by notes that take no time any more is
+    closed.
+    """
     end, count = start, 0
     for note in sorted(
         (n for n in draft.piece.notes.values() if n.line == line and n.tick >= start), key=lambda n: n.tick

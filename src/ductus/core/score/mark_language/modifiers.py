@@ -1,6 +1,7 @@
 """Words of marks that are put together: "poco rit.", "cresc. poco a poco", "molto espr.", and how much they ask for.
 
-The words are those of any dictionary of musical terms (common practice); what a word does to the tempo is in ``playback.tempi``.
+The words are those of any dictionary of musical terms (common practice); what a word does to the tempo is in
+``playback.tempi``.
 """
 
 from __future__ import annotations
@@ -27,10 +28,14 @@ TEMPO_WORDS = (*SLOWING, *SPEEDING, *AT_ONCE, *RETURNING)
 GRADUAL = ("cresc.", "dim.", "decresc.")
 LOUDER = ("<", "cresc.")
 EXPRESSIONS = (
-    "dolce", "cantabile", "espressivo", "espr.", "legato", "leggiero", "sostenuto", "con brio", "con moto", "con anima", "con fuoco", "semplice",
-    "grazioso", "maestoso", "tranquillo", "animato", "agitato", "mezza voce", "sotto voce", "una corda", "tre corde", "simile", "sempre", "subito",
-    "poco a poco", "con pedale", "senza pedale", "con ped.", "senza ped.", "marcato il canto", "rubato", "ad lib.", "L.H.", "R.H.", "m.d.", "m.s.",
-    "solo", "tutti", "pizz.", "arco", "div.", "unis.", "loco", "G.P.", "attacca", "tacet", "marc.", "scherzando", "giocoso", "pesante", "secco",
+    "dolce", "cantabile", "espressivo", "espr.", "legato", "leggiero", "sostenuto", "con brio", "con moto", "con anima",
+    "con fuoco", "semplice",
+    "grazioso", "maestoso", "tranquillo", "animato", "agitato", "mezza voce", "sotto voce", "una corda", "tre corde",
+    "simile", "sempre", "subito",
+    "poco a poco", "con pedale", "senza pedale", "con ped.", "senza ped.", "marcato il canto", "rubato", "ad lib.",
+    "L.H.", "R.H.", "m.d.", "m.s.",
+    "solo", "tutti", "pizz.", "arco", "div.", "unis.", "loco", "G.P.", "attacca", "tacet", "marc.", "scherzando",
+    "giocoso", "pesante", "secco",
     "dolente", "appassionato", "cantando", "lontano", "teneramente", "niente", "colla voce", "non legato", "sub.",
 )  # fmt: skip
 SIGNS_TOO = ("marcato", "staccato", "tenuto", "portato")  # words beside others, signs of notes by themselves
@@ -62,7 +67,8 @@ _BASES = {w.casefold().rstrip("."): w for w in (*TEMPO_WORDS, *GRADUAL)} | {
     k.rstrip("."): w for k, w in SAID_SHORT.items() if w in GRADUAL or w in SLOWING
 }
 _MODIFIED = re.compile(
-    rf"^(?P<before>(?:(?:{_MOST})\s+)*)(?P<base>{'|'.join(re.escape(b) for b in sorted(_BASES, key=len, reverse=True))})\.?"
+    rf"^(?P<before>(?:(?:{_MOST})\s+)*)"
+    rf"(?P<base>{'|'.join(re.escape(b) for b in sorted(_BASES, key=len, reverse=True))})\.?"
     rf"(?P<behind>(?:\s+(?:{_MOST}))*)$",
     re.I,
 )

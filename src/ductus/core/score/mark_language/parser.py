@@ -1,7 +1,8 @@
 """Marks as musicians write them: "mf", "rit.", "slur", "Cm7/G", "2nd ending", read into what is to be put on the page.
 
-One table of words for everything; what is in no table may be a chord symbol, a tempo ("dotted quarter = 80"), or, in quotation marks, plain
-words. ``suggestions`` gives what a beginning could become, with a picture (SMuFL code points) where the mark is a sign.
+One table of words for everything; what is in no table may be a chord symbol, a tempo ("dotted quarter = 80"), or, in
+quotation marks, plain words. ``suggestions`` gives what a beginning could become, with a picture (SMuFL code points)
+where the mark is a sign.
 """
 
 from __future__ import annotations
@@ -21,15 +22,18 @@ from ductus.core.time.note_values import BASE_TICKS, NoteValue
 from ductus.core.words import count_words
 
 DYNAMICS = (
-    "pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sf", "sfz", "sffz", "sfp", "fp", "fz", "rf", "rfz", "pf",
+    "pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sf", "sfz", "sffz", "sfp", "fp", "fz", "rf", "rfz",
+    "pf",
 )  # fmt: skip
 HAIRPINS = {
-    "<": "<", "crescendo": "<", "hairpin <": "<", "cresc. hairpin": "<", ">": ">", "diminuendo": ">", "decrescendo": ">", "hairpin >": ">",
+    "<": "<", "crescendo": "<", "hairpin <": "<", "cresc. hairpin": "<", ">": ">", "diminuendo": ">",
+    "decrescendo": ">", "hairpin >": ">",
     "cresc.": "cresc.", "dim.": "dim.", "decresc.": "decresc.",
 }  # fmt: skip
 OCTAVES = {"8va": "8va", "8vb": "8vb", "15ma": "15ma", "15mb": "15mb", "8va bassa": "8vb", "ottava": "8va"}
 TEMPI = {
-    "Grave": 42, "Largo": 50, "Larghetto": 60, "Lento": 54, "Adagio": 66, "Andante": 84, "Andantino": 88, "Moderato": 108, "Allegretto": 112,
+    "Grave": 42, "Largo": 50, "Larghetto": 60, "Lento": 54, "Adagio": 66, "Andante": 84, "Andantino": 88,
+    "Moderato": 108, "Allegretto": 112,
     "Allegro": 132, "Vivace": 152, "Presto": 176,
 }  # fmt: skip
 # The tempi are the middle of what metronomes print beside these words (common practice).
@@ -37,7 +41,8 @@ PICTURES = {
     "p": "\ue520", "m": "\ue521", "f": "\ue522", "r": "\ue523", "s": "\ue524", "z": "\ue525",
 }  # letters of dynamics  # fmt: skip
 NUMBERED = re.compile(
-    r"^(?:(?:(\d+(?:st|nd|rd|th)?(?:\s*(?:,|and|&)\s*\d+(?:st|nd|rd|th)?)*)\.?\s+ending)|(?:ending\s+([\d, ]+))|(\d)\.)$",
+    r"^(?:(?:(\d+(?:st|nd|rd|th)?(?:\s*(?:,|and|&)\s*\d+(?:st|nd|rd|th)?)*)\.?\s+ending)"
+    r"|(?:ending\s+([\d, ]+))|(\d)\.)$",
     re.I,
 )
 SECTION = re.compile(r"^(?:\[(.+)\]|(?:section|rehearsal(?: mark)?)\s+(.+))$", re.I)
@@ -55,9 +60,11 @@ SYMBOLS = {"♩": "quarter", "𝅗𝅥": "half", "♪": "eighth"}
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """A mark that is asked for: ``sort`` is "note" (a sign of notes), "mark" (a kind of ``marks.KINDS``), "bar" (a sign of bars), "tempo",
-    "clef", "lyrics", "fingers" or "grace"; ``kind`` and ``text`` say which; ``without``: it is to go. ``words`` is how it is said,
-    ``picture`` how it looks in a music font, where it does. ``also`` is asked for with it: the words of "p dolce"."""
+    """A mark that is asked for: ``sort`` is "note" (a sign of notes), "mark" (a kind of ``marks.KINDS``), "bar" (a
+    sign of bars), "tempo", "clef", "lyrics", "fingers" or "grace"; ``kind`` and ``text`` say which; ``without``:
+    it is to go. ``words`` is how it is said, ``picture`` how it looks in a music font, where it does. ``also`` is
+    asked for with it: the words of "p dolce".
+    """
 
     sort: str
     kind: str
@@ -172,7 +179,8 @@ def wish_of(text: str) -> Wish:
         if asked.match(text):
             raise BadInput(f"“{text[:40]}” is no mark: {hint}. Nothing was changed.")
     raise BadInput(
-        f"“{text[:40]}” is no mark that Ductus knows. Put words that are to stand as they are in quotation marks; nothing was changed."
+        f"“{text[:40]}” is no mark that Ductus knows. Put words that are to stand as they are in quotation marks; "
+        "nothing was changed."
     )
 
 

@@ -31,8 +31,9 @@ class PenPlace:
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """Rows (before, after) and the sentence that names them, and where the pen that made it stood before and after: undo takes
-    both back. A change with neither does nothing."""
+    """Rows (before, after) and the sentence that names them, and where the pen that made it stood before and after:
+    undo takes both back. A change with neither does nothing.
+    """
 
     sentence: str
     rows: tuple[Row, ...] = ()
@@ -109,7 +110,10 @@ class Draft:
         return fresh
 
     def put(self, record: Record) -> None:
-        """Add or replace a record. Raises BadInput for a note that would end behind the last bar that can be reached."""
+        """Add or replace a record.
+
+        Raises BadInput for a note that would end behind the last bar that can be reached.
+        """
         if isinstance(record, Note) and record.end > self._last_tick:
             raise BadInput(f"That would go past bar {MAX_BAR:,}, where pieces end. Nothing was changed.")
         self._remember(record.id, record)
@@ -220,9 +224,11 @@ def differences(old: Piece, new: Piece) -> list[Row]:
 
 
 def rebased(change: Change, old: Piece, new: Piece) -> Change | None:
-    """A change that was worked out on ``old`` as it is to be made on ``new``, or None where the two do not go together: a record
-    that it replaces is another now, or a bar that it touches has other notes, marks, meter or key. Ids that it gave are given anew; a large
-    change leaves some free for what is written while it is made ready."""
+    """A change that was worked out on ``old`` as it is to be made on ``new``, or None where the two do not go
+    together: a record that it replaces is another now, or a bar that it touches has other notes, marks, meter or
+    key. Ids that it gave are given anew; a large change leaves some free for what is written while it is made
+    ready.
+    """
     if old is new:
         return change
     if old.timeline is not new.timeline or dict(old.keys) != dict(new.keys) or dict(old.parts) != dict(new.parts):

@@ -20,7 +20,10 @@ def hints_of(kind: Any) -> dict[str, Any]:
 
 
 def holds(value: object, hint: Any) -> bool:
-    """Is a value of a type, as far as records have types: plain ones, unions, tuples, literals, records inside records?"""
+    """Is a value of a type, as far as records have types.
+
+    Plain ones, unions, tuples, literals, records inside records?
+    """
     origin = typing.get_origin(hint)
     if origin is typing.Annotated:
         return holds(value, typing.get_args(hint)[0])
@@ -57,5 +60,6 @@ def check_typed(record: Any) -> None:
         if not holds(getattr(record, field.name), hints[field.name]):
             kind = type(record).__name__.lower()
             raise BadInput(
-                f"A {kind} has a {field.name.replace('_', ' ')} that is none ({str(getattr(record, field.name))[:40]!r})."
+                f"A {kind} has a {field.name.replace('_', ' ')} that is none "
+                f"({str(getattr(record, field.name))[:40]!r})."
             )

@@ -1,7 +1,8 @@
 """How marks go with notes: one table of kinds, obeyed by every edit, because every draft ends with ``follow_notes``.
 
-A mark hangs on notes that it names (a slur), on the place of its staff (a dynamic), or spans ticks (a hairpin). When notes move, are
-given to another staff or go, their marks move, go or stay as this table says; half a mark is never left.
+A mark hangs on notes that it names (a slur), on the place of its staff (a dynamic), or spans ticks (a hairpin). When
+notes move, are given to another staff or go, their marks move, go or stay as this table says; half a mark is never
+left.
 """
 
 from __future__ import annotations
@@ -19,11 +20,14 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class MarkKind:
-    """``anchor``: "notes" that the mark names, the "place" of its staff, or the "voice" whose rhythm it orders. ``travels``: it moves
-    with the notes at its place when all of them move; ``dies``: it goes with the last of them; ``copied``: a copy takes it along.
-    ``spans``: it reaches over a stretch; ``side``: where it stands by itself; ``words``: what it is called (empty: never on the page);
-    ``alone``: one of its kind at a place; ``pair``: it joins a chord and the next of its voice (``between``). How it is written in MusicXML stands in ``formats.musicxml_marks``, what it does to the sound
-    in ``playback.shaping``."""
+    """``anchor``: "notes" that the mark names, the "place" of its staff, or the "voice" whose rhythm it orders.
+
+    ``travels``: it moves with the notes at its place when all of them move; ``dies``: it goes with the last of them;
+    ``copied``: a copy takes it along. ``spans``: it reaches over a stretch; ``side``: where it stands by itself;
+    ``words``: what it is called (empty: never on the page); ``alone``: one of its kind at a place; ``pair``: it
+    joins a chord and the next of its voice (``between``). How it is written in MusicXML stands in
+    ``formats.musicxml_marks``, what it does to the sound in ``playback.shaping``.
+    """
 
     anchor: str
     travels: bool = True
@@ -113,8 +117,10 @@ def _home(note: Note) -> tuple[object, ...]:
 
 
 def _follow_named(draft: Draft, mark: Mark) -> None:
-    """A slur spans the notes that are left of it, and goes when fewer than two places are; so does what joins two neighbours, and a tremolo
-    when they do not share its time evenly any more."""
+    """A slur spans the notes that are left of it, and goes when fewer than two places are.
+
+    So does what joins two neighbours, and a tremolo when they do not share its time evenly any more.
+    """
     notes = [n for i in mark.notes if (n := draft.note(i)) is not None and n.part == mark.part]
     notes.sort(key=lambda n: (n.tick, n.id != mark.notes[0]))
     if len({n.tick for n in notes}) < 2:

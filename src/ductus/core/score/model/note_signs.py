@@ -1,7 +1,8 @@
 """What stands at notes and at bars: one table each, read by the notation, by playback and by the words of the page.
 
-The signs of notes travel with them, since they are part of the note; the signs of bars stand at a bar for all parts. Names follow
-MusicXML 4.0 where it has one; code points are those of SMuFL 1.4 (Standard Music Font Layout), for pictures of a sign.
+The signs of notes travel with them, since they are part of the note; the signs of bars stand at a bar for all parts.
+Names follow MusicXML 4.0 where it has one; code points are those of SMuFL 1.4 (Standard Music Font Layout), for
+pictures of a sign.
 """
 
 from __future__ import annotations
@@ -30,10 +31,13 @@ HALF, WHOLE = Fraction(1, 2), Fraction(1)
 
 @dataclass(frozen=True, slots=True)
 class NoteSign:
-    """A sign of a note: how musicians write it, its place in MusicXML (group, element), and what it does to the sound: the share of the
-    written length that sounds, what is added to the velocity, or a ``figure`` that is played (``playback.figures``).
+    """A sign of a note: how musicians write it, its place in MusicXML (group, element), and what it does to the
+    sound: the share of the written length that sounds, what is added to the velocity, or a ``figure`` that is
+    played (``playback.figures``).
 
-    ``each``: every note of a chord has it (a fingering), not the chord; ``rivals`` are signs that it takes the place of."""
+    ``each``: every note of a chord has it (a fingering), not the chord; ``rivals`` are signs that it takes the place
+    of.
+    """
 
     words: str
     written: tuple[str, ...] = ()
@@ -66,28 +70,32 @@ NOTE_SIGNS: dict[str, NoteSign] = {
     "breath": NoteSign("breath mark", ("breath mark", "breath", ","), "articulations", "breath-mark", "\ue4ce"),
     "caesura": NoteSign("caesura", ("//",), "articulations", "caesura", "\ue4d1"),
     "fermata": NoteSign("fermata", ("pause",), "", "fermata", "\ue4c0"),
-    "rolled": NoteSign("arpeggio", ("arpeggio", "arp.", "roll"), "", "arpeggiate", "\ue63c", figure="rolled", each=True),
+    "rolled": NoteSign("arpeggio", ("arpeggio", "arp.", "roll"), "", "arpeggiate", "\ue63c", figure="rolled",
+        each=True),
     "let-ring": NoteSign("let ring", ("l.v.", "laissez vibrer"), "", "tied", "\ue4ba", each=True),
     "trill": NoteSign("trill", ("tr", "tr."), "ornaments", "trill-mark", "\ue566", figure="trill", rivals=FIGURES),
     "turn": NoteSign("turn", (), "ornaments", "turn", "\ue567", figure="turn", rivals=FIGURES),
     "inverted-turn": NoteSign(
         "inverted turn", (), "ornaments", "inverted-turn", "\ue568", figure="inverted-turn", rivals=FIGURES
     ),
-    "mordent": NoteSign("mordent", ("lower mordent",), "ornaments", "mordent", "\ue56d", figure="mordent", rivals=FIGURES),
+    "mordent": NoteSign("mordent", ("lower mordent",), "ornaments", "mordent", "\ue56d", figure="mordent",
+        rivals=FIGURES),
     "inverted-mordent": NoteSign(
         "upper mordent", ("inverted mordent", "short trill"), "ornaments", "inverted-mordent", "\ue56c",
         figure="inverted-mordent", rivals=FIGURES,
     ),
     **{
         f"tremolo-{n}": NoteSign(
-            f"tremolo, {n} stroke{'s' * (n > 1)}", (f"tremolo {n}", *(("tremolo", "trem.") if n == 3 else ())), "ornaments", "tremolo",
+            f"tremolo, {n} stroke{'s' * (n > 1)}", (f"tremolo {n}", *(("tremolo", "trem.") if n == 3 else ())),
+            "ornaments", "tremolo",
             chr(0xE21F + n), figure="tremolo", rivals=FIGURES,
         )
         for n in (1, 2, 3)
     },
     **{
         name: NoteSign(
-            f"finger {name[-1]}", (f"fingering {name[-1]}",), "technical", "fingering", chr(0xED10 + int(name[-1])), each=True, rivals=FINGERS
+            f"finger {name[-1]}", (f"fingering {name[-1]}",), "technical", "fingering", chr(0xED10 + int(name[-1])),
+            each=True, rivals=FINGERS
         )
         for name in FINGERS
     },
@@ -110,8 +118,9 @@ def with_sign(signs: tuple[str, ...], name: str) -> tuple[str, ...]:
 
 @dataclass(frozen=True, slots=True)
 class BarSignKind:
-    """A sign of a bar: how musicians write it, whether it stands at the ``right`` of its bar, its MusicXML element and picture.
-    ``alone``: there is one of it in a piece."""
+    """A sign of a bar: how musicians write it, whether it stands at the ``right`` of its bar, its MusicXML element
+    and picture. ``alone``: there is one of it in a piece.
+    """
 
     words: str
     written: tuple[str, ...] = ()

@@ -45,7 +45,10 @@ class PersistentMap(Mapping[K, V], Generic[K, V]):
         return out
 
     def differences(self, later: PersistentMap[K, V]) -> Iterator[tuple[V | None, V | None]]:
-        """(value here, value there) of every key for which the two are not the same object; tables that share much are compared quickly."""
+        """(value here, value there) of every key for which the two are not the same object.
+
+        Tables that share much are compared quickly.
+        """
         pairs = (
             zip(self._buckets, later._buckets, strict=True)
             if self._mask == later._mask

@@ -222,7 +222,8 @@ class Piece:
                 last_bar = max(last_end, default=-1)
             last_bar = max([last_bar, *full])
         return Piece(
-            facts, got["part"], got["meter"], got["key"], got["tempo"], got["clef"], got["sign"], got["note"], got["mark"], got["reading"],
+            facts, got["part"], got["meter"], got["key"], got["tempo"], got["clef"], got["sign"], got["note"],
+            got["mark"], got["reading"],
             got["pattern"],
             self.timeline, by_bar, serial, last_end, last_bar,
         )  # fmt: skip

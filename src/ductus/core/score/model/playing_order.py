@@ -1,7 +1,10 @@
-"""The form of a piece, made from its signs: the order in which bars are played, what is never heard, what does not hold together.
+"""The form of a piece, made from its signs.
 
-Repeats, endings, D.C., D.S., coda and fine are read as players read them (common practice). After D.C. or D.S. repeats are not taken again and
-the last ending is played; "To Coda" and "Fine" count only then. A first ending that a second follows is repeated, with or without a sign.
+The order in which bars are played, what is never heard, what does not hold together.
+
+Repeats, endings, D.C., D.S., coda and fine are read as players read them (common practice). After D.C. or D.S.
+repeats are not taken again and the last ending is played; "To Coda" and "Fine" count only then. A first ending that
+a second follows is repeated, with or without a sign.
 """
 
 from __future__ import annotations
@@ -46,7 +49,9 @@ class FormProblem:
 
 @dataclass(frozen=True, slots=True)
 class Form:
-    """How a piece is played: its stretches in order, the endings (signs) that are never played, and what does not hold together."""
+    """How a piece is played: its stretches in order, the endings (signs) that are never played, and what does not
+    hold together.
+    """
 
     order: tuple[Stretch, ...]
     idle_endings: tuple[BarSign, ...] = ()
@@ -146,7 +151,10 @@ def implied_end(endings: Iterable[BarSign], bar: int) -> bool:
 
 
 def playing_order(piece: Piece, repeats: bool = True) -> tuple[Stretch, ...]:
-    """The stretches of a piece as they are played; one stretch, if there is nothing to repeat or repeats are left out."""
+    """The stretches of a piece as they are played.
+
+    One stretch, if there is nothing to repeat or repeats are left out.
+    """
     if not repeats or not any(
         s.kind == "repeat-end" or s.kind == "ending" or s.kind in JUMPS for s in piece.signs.values()
     ):

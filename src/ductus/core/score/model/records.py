@@ -41,9 +41,10 @@ class Facts:
 class Part:
     """One player's part: one or two staves with a clef each, sounding by General MIDI ``programme`` 0..127.
 
-    ``transpose``: staff steps and semitones from the written to the sounding pitch, (-1, -2) for an instrument in B flat; notes
-    are kept at sounding pitch, and only the notation writes them transposed. ``level`` and ``pan`` (0..127, 64 in the middle) are those of
-    MIDI controllers 7 and 10. ``kit``: keys of a percussion part that mean another drum than in General MIDI, as (key, drum).
+    ``transpose``: staff steps and semitones from the written to the sounding pitch, (-1, -2) for an instrument in B
+    flat; notes are kept at sounding pitch, and only the notation writes them transposed. ``level`` and ``pan``
+    (0..127, 64 in the middle) are those of MIDI controllers 7 and 10. ``kit``: keys of a percussion part that mean
+    another drum than in General MIDI, as (key, drum).
     """
 
     id: str
@@ -77,8 +78,11 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class MeterChange:
-    """``meter`` holds from bar index ``bar`` on. Its ``sign`` is its numbers (""), C ("common"), C with a stroke ("cut"), or "none": a bar that
-    is cut in two, a last bar without its pick-up."""
+    """``meter`` holds from bar index ``bar`` on.
+
+    Its ``sign`` is its numbers (""), C ("common"), C with a stroke ("cut"), or "none": a bar that is cut in two, a
+    last bar without its pick-up.
+    """
 
     id: str
     bar: int
@@ -127,8 +131,11 @@ class ClefChange:
 
 @dataclass(frozen=True, slots=True)
 class BarSign:
-    """What stands at a bar for all parts: see ``signs.BAR_SIGNS``. ``bars`` is how many bars an ending reaches over, ``text`` its
-    numbers, the times of a repeat, or the name of a section, ``shift`` how far a hand moved it (as of a mark)."""
+    """What stands at a bar for all parts: see ``signs.BAR_SIGNS``.
+
+    ``bars`` is how many bars an ending reaches over, ``text`` its numbers, the times of a repeat, or the name of a
+    section, ``shift`` how far a hand moved it (as of a mark).
+    """
 
     id: str
     kind: str
@@ -140,8 +147,11 @@ class BarSign:
 
 @dataclass(frozen=True, slots=True)
 class Syllable:
-    """What is sung on a note in one verse: a "single" word, or its "begin", "middle" or "end"; ``extends``: it is held over the next note.
-    A note over which a syllable is held has one of no text that extends."""
+    """What is sung on a note in one verse.
+
+    A "single" word, or its "begin", "middle" or "end"; ``extends``: it is held over the next note. A note over which
+    a syllable is held has one of no text that extends.
+    """
 
     text: str
     syllabic: str = "single"
@@ -153,8 +163,9 @@ class Syllable:
 class Note:
     """One written note. Notes of one voice with the same tick and length are a chord.
 
-    ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event``
-    say where it was played, ``played`` how: ticks after its written place (before, if negative) and length in ticks; ``grace_notes`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
+    ``sounds_ticks`` is the sounding length where it differs from the written one; ``take`` and ``event`` say where
+    it was played, ``played`` how: ticks after its written place (before, if negative) and length in ticks;
+    ``grace_notes`` are grace notes, played just before it, in order; ``signs`` are of ``signs.NOTE_SIGNS``.
     """
 
     id: str
@@ -189,10 +200,11 @@ class Note:
 class Mark:
     """Anything on the page that is not a note: see ``marks.KINDS``.
 
-    ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a
-    tuplet span, ``notes`` the note ids a slur joins, ``shift`` how far a hand moved it from where it stands by itself (right and up,
-    in tenths of a staff space), ``side`` "above" or "below" where a hand chose it, ``bend`` how far up a hand bent the middle of a slur (tenths of a
-    staff space), ``take`` the take that it came from, None where a person wrote or changed it.
+    ``ticks`` is the length of what it spans (0 for a point), ``text`` its words, ``tuplet`` the ratio of a tuplet
+    span, ``notes`` the note ids a slur joins, ``shift`` how far a hand moved it from where it stands by itself
+    (right and up, in tenths of a staff space), ``side`` "above" or "below" where a hand chose it, ``bend`` how far
+    up a hand bent the middle of a slur (tenths of a staff space), ``take`` the take that it came from, None where a
+    person wrote or changed it.
     """
 
     id: str
@@ -218,8 +230,10 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """How a take stands on the page: tick 0 of its beats is tick ``start`` of the piece, in ``part`` on ``staff`` (0: both
-    hands divided). ``choices`` (JSON, see ``reading.choices``) says how it is read and what a person decided."""
+    """How a take stands on the page: tick 0 of its beats is tick ``start`` of the piece, in ``part`` on ``staff``
+    (0: both hands divided). ``choices`` (JSON, see ``reading.choices``) says how it is read and what a person
+    decided.
+    """
 
     id: str
     take: int
@@ -241,8 +255,10 @@ class Cell:
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
-    """Strokes that are written ``times`` times in ``part`` from tick ``start`` on, ``ticks`` apart. Each copy follows the pattern until its
-    notes are changed by hand."""
+    """Strokes that are written ``times`` times in ``part`` from tick ``start`` on, ``ticks`` apart.
+
+    Each copy follows the pattern until its notes are changed by hand.
+    """
 
     id: str
     part: str
@@ -274,7 +290,10 @@ KIND_OF: dict[type, str] = {
 
 
 def printable(text: str) -> str:
-    """Text on one line without what no page, file or screen can hold: control characters, halves of surrogate pairs, U+FFFE and U+FFFF."""
+    """Text on one line without what no page, file or screen can hold.
+
+    Control characters, halves of surrogate pairs, U+FFFE and U+FFFF.
+    """
     kept = (
         c
         for c in text

@@ -1,4 +1,7 @@
-"""Is a piece one that Ductus could have made? Asked of pieces that come from files, before anything is done with them."""
+"""Is a piece one that Ductus could have made?
+
+Asked of pieces that come from files, before anything is done with them.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +20,11 @@ KEYS = range(128)
 
 
 def check_piece(piece: Piece, takes: Iterable[int] = ()) -> None:
-    """Raises BadInput, with the record, for a piece that holds what none can: a note of no part, a mark of no kind, a place behind the last
-    bar. ``takes`` are the numbers of the takes that notes and readings may name."""
+    """Raises BadInput, with the record, for a piece that holds what none can.
+
+    A note of no part, a mark of no kind, a place behind the last bar. ``takes`` are the numbers of the takes that
+    notes and readings may name.
+    """
     known = set(takes)
     facts = piece.facts
     _must(0 <= facts.bars <= MAX_BAR and facts.pickup >= 0 and facts.cautions in CAUTIONS, "the head of the page")

@@ -1,7 +1,8 @@
 """What all edits of a selection share.
 
-An edit is a frozen record; its fields are its arguments with their ranges, from which the types of the wire are made. ``change``
-gives the Change on a piece; ids that are gone are passed over, and an edit that changes nothing gives an empty change.
+An edit is a frozen record; its fields are its arguments with their ranges, from which the types of the wire are
+made. ``change`` gives the Change on a piece; ids that are gone are passed over, and an edit that changes nothing
+gives an empty change.
 """
 
 from __future__ import annotations
@@ -27,7 +28,10 @@ Shown = Annotated[int, Ge(-960 * 64), Le(960 * 64)]  # ticks as people see them,
 
 @dataclass(frozen=True, slots=True)
 class At:
-    """Where and how the pen stands while a selection is edited: its voice, place, step in ticks and policy (see ``edits``)."""
+    """Where and how the pen stands while a selection is edited.
+
+    Its voice, place, step in ticks and policy (see ``edits``).
+    """
 
     line: Line
     tick: int
@@ -72,8 +76,9 @@ def changed_notes(draft: Draft) -> int:
 
 
 def finished(draft: Draft, words: Callable[[str], str], ids: Iterable[str] | None = None) -> Change:
-    """The change of a draft: notes that were moved or lengthened are kept apart from others of their voice, and what is said counts what
-    changed. ``words`` gets "3 notes"."""
+    """The change of a draft: notes that were moved or lengthened are kept apart from others of their voice, and what
+    is said counts what changed. ``words`` gets "3 notes".
+    """
     mine = [n.id for n in draft.written_notes()] if ids is None else ids
     count = changed_notes(draft)
     moved = keep_apart(draft, mine)

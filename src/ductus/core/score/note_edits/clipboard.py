@@ -31,7 +31,10 @@ def excerpt_of(piece: Piece, notes: Sequence[Note]) -> Excerpt:
 
 
 def put_copies(draft: Draft, excerpt: Excerpt, place: dict[Line, Line], shift: int) -> list[str]:
-    """Put copies ``shift`` ticks later, each voice into the voice that ``place`` names; returns the ids of the notes."""
+    """Put copies ``shift`` ticks later, each voice into the voice that ``place`` names.
+
+    Returns the ids of the notes.
+    """
     names: dict[str, str] = {}
     for note in excerpt.notes:
         part, staff, voice = place[note.line]
@@ -61,8 +64,10 @@ def put_copies(draft: Draft, excerpt: Excerpt, place: dict[Line, Line], shift: i
 
 
 def paste_places(piece: Piece, notes: Iterable[Note], line: Line) -> dict[Line, Line]:
-    """Where each voice of a copy goes: one voice to the pen's voice; several voices of one part to the pen's part, as far as it has such
-    staves; several parts stay where they are."""
+    """Where each voice of a copy goes: one voice to the pen's voice.
+
+    Several voices of one part to the pen's part, as far as it has such staves; several parts stay where they are.
+    """
     lines = sorted({n.line for n in notes})
     if len(lines) == 1:
         return {lines[0]: line}

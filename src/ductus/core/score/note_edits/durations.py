@@ -127,7 +127,10 @@ class SetLength(Edit):
 
 @dataclass(frozen=True, slots=True)
 class Scale(Edit):
-    """Scale lengths and places together: the passage takes ``times``/``over`` of its time. Refused where notes are in the way."""
+    """Scale lengths and places together: the passage takes ``times``/``over`` of its time.
+
+    Refused where notes are in the way.
+    """
 
     times: Annotated[int, Ge(1), Le(16)]
     over: Annotated[int, Ge(1), Le(16)] = 1
@@ -205,7 +208,10 @@ def shift_rest(draft: Draft, line: Line, tick: int, by: int) -> None:
 
 
 def shift_in_bar(draft: Draft, first: Note, by: int) -> int:
-    """Move what follows a note in its voice and bar; what would go over the bar line is cut there or goes. Returns how many notes went."""
+    """Move what follows a note in its voice and bar; what would go over the bar line is cut there or goes.
+
+    Returns how many notes went.
+    """
     end, gone = draft.piece.timeline.bar_at(first.tick).end, 0
     for note in draft.piece.line_between(first.line, first.end, end):
         if not first.end <= note.tick < end:
@@ -222,13 +228,19 @@ def shift_in_bar(draft: Draft, first: Note, by: int) -> int:
 
 
 def notes_behind(piece: Piece, notes: Sequence[Note]) -> int:
-    """How many notes an edit touches that moves all that follows in a voice: at most those of its part from there on."""
+    """How many notes an edit touches that moves all that follows in a voice.
+
+    At most those of its part from there on.
+    """
     first = min(n.tick for n in notes)
     return len(piece.notes) if first <= piece.end // 2 else sum(n.tick >= first for n in piece.notes.values())
 
 
 def steps_of(chords: Mapping[int, Sequence[Note]]) -> dict[int, int]:
-    """Which step (from 0) the chord at each tick was, if the steps were as long as most chords are: a rest between two of them was stepped, too."""
+    """Which step (from 0) the chord at each tick was, if the steps were as long as most chords are.
+
+    A rest between two of them was stepped, too.
+    """
     lengths = [max(n.ticks for n in chord) for chord in chords.values()]
     usual = max(set(lengths), key=lambda t: (lengths.count(t), -t))
     places, at, end = {}, 0, None
@@ -277,8 +289,9 @@ class EqualSteps(Edit):
 
 @dataclass(frozen=True, slots=True)
 class CorrectValue(Edit):
-    """Give one chord another value; what follows in its voice moves with it, up to the "end" or only up to the end of its "bar": what does
-    not fit there goes."""
+    """Give one chord another value; what follows in its voice moves with it, up to the "end" or only up to the end
+    of its "bar": what does not fit there goes.
+    """
 
     value: NoteValue
     upto: Literal["end", "bar"] = "end"

@@ -37,7 +37,10 @@ def function_words(pitch: Pitch, key: KeyChange) -> str:
 
 
 def next_name(note: Note, key: KeyChange) -> Pitch:
-    """The name after the one that a pitch has: all names with at most two accidentals come in turn, the usual one of the key first."""
+    """The name after the one that a pitch has.
+
+    All names with at most two accidentals come in turn, the usual one of the key first.
+    """
     names = names_in_key(note.pitch.midi, key.fifths, key.mode)
     return pitch_on_line(note.pitch.midi, names[(names.index(note.pitch.fifths) + 1) % len(names)])
 
@@ -117,7 +120,10 @@ class Transpose(Edit):
 
 @dataclass(frozen=True, slots=True)
 class ByInterval(Edit):
-    """By an interval: staff steps and semitones, signed, so that letters move alike. What would leave the keyboard stays."""
+    """By an interval: staff steps and semitones, signed, so that letters move alike.
+
+    What would leave the keyboard stays.
+    """
 
     steps: Annotated[int, Ge(-28), Le(28)]
     semitones: Annotated[int, Ge(-48), Le(48)]
@@ -127,7 +133,10 @@ class ByInterval(Edit):
         """See Edit."""
         check_interval(self.steps, self.semitones)
         way = "up" if self.semitones > 0 or (not self.semitones and self.steps > 0) else "down"
-        words = f"{way} by {article(interval_words(self.steps, self.semitones))} {interval_words(self.steps, self.semitones)}"
+        words = (
+            f"{way} by {article(interval_words(self.steps, self.semitones))} "
+            f"{interval_words(self.steps, self.semitones)}"
+        )
         return each(
             piece, notes, lambda n: moved_note(n, self.steps, self.semitones), lambda n: f"{n} transposed {words}"
         )
@@ -135,7 +144,9 @@ class ByInterval(Edit):
 
 @dataclass(frozen=True, slots=True)
 class Accidental(Edit):
-    """An accidental by hand: the letter stays, and is raised or lowered by a semitone (``by``), or set ``to`` an alteration (-2..2)."""
+    """An accidental by hand: the letter stays, and is raised or lowered by a semitone (``by``), or set ``to`` an
+    alteration (-2..2).
+    """
 
     by: Annotated[int, Ge(-1), Le(1)] = 0
     to: Annotated[int, Ge(-2), Le(2)] | None = None
@@ -156,7 +167,10 @@ class Accidental(Edit):
 
 @dataclass(frozen=True, slots=True)
 class SpellByDirection(Edit):
-    """Chromatic notes by the way the line goes: sharp where it rises to the next note, flat where it falls (common practice)."""
+    """Chromatic notes by the way the line goes.
+
+    Sharp where it rises to the next note, flat where it falls (common practice).
+    """
 
     name: Literal["spell-by-direction"] = "spell-by-direction"
 
@@ -184,7 +198,10 @@ class SpellByDirection(Edit):
 
 @dataclass(frozen=True, slots=True)
 class StaffSteps(Edit):
-    """Staff steps up (positive) or down, with the accidentals of the signature: what dragging a note up or down does."""
+    """Staff steps up (positive) or down, with the accidentals of the signature.
+
+    What dragging a note up or down does.
+    """
 
     by: Annotated[int, Ge(-35), Le(35)]
     name: Literal["steps"] = "steps"

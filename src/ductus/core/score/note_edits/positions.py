@@ -72,8 +72,11 @@ class OtherHand(Edit):
 
 @dataclass(frozen=True, slots=True)
 class MoveToVoice(Edit):
-    """Move to a voice. What sounds there already makes room as the pen's policy says: it is replaced, or stays and the notes go to a
-    voice that is free, or nothing is done."""
+    """Move to a voice.
+
+    What sounds there already makes room as the pen's policy says: it is replaced, or stays and the notes go to a
+    voice that is free, or nothing is done.
+    """
 
     voice: Annotated[int, Ge(1), Le(4)]
     name: Literal["move-to-voice"] = "move-to-voice"
@@ -87,7 +90,8 @@ class MoveToVoice(Edit):
         against = [o for o in others.values() if any(clash(o, n) for n in fresh)]
         if against and at.policy == "keep":
             raise BadInput(
-                f"{count_words(len(against), 'note')} sound in voice {self.voice} there, and what is there is to be kept. Nothing was changed."
+                f"{count_words(len(against), 'note')} sound in voice {self.voice} there, and what is there is to be "
+                "kept. Nothing was changed."
             )
         if against and at.policy == "replace":
             for note in fresh:

@@ -44,9 +44,11 @@ from ductus.core.score.note_edits.sounding import (
 )
 
 NoteEdit = (
-    HoldToNext | TakeRest | SetLength | Scale | Split | EqualSteps | CorrectValue | EndLater | EndAt | Respell | Octave | Transpose | ByInterval | Accidental | SpellByDirection
+    HoldToNext | TakeRest | SetLength | Scale | Split | EqualSteps | CorrectValue | EndLater | EndAt | Respell | Octave
+    | Transpose | ByInterval | Accidental | SpellByDirection
     | StaffSteps | Velocity | MoveBy | MoveTo | OtherHand | MoveToVoice | Delete | Repeat
-    | QuantizeInPlace | SoundAsBefore | SoundAt | ScaleVelocity | LimitVelocity | GradualVelocity | AccentVelocity | RandomVelocity | DrawVelocity
+    | QuantizeInPlace | SoundAsBefore | SoundAt | ScaleVelocity | LimitVelocity | GradualVelocity | AccentVelocity
+    | RandomVelocity | DrawVelocity
 )  # fmt: skip
 EDITS: tuple[type[NoteEdit], ...] = NoteEdit.__args__
 

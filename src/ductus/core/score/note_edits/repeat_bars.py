@@ -24,7 +24,9 @@ MOST_TIMES = 50  # that bars are inserted at once
 
 
 def other_meter(piece: Piece, first: int, last: int, times: int) -> int | None:
-    """The first bar (index) behind ``first`` to ``last`` that is of another length than the one that would be repeated there; None if all fit."""
+    """The first bar (index) behind ``first`` to ``last`` that is of another length than the one that would be
+    repeated there; None if all fit.
+    """
     bars = piece.timeline.bar
     count = last - first + 1
     for k in range(count * times):
@@ -36,8 +38,10 @@ def other_meter(piece: Piece, first: int, last: int, times: int) -> int | None:
 
 @dataclass(frozen=True, slots=True)
 class Repeat(Edit):
-    """Repeat the whole bars that hold the notes, behind them; only the voices of the notes. Where something is written there, it asks
-    first; ``replacing`` is the answer yes."""
+    """Repeat the whole bars that hold the notes, behind them; only the voices of the notes.
+
+    Where something is written there, it asks first; ``replacing`` is the answer yes.
+    """
 
     times: Annotated[int, Ge(1), Le(200)] = 1
     replacing: bool = False
@@ -53,7 +57,8 @@ class Repeat(Edit):
             raise BadInput(f"That would go past bar {MAX_BAR:,}; repeat it fewer times. Nothing was changed.")
         if (other := other_meter(piece, first.index, last.index, self.times)) is not None:
             raise FrameConfirmationNeeded(
-                f"{capital(piece.timeline.bar_words(other))} has another meter than these bars, so that what is repeated would not fit its bar lines. "
+                f"{capital(piece.timeline.bar_words(other))} has another meter than these bars, so that what is "
+                "repeated would not fit its bar lines. "
                 "Nothing was changed.",
                 "Insert bars for it, in all parts",
                 CopyBars(first.index, last.index, last.index + 1, min(self.times, MOST_TIMES)),

@@ -14,8 +14,11 @@ from ductus.core.score.model.piece import Piece
 
 @dataclass(frozen=True, slots=True)
 class Select:
-    """All notes of the "bar", "voice" or "staff" at the pen, or "all"; one more chord to the "left" or "right" of what is selected now;
-    the "previous" or "next" chord instead of it; or the notes "these" that are selected on the page."""
+    """All notes of the "bar", "voice" or "staff" at the pen, or "all".
+
+    One more chord to the "left" or "right" of what is selected now; the "previous" or "next" chord instead of it; or
+    the notes "these" that are selected on the page.
+    """
 
     __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     what: Literal["these", "bar", "voice", "staff", "all", "left", "right", "previous", "next"]

@@ -1,7 +1,8 @@
 """Edits of how notes sound, never of how they are written: quantize in place, and velocities.
 
-Quantize in place moves sounding times toward a grid, a share of the way. It begins from how a note was played (or, where nobody played it, from how it
-sounded when it was first moved), so it can be done again with other settings, and taken away, at any time.
+Quantize in place moves sounding times toward a grid, a share of the way. It begins from how a note was played (or,
+where nobody played it, from how it sounded when it was first moved), so it can be done again with other settings,
+and taken away, at any time.
 """
 
 from __future__ import annotations
@@ -70,8 +71,12 @@ class Tempo:
 
 @dataclass(frozen=True, slots=True)
 class QuantizeInPlace(Edit):
-    """Sounding times of notes toward a grid: ``far`` percent of the way, only those ``within`` so many percent of a grid step of it; of each pair of steps
-    the first takes ``long_short`` percent; then ``ahead_ms`` later (earlier if negative) and up to ``uneven_ms`` off at random, always the same for a seed."""
+    """Sounding times of notes toward a grid.
+
+    ``far`` percent of the way, only those ``within`` so many percent of a grid step of it; of each pair of steps the
+    first takes ``long_short`` percent; then ``ahead_ms`` later (earlier if negative) and up to ``uneven_ms`` off at
+    random, always the same for a seed.
+    """
 
     grid: GridBase = "16th"
     kind: Literal["straight", "triplet", "dotted"] = "straight"
@@ -100,7 +105,10 @@ class QuantizeInPlace(Edit):
         if self.within < ALL_OF_IT:
             out += f", only those within {self.within:g} % of a step"
         if self.long_short != 50:
-            out += f"; pairs {self.long_short:g} to {100 - self.long_short:g}, the {'first' if self.long_short > 50 else 'second'} longer"
+            out += (
+                f"; pairs {self.long_short:g} to {100 - self.long_short:g}, the "
+                f"{'first' if self.long_short > 50 else 'second'} longer"
+            )
         if self.ahead_ms:
             out += f"; {abs(self.ahead_ms):g} ms {'behind' if self.ahead_ms > 0 else 'ahead of'} the beat"
         return out + (f"; up to {self.uneven_ms:g} ms uneven" if self.uneven_ms else "")
@@ -189,7 +197,9 @@ def grid_of(bar: Bar, step: int, long_short: float) -> list[int]:
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A note, how it was played, how it sounds now and how it will, milliseconds to a tick there, and whether it will sound otherwise than now."""
+    """A note, how it was played, how it sounds now and how it will, milliseconds to a tick there, and whether it
+    will sound otherwise than now.
+    """
 
     note: Note
     was: Sounds
@@ -220,13 +230,17 @@ def moved_words(moves: Sequence[Move]) -> str:
         return f"No onset of {count_words(len(moves), 'note')} moves.{length}"
     stay = len(moves) - len(far)
     by = f"by {sum(far) / len(far):.0f} ms on average, {max(far):.0f} at most"
-    return f"{len(far)} of {count_words(len(moves), 'note')} {'moves' if len(far) == 1 else 'move'}, {by}; {stay} stay.{length}"
+    return (
+        f"{len(far)} of {count_words(len(moves), 'note')} {'moves' if len(far) == 1 else 'move'}, {by}; {stay} "
+        f"stay.{length}"
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class SoundAsBefore(Edit):
-    """Quantize in place taken away: notes of takes sound as they are written again (and as played, where playback does so), all others as they sounded
-    before."""
+    """Quantize in place taken away: notes of takes sound as they are written again (and as played, where playback
+    does so), all others as they sounded before.
+    """
 
     name: Literal["sound-as-before"] = "sound-as-before"
 
@@ -247,7 +261,9 @@ class SoundAsBefore(Edit):
 
 @dataclass(frozen=True, slots=True)
 class SoundAt(Edit):
-    """Typed numbers for how notes sound: milliseconds after their place (before, if negative) at the tempo there, length in percent of the written."""
+    """Typed numbers for how notes sound: milliseconds after their place (before, if negative) at the tempo there,
+    length in percent of the written.
+    """
 
     late_ms: Annotated[float, Ge(-2000), Le(2000)] | None = None
     percent: Annotated[float, Ge(1), Le(400)] | None = None
@@ -340,7 +356,9 @@ class GradualVelocity(Edit):
 
 @dataclass(frozen=True, slots=True)
 class AccentVelocity(Edit):
-    """Accents by meter: bar lines louder by ``by``, the middle of the bar by two thirds of it, beats by a third, what lies between them softer by a third."""
+    """Accents by meter: bar lines louder by ``by``, the middle of the bar by two thirds of it, beats by a third,
+    what lies between them softer by a third.
+    """
 
     by: Annotated[int, Ge(-60), Le(60)] = 12
     name: Literal["accent-velocity"] = "accent-velocity"

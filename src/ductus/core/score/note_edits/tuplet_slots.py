@@ -1,7 +1,7 @@
 """Tuplets as slots: where one begins and ends, what it still lacks, and how it is cut at a bar line.
 
-A slot is a bracket of the page (a mark of kind "tuplet"): ``normal`` notes of its base value, in ticks. It may reach over a bar line: the notation
-cuts it there, and what is tied on stays in its ratio.
+A slot is a bracket of the page (a mark of kind "tuplet"): ``normal`` notes of its base value, in ticks. It may reach
+over a bar line: the notation cuts it there, and what is tied on stays in its ratio.
 """
 
 from __future__ import annotations
@@ -74,7 +74,10 @@ def value_within(slot: Slot, ticks: int) -> NoteValue | None:
 
 
 def cut_at(slot: Slot, cuts: Iterable[int]) -> list[Slot]:
-    """A slot cut at bar lines: halved until each line lies between two parts, each of the same ratio. Empty where halving does not reach a line."""
+    """A slot cut at bar lines: halved until each line lies between two parts, each of the same ratio.
+
+    Empty where halving does not reach a line.
+    """
     inside = [c for c in cuts if slot.start < c < slot.end]
     if not inside:
         return [slot]

@@ -32,8 +32,10 @@ class Strike:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """What became of a chord: the tick it was written at, ids of its notes, duplicates left out, its voice, notes of the step before
-    that it gave other names (in words), how many notes of a tuplet it broke are gone, and the tuplet it stands in."""
+    """What became of a chord: the tick it was written at, ids of its notes, duplicates left out, its voice, notes of
+    the step before that it gave other names (in words), how many notes of a tuplet it broke are gone, and the
+    tuplet it stands in.
+    """
 
     tick: int
     ids: tuple[str, ...]
@@ -45,7 +47,10 @@ class Placed:
 
 
 def clear_span(draft: Draft, line: Line, start: int, end: int, keep: Set[str] = frozenset()) -> None:
-    """Empty a stretch of a voice: notes that begin in it go, a note that sounds into it is cut; ``keep`` are left alone."""
+    """Empty a stretch of a voice: notes that begin in it go, a note that sounds into it is cut.
+
+    ``keep`` are left alone.
+    """
     for note in draft.line_between(line, start, end):
         if note.id in keep:
             continue
@@ -119,8 +124,9 @@ def place_chord(
 
 
 def is_above(draft: Draft, line: Line, free: int, start: int, end: int, strikes: Sequence[Strike]) -> bool:
-    """Do strikes that are added over [start, end) lie above all that the voice has there, so that it is they who take the upper voice? The
-    free voice must hold all of what makes room."""
+    """Do strikes that are added over [start, end) lie above all that the voice has there, so that it is they who
+    take the upper voice? The free voice must hold all of what makes room.
+    """
     _, _, own = line
     notes = draft.line_between(line, start, end)
     if own % 2 == 0 or free % 2 or any(n.tick < start or n.end > end for n in notes):
@@ -129,7 +135,10 @@ def is_above(draft: Draft, line: Line, free: int, start: int, end: int, strikes:
 
 
 def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
-    """Another voice of the staff that is silent in a stretch (or holds chords of just that length). Raises BadInput if none is."""
+    """Another voice of the staff that is silent in a stretch (or holds chords of just that length).
+
+    Raises BadInput if none is.
+    """
     part, staff, own = line
     for voice in range(1, MAX_VOICES + 1):
         inside = draft.line_between((part, staff, voice), tick, tick + ticks)
@@ -140,10 +149,12 @@ def free_voice(draft: Draft, line: Line, tick: int, ticks: int) -> int:
 
 
 def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
-    """Put a bracket for ``value`` at ``tick`` unless one with its ratio is there already; one that begins there and ends inside the value gives way.
+    """Put a bracket for ``value`` at ``tick`` unless one with its ratio is there already.
 
-    The bracket spans ``normal`` notes of the value's base, over a bar line too. A value that runs past the end of the bracket it begins in gets
-    another of the same ratio there.
+    One that begins there and ends inside the value gives way.
+
+    The bracket spans ``normal`` notes of the value's base, over a bar line too. A value that runs past the end of
+    the bracket it begins in gets another of the same ratio there.
     """
     part, staff, voice = line
     if value.tuplet is None:
@@ -161,8 +172,9 @@ def mark_tuplet(draft: Draft, line: Line, tick: int, value: NoteValue) -> None:
 
 
 def clear_brackets(draft: Draft, line: Line, tick: int, ticks: int) -> int:
-    """Remove brackets that a plain value written over [tick, tick + ticks) breaks, with what they leave behind it that no plain value
-    reaches; returns how many notes went."""
+    """Remove brackets that a plain value written over [tick, tick + ticks) breaks, with what they leave behind it
+    that no plain value reaches; returns how many notes went.
+    """
     gone = 0
     for mark in draft.marks_between(line, "tuplet", tick, tick + ticks):
         draft.drop(mark)

@@ -23,7 +23,9 @@ MOST_BARS = 256
 
 @dataclass(frozen=True, slots=True)
 class Accompany(FrameEdit):
-    """Bars ``first`` to ``last`` (indices) of a staff take a ready figure, by the chord symbols that stand over them; its first voice makes room."""
+    """Bars ``first`` to ``last`` (indices) of a staff take a ready figure, by the chord symbols that stand over
+    them; its first voice makes room.
+    """
 
     part: PartId
     staff: Annotated[int, Ge(1), Le(2)]

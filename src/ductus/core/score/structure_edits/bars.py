@@ -129,7 +129,10 @@ def _frame_of_removed(draft: Draft, first: int, last: int) -> None:
 
 
 def _form_of_removed(draft: Draft, first: int, last: int) -> None:
-    """Signs of removed bars go with them; but a repeat that begins before them ends before them now, and one that ends behind them begins there."""
+    """Signs of removed bars go with them.
+
+    But a repeat that begins before them ends before them now, and one that ends behind them begins there.
+    """
     piece = draft.piece
     signs = sorted(piece.signs.values(), key=lambda s: s.bar)
     inside = [s for s in signs if first <= s.bar and s.bar + s.bars - 1 <= last]
@@ -209,7 +212,9 @@ class TrimBars(FrameEdit):
 
 @dataclass(frozen=True, slots=True)
 class CopyBars(MovingEdit):
-    """Bars (indices, both included) of all parts once more (``times``), inserted in front of a bar, with their marks, meters and keys."""
+    """Bars (indices, both included) of all parts once more (``times``), inserted in front of a bar, with their
+    marks, meters and keys.
+    """
 
     first: BarIndex
     last: BarIndex
@@ -242,7 +247,10 @@ class CopyBars(MovingEdit):
             at += count
         what = capital(bars_words(piece, *source))
         times = "" if self.times == 1 else f" {self.times} times"
-        say = f"{what} copied{times} in front of {bars_words(piece, to, to)}{tied_over(piece, piece.timeline.bar(to).start)}"
+        say = (
+            f"{what} copied{times} in front of "
+            f"{bars_words(piece, to, to)}{tied_over(piece, piece.timeline.bar(to).start)}"
+        )
         if with_pickup:
             start = page.timeline.bar(to).start
             led, words = pickup_before(page, start)
@@ -252,8 +260,10 @@ class CopyBars(MovingEdit):
 
 
 def pickup_before(piece: Piece, start: int) -> tuple[Change, str]:
-    """The notes of the pick-up once more, leading to a copy that begins at ``start``: in the voices that are silent there. In words, what
-    became of them."""
+    """The notes of the pick-up once more, leading to a copy that begins at ``start``.
+
+    In the voices that are silent there. In words, what became of them.
+    """
     bar = piece.timeline.bar(0)
     draft, kept, left = Draft(piece), 0, 0
     for note in [n for p in piece.parts for n in piece.notes_between(p, bar.start, bar.end)]:

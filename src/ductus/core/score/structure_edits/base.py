@@ -66,8 +66,11 @@ def nearest_bar_line(timeline: Timeline, tick: int) -> int:
 
 
 def stay_with_music(draft: Draft, old: Timeline, laid: Timeline, which: Callable[[KeyChange | BarSign], bool]) -> None:
-    """Changes of key and signs of bars stay with the music when bar lines are laid anew: each goes to the bar line that is nearest now, so that
-    laying them back brings it back. An ending that is left without a bar goes."""
+    """Changes of key and signs of bars stay with the music when bar lines are laid anew.
+
+    Each goes to the bar line that is nearest now, so that laying them back brings it back. An ending that is left
+    without a bar goes.
+    """
     for key in draft.piece.keys.values():
         if which(key):
             draft.put(replace(key, bar=bar_line_near(laid, old.bar(key.bar).start)))
@@ -111,8 +114,11 @@ def shifted_bars(draft: Draft, from_bar: int, by: int) -> None:
 
 
 def moved_bars(draft: Draft, begins: Callable[[int], int], ends: Callable[[int], int]) -> None:
-    """Meters, keys and signs of bars go to other bars (indices): by ``begins`` what stands at the beginning of one, by ``ends`` what stands at its
-    end; an ending reaches from one to the other. The first of meter and key stay, and records that were dropped stay so."""
+    """Meters, keys and signs of bars go to other bars (indices).
+
+    By ``begins`` what stands at the beginning of one, by ``ends`` what stands at its end; an ending reaches from one
+    to the other. The first of meter and key stay, and records that were dropped stay so.
+    """
     piece = draft.piece
     for meter in piece.meters.values():
         if meter.bar and begins(meter.bar) != meter.bar and draft.has(meter.id):
@@ -131,7 +137,10 @@ def moved_bars(draft: Draft, begins: Callable[[int], int], ends: Callable[[int],
 
 
 def shifted_ticks(draft: Draft, start: int, by: int) -> None:
-    """Everything that begins at a tick or later goes ``by`` ticks later; what spans the place grows or shrinks with it."""
+    """Everything that begins at a tick or later goes ``by`` ticks later.
+
+    What spans the place grows or shrinks with it.
+    """
     piece = draft.piece
     for note in piece.notes.values():
         if not draft.has(note.id):

@@ -35,7 +35,10 @@ Times = Annotated[int, Ge(1), Le(MOST_TIMES)]
 
 @dataclass(frozen=True, slots=True)
 class MakePattern(FrameEdit):
-    """What is written in bars of a kit becomes a pattern that stands ``times`` times; with ``ready`` its strokes are those of a ready one."""
+    """What is written in bars of a kit becomes a pattern that stands ``times`` times.
+
+    With ``ready`` its strokes are those of a ready one.
+    """
 
     part: PartId
     bar: BarIndex
@@ -59,7 +62,8 @@ class MakePattern(FrameEdit):
             wanted = ready(self.ready)
             if not wanted.fits(first.meter):
                 raise BadInput(
-                    f"“{wanted.name}” is for bars of {wanted.beats[0]}/{wanted.beats[1]}; here is {first.meter}. Nothing was changed."
+                    f"“{wanted.name}” is for bars of {wanted.beats[0]}/{wanted.beats[1]}; here is {first.meter}. "
+                    "Nothing was changed."
                 )
             cells = tuple(
                 replace(c, at=bar.start - first.start + c.at)
@@ -79,7 +83,10 @@ class MakePattern(FrameEdit):
 
 @dataclass(frozen=True, slots=True)
 class StrikeCell(FrameEdit):
-    """A stroke of a pattern set (with a velocity, or None: as the meter accents it) or taken away (0), ``at`` ticks from its beginning."""
+    """A stroke of a pattern set (with a velocity, or None.
+
+    As the meter accents it) or taken away (0), ``at`` ticks from its beginning.
+    """
 
     pattern: PatternId
     at: Annotated[int, Ge(0), Le(2**52)]

@@ -1,6 +1,9 @@
-"""Meter, key, tempo and pick-up at any place. Values stay (or are scaled), bar lines are laid anew; each says what it does.
+"""Meter, key, tempo and pick-up at any place.
 
-Changes of meter and key behind the edited place stay with the music that they stood over: at the bar line that is there now, or the next one.
+Values stay (or are scaled), bar lines are laid anew; each says what it does.
+
+Changes of meter and key behind the edited place stay with the music that they stood over: at the bar line that is
+there now, or the next one.
 """
 
 from __future__ import annotations
@@ -76,19 +79,23 @@ class MeterFrom(MovingEdit):
         return said(
             draft,
             laid,
-            f"{place(piece, self.bar)} on is in {self.meter.split()[0] if meter_sign(self.meter) else meter}, was {was}{whole}",
+            f"{place(piece, self.bar)} on is in {self.meter.split()[0] if meter_sign(self.meter) else meter}, was "
+            f"{was}{whole}",
         )
 
 
 def scaled_into(piece: Piece, bar: int, meter: Meter) -> Change:
-    """The bars up to the next change of meter in another meter, each bar a bar, all values scaled. Raises BadInput unless the bars are
-    twice, half, four times or a quarter as long."""
+    """The bars up to the next change of meter in another meter, each bar a bar, all values scaled.
+
+    Raises BadInput unless the bars are twice, half, four times or a quarter as long.
+    """
     old = piece.timeline
     was = old.bar(bar).meter
     share = Fraction(meter.bar_ticks, was.bar_ticks)
     if share not in (Fraction(1, 4), Fraction(1, 2), Fraction(2), Fraction(4)) or old.bar(bar).missing:
         raise BadInput(
-            f"A bar of {meter} is not twice or half as long as one of {was}; values can be kept there, not scaled. Nothing was changed."
+            f"A bar of {meter} is not twice or half as long as one of {was}; values can be kept there, not scaled. "
+            "Nothing was changed."
         )
     start = old.bar(bar).start
     following = min((m.bar for m in piece.meters.values() if m.bar > bar), default=max(piece.bar_count, bar + 1))
@@ -126,7 +133,10 @@ def scaled_into(piece: Piece, bar: int, meter: Meter) -> Change:
 
 @dataclass(frozen=True, slots=True)
 class KeyFrom(FrameEdit):
-    """A key signature from a bar (index) on, up to the next change of key; the notes keep their pitch, or go with the key."""
+    """A key signature from a bar (index) on, up to the next change of key.
+
+    The notes keep their pitch, or go with the key.
+    """
 
     bar: BarIndex
     fifths: Annotated[int, Ge(-7), Le(7)]

@@ -34,7 +34,10 @@ def moved_chord(mark: Mark, steps: int, semitones: int) -> Mark:
 
 
 def move_notes(draft: Draft, part: str | None, start: int, end: int | None, steps: int, semitones: int) -> int:
-    """Move the notes that begin in [start, end) of a part (None: of all pitched parts), with the chord symbols; returns how many notes."""
+    """Move the notes that begin in [start, end) of a part (None.
+
+    Of all pitched parts), with the chord symbols; returns how many notes.
+    """
     piece = draft.piece
     pitched = {p.id for p in piece.parts.values() if "percussion" not in p.clefs and part in (None, p.id)}
     count = 0

@@ -93,8 +93,9 @@ def place_words(pan: int) -> str:
 
 @dataclass(frozen=True, slots=True)
 class ChangePart(FrameEdit):
-    """Another name, short name, instrument (its sound, clefs stay), sound, transposition, level or place from left (0) to right (127); what
-    is not given stays."""
+    """Another name, short name, instrument (its sound, clefs stay), sound, transposition, level or place from left
+    (0) to right (127); what is not given stays.
+    """
 
     part: PartId
     called: Annotated[str, MaxLen(200)] | None = None
@@ -190,7 +191,8 @@ class StavesOf(MovingEdit):
         part = piece.part(self.part)
         if part.staves == self.staves:
             raise BadInput(
-                f"{part.name} has {count_words(self.staves, 'staff').replace('staffs', 'staves')} already. Nothing was changed."
+                f"{part.name} has {count_words(self.staves, 'staff').replace('staffs', 'staves')} already. Nothing was "
+                "changed."
             )
         draft = Draft(piece)
         if self.staves == 2:

@@ -17,7 +17,8 @@ from ductus.core.score.structure_edits.split_bars import CutBar, JoinBar
 from ductus.core.score.structure_edits.transpose import TransposeBy, TransposeTo
 
 AnyFrameEdit = (
-    MeterFrom | KeyFrom | TempoFrom | PickUp | ClefFrom | InsertBars | RemoveBars | EmptyBars | TrimBars | CopyBars | SectionAgain | CutBar | JoinBar
+    MeterFrom | KeyFrom | TempoFrom | PickUp | ClefFrom | InsertBars | RemoveBars | EmptyBars | TrimBars | CopyBars
+    | SectionAgain | CutBar | JoinBar
     | AddPart | RemovePart | ChangePart | MovePart | StavesOf | TransposeBy | TransposeTo
     | Accompany | MakePattern | StrikeCell | RepeatPattern | FollowPattern | LetPatternGo
 )  # fmt: skip

@@ -1,4 +1,7 @@
-"""What an edit of the frame does to the form: brackets of endings that lose their repeat go, and what would not hold together is asked first."""
+"""What an edit of the frame does to the form.
+
+Brackets of endings that lose their repeat go, and what would not hold together is asked first.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +19,11 @@ MOST_SAID = 3
 
 
 def frame_change(piece: Piece, edit: FrameEdit) -> Change:
-    """The change that an edit of the frame makes, with what it does to repeats and endings. Raises FrameQuestion where something of them would
-    go or would not be heard any more, unless the edit is ``sure``; raises BadInput as the edit does."""
+    """The change that an edit of the frame makes, with what it does to repeats and endings.
+
+    Raises FrameQuestion where something of them would go or would not be heard any more, unless the edit is
+    ``sure``; raises BadInput as the edit does.
+    """
     change = edit.change(piece)
     if not piece.signs or not change:
         return change

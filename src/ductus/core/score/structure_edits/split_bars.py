@@ -1,4 +1,7 @@
-"""A bar cut in two, for a repeat or a double bar in its middle, and made whole again; a last bar without what its pick-up has."""
+"""A bar cut in two, for a repeat or a double bar in its middle, and made whole again.
+
+A last bar without what its pick-up has.
+"""
 
 from __future__ import annotations
 
@@ -23,8 +26,11 @@ FINEST_BEAT = 64  # parts of a beat in which a place is asked for
 
 @dataclass(frozen=True, slots=True)
 class CutBar(FrameEdit):
-    """A bar (index) is cut in two in front of a beat (from 1, with its fraction): two bars for signs and repeats, one number for people. The
-    last bar of a piece ends there, where nothing stands behind."""
+    """A bar (index) is cut in two in front of a beat (from 1, with its fraction).
+
+    Two bars for signs and repeats, one number for people. The last bar of a piece ends there, where nothing stands
+    behind.
+    """
 
     bar: BarIndex
     beat: Annotated[float, Ge(1), Le(64)]
@@ -46,7 +52,8 @@ class CutBar(FrameEdit):
         here = next((m for m in piece.meters.values() if m.bar == index), None)
         if here is not None and here.sign != "none":
             raise BadInput(
-                f"The sign of {here.meter} stands at {place(piece, index).lower()}, for a whole bar: cut a later one. Nothing was changed."
+                f"The sign of {here.meter} stands at {place(piece, index).lower()}, for a whole bar: cut a later one. "
+                "Nothing was changed."
             )
         first, second = _meter(tick - bar.start, laid), _meter(bar.end - tick, laid)
         draft = Draft(piece)
@@ -70,7 +77,9 @@ class CutBar(FrameEdit):
 
 @dataclass(frozen=True, slots=True)
 class JoinBar(FrameEdit):
-    """The parts of the bar to which a bar (index) belongs are one bar again, or a last bar that was cut short has its full length."""
+    """The parts of the bar to which a bar (index) belongs are one bar again, or a last bar that was cut short has
+    its full length.
+    """
 
     bar: BarIndex
     name: Literal["join-bar"] = "join-bar"

@@ -19,7 +19,10 @@ from ductus.core.words import count_words
 
 @dataclass(frozen=True, slots=True)
 class TransposeBy(MovingEdit):
-    """By an interval (staff steps and semitones, signed): the whole piece with its signatures and chord symbols, or one part without."""
+    """By an interval (staff steps and semitones, signed).
+
+    The whole piece with its signatures and chord symbols, or one part without.
+    """
 
     steps: Annotated[int, Ge(-28), Le(28)]
     semitones: Annotated[int, Ge(-48), Le(48)]

@@ -67,7 +67,7 @@ check-types: setup
 	cd web && npx --no-install tsc -p .
 
 check-web: setup
-	cd web && npx --no-install eslint --cache --cache-strategy content --cache-location node_modules/.cache/eslint src && npx --no-install vitest run --silent
+	cd web && npm run --silent check
 
 # Tests are compiled once, too (pytest's own checks of asserts with them), wherever Python is told to write no bytecode.
 test: setup chromium converter check

@@ -19,7 +19,7 @@ from ductus.core.score.note_edits.registry import EDITS
 from ductus.core.score.structure_edits.registry import FRAME_EDITS
 
 ROOT = Path(__file__).parent.parent
-TABLE = (ROOT / "web/src/input/commands.ts").read_text(encoding="utf-8")
+TABLE = "".join(p.read_text(encoding="utf-8") for p in sorted((ROOT / "web/src/input").glob("*ommands.ts")))
 WEB = "".join(p.read_text(encoding="utf-8") for p in (ROOT / "web/src").rglob("*.ts*") if ".gen." not in p.name)
 SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")
@@ -33,7 +33,7 @@ PIANO = set(
 
 def keys_of_table() -> list[str]:
     listed = [k for row in re.findall(r"keys: \[([^\]]*)\]", TABLE) for k in re.findall(r"'([^']+)'", row)]
-    values = re.search(r"VALUE_KEYS = (.*)", TABLE)
+    values = re.search(r"VALUE_KEYS = ((?:.|\n)*?\n\])", TABLE)
     assert values
     return listed + re.findall(r"'(Digit\d)'", values.group(1))
 

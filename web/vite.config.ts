@@ -24,7 +24,10 @@ function newerFontsOnly(): Plugin {
   return {
     name: 'newer-fonts-only',
     enforce: 'pre',
-    transform: (css, id) => (id.includes('@fontsource') && id.endsWith('.css') ? css.replace(/,\s*url\([^)]*\.woff\)\s*format\('woff'\)/g, '') : undefined),
+    transform: (css, id) =>
+      id.includes('@fontsource') && id.endsWith('.css')
+        ? css.replace(/,\s*url\([^)]*\.woff\)\s*format\('woff'\)/g, '')
+        : undefined,
   }
 }
 

@@ -19,7 +19,8 @@ from tests.inventing import ROUNDS
 from tests.ui.conftest import Server
 from tests.ui.desk import open_piece
 
-TABLE = (Path(__file__).parents[2] / "web" / "src" / "input" / "commands.ts").read_text(encoding="utf-8")
+INPUT = Path(__file__).parents[2] / "web" / "src" / "input"
+TABLE = "".join(p.read_text(encoding="utf-8") for p in sorted(INPUT.glob("*ommands.ts")))
 KEYS = sorted(
     {
         k.replace("Ctrl", "Control")

@@ -3,14 +3,33 @@ import { create } from 'zustand'
 import { hear } from './port'
 
 const SEMITONES: Record<string, number> = {
-  KeyA: 0, KeyW: 1, KeyS: 2, KeyE: 3, KeyD: 4, KeyF: 5, KeyT: 6, KeyG: 7, KeyY: 8, KeyH: 9, KeyU: 10, KeyJ: 11,
-  KeyK: 12, KeyO: 13, KeyL: 14, KeyP: 15, Semicolon: 16, Quote: 17,
+  KeyA: 0,
+  KeyW: 1,
+  KeyS: 2,
+  KeyE: 3,
+  KeyD: 4,
+  KeyF: 5,
+  KeyT: 6,
+  KeyG: 7,
+  KeyY: 8,
+  KeyH: 9,
+  KeyU: 10,
+  KeyJ: 11,
+  KeyK: 12,
+  KeyO: 13,
+  KeyL: 14,
+  KeyP: 15,
+  Semicolon: 16,
+  Quote: 17,
 }
 const SOURCE = 'computer keys'
 
 /** The letters from the lowest key up, and the key that each plays. */
 export const letters = (octave: number): [string, number][] =>
-  Object.entries(SEMITONES).map(([code, semitone]) => [code.replace('Key', '').replace('Semicolon', ';').replace('Quote', '’'), 12 * (octave + 1) + semitone])
+  Object.entries(SEMITONES).map(([code, semitone]) => [
+    code.replace('Key', '').replace('Semicolon', ';').replace('Quote', '’'),
+    12 * (octave + 1) + semitone,
+  ])
 
 interface ComputerKeys {
   octave: number
@@ -44,13 +63,24 @@ const down = new Map<string, number>()
 
 /** Is the person typing words or choosing in a menu? Then letters are not music. */
 export function isTyping(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && target.closest('input, textarea, select, [role=menu], [role=dialog], [contenteditable]') !== null
+  return (
+    target instanceof HTMLElement &&
+    target.closest('input, textarea, select, [role=menu], [role=dialog], [contenteditable]') !== null
+  )
 }
 
 export function listenToComputerKeys(lost: (words: string) => void): () => void {
   const onDown = (event: KeyboardEvent) => {
     const semitone = SEMITONES[event.code]
-    if (semitone === undefined || event.repeat || event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return
+    if (
+      semitone === undefined ||
+      event.repeat ||
+      event.ctrlKey ||
+      event.metaKey ||
+      event.altKey ||
+      isTyping(event.target)
+    )
+      return
     const { octave, velocity } = useComputerKeys.getState()
     const key = 12 * (octave + 1) + semitone
     if (key > 127 || down.has(event.code)) return

@@ -1,14 +1,25 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
 const memory = new Map<string, string>()
-vi.stubGlobal('localStorage', { getItem: (k: string) => memory.get(k) ?? null, setItem: (k: string, v: string) => memory.set(k, v) })
+vi.stubGlobal('localStorage', {
+  getItem: (k: string) => memory.get(k) ?? null,
+  setItem: (k: string, v: string) => memory.set(k, v),
+})
 vi.stubGlobal('window', globalThis)
 const { onLearned, takenByCommand, triggerWords, useLearned } = await import('./learned')
 
 const done: string[] = []
-onLearned({ run: (c) => done.push(c), hold: (c) => (c === 'dot' ? () => done.push('dot held') : null), label: (c) => c })
+onLearned({
+  run: (c) => done.push(c),
+  hold: (c) => (c === 'dot' ? () => done.push('dot held') : null),
+  label: (c) => c,
+})
 
-beforeEach(() => { done.length = 0; vi.useFakeTimers(); useLearned.getState().reset() })
+beforeEach(() => {
+  done.length = 0
+  vi.useFakeTimers()
+  useLearned.getState().reset()
+})
 afterEach(() => vi.useRealTimers())
 
 const learn = (command: string, number: number, source: string, channel: number) => {

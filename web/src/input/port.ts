@@ -2,7 +2,7 @@
 
 export type HeardKind = 'down' | 'up' | 'control'
 
-export interface PlayedEvent {
+interface PlayedEvent {
   readonly kind: HeardKind
   readonly key: number
   readonly value: number

@@ -22,8 +22,15 @@ export const useRehearsal = create<Rehearsal>((set) => ({
 let timer: number | undefined
 let held: Set<number> = new Set()
 
-/** Play a programme; its time 0 falls at `originUs` of the event clock. To a click it is played at that tempo, its first bar after the count-in. */
-export async function playProgramme(name: string, originUs = nowUs() + 150_000, click?: { qpm: number; leadUs: number }): Promise<void> {
+/**
+ * Play a programme; its time 0 falls at `originUs` of the event clock. To a click it is played at that tempo, its first
+ * bar after the count-in.
+ */
+export async function playProgramme(
+  name: string,
+  originUs = nowUs() + 150_000,
+  click?: { qpm: number; leadUs: number },
+): Promise<void> {
   stopProgramme()
   const { events } = await rest.programme(name, click)
   useRehearsal.setState({ playing: name })
@@ -38,7 +45,8 @@ export async function playProgramme(name: string, originUs = nowUs() + 150_000, 
       hear(kind, key, value, SOURCE, originUs + at) // stamped with the moment it was meant for, as hardware does
     }
     if (next >= events.length) stopProgramme()
-    else timer = window.setTimeout(tick, Math.min(LOOK_AHEAD_MS, Math.max((originUs + events[next]![0] - now) / 1000, 1)))
+    else
+      timer = window.setTimeout(tick, Math.min(LOOK_AHEAD_MS, Math.max((originUs + events[next]![0] - now) / 1000, 1)))
   }
   tick()
 }

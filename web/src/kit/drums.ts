@@ -11,7 +11,12 @@ let asked = false
 export function loadDrums(): void {
   if (asked) return
   asked = true
-  rest.drums().then((list) => useDrums.setState({ list }), () => { asked = false })
+  rest.drums().then(
+    (list) => useDrums.setState({ list }),
+    () => {
+      asked = false
+    },
+  )
 }
 
 export const drumOf = (list: readonly Drum[], key: number): Drum | undefined => list.find((d) => d.key === key)

@@ -2,7 +2,9 @@
 import { create } from 'zustand'
 import { rest } from '../session/rest'
 import type { Pattern } from '../session/wire'
-import { frame, say, settled, useDesk, whenLeft } from '../session/store'
+import { frame, say, settled } from '../session/actions'
+import { onLeave } from '../session/events'
+import { useDesk } from '../session/store'
 
 interface Patterns {
   readonly open: boolean
@@ -33,13 +35,17 @@ export function usePattern(): Pattern | null {
 /** The strip turns into the lines of the kit; where the pen's bar has no pattern yet, it becomes one. */
 export function togglePatterns(): void {
   if (usePatterns.getState().open) return closePatterns()
-  settled(() => { // the pen may still be on its way to the kit
+  settled(() => {
+    // the pen may still be on its way to the kit
     const { pen } = useDesk.getState()
     if (!pen?.drums) return say('Patterns are for a kit: put the pen on a percussion part first')
     void refreshPatterns().then(() => {
-      const here = usePatterns.getState().list.find((p) => p.part === pen.part && pen.tick >= p.start && pen.tick < p.start + p.ticks * p.times)
+      const here = usePatterns
+        .getState()
+        .list.find((p) => p.part === pen.part && pen.tick >= p.start && pen.tick < p.start + p.ticks * p.times)
       const open = () => usePatterns.setState({ open: true, chosen: here?.id ?? '' })
-      if (!here) return makePattern(1, 1, '', undefined, open) // the line speaks of it once it is there: nothing that is opened on it is pulled away
+      // the line speaks of it once it is there: nothing that is opened on it is pulled away
+      if (!here) return makePattern(1, 1, '', undefined, open)
       open()
       say(`The pattern of ${here.where}`)
     })
@@ -47,13 +53,20 @@ export function togglePatterns(): void {
 }
 
 export const closePatterns = () => usePatterns.setState({ open: false })
-whenLeft(closePatterns)
+onLeave(closePatterns)
 
 export function makePattern(bars: number, times: number, ready = '', bar?: number, then = () => {}): void {
   const { pen, selectedBars } = useDesk.getState()
   if (!pen) return
   const first = bar ?? selectedBars?.[0] ?? pen.bar
-  frame({ name: 'make-pattern', part: pen.part, bar: first, bars: bar === undefined && selectedBars ? selectedBars[1] - selectedBars[0] + 1 : bars, times, ready })
+  frame({
+    name: 'make-pattern',
+    part: pen.part,
+    bar: first,
+    bars: bar === undefined && selectedBars ? selectedBars[1] - selectedBars[0] + 1 : bars,
+    times,
+    ready,
+  })
   settled(() => void refreshPatterns().then(then))
 }
 

@@ -4,20 +4,36 @@ import type { CutOff, Doubt, Reading, Take } from '../session/wire'
 import { byId, hint, keyWords } from '../input/commands'
 import { holderOf } from '../sheet/geometry'
 import { playFrom, playTake } from '../playback/listening'
-import { acceptAll, acceptDoubt, chooseOption, openRead, optionWords, readTogether, stepDoubt, writeTake } from '../reading/reading'
+import {
+  acceptAll,
+  acceptDoubt,
+  chooseOption,
+  openRead,
+  optionWords,
+  readTogether,
+  stepDoubt,
+  writeTake,
+} from '../reading/reading'
 import { Journal } from './Journal'
 import { recordAgain } from '../recording/recorder'
 import { useSaving } from '../print/saving'
 import { Progress } from '../shell/Progress'
 import { Radios } from '../prompt/Radios'
-import { send, useDesk, useDeskParts } from '../session/store'
+import { send } from '../session/actions'
+import { useDesk, useDeskParts } from '../session/store'
 import { DifferenceCard } from './DifferenceCard'
 import { holdAgainstPage } from '../proof/proof'
 import { Openings } from '../prompt/lines/Lead'
 import { endTapping, startTapping, useTapping } from '../reading/tapping'
 import { counted } from '../prompt/words'
+import { cx } from '../shell/classes'
 
-const SOURCES: Record<string, string> = { click: 'played to the click', free: 'played freely', file: 'from a file', journal: 'from the journal' }
+const SOURCES: Record<string, string> = {
+  click: 'played to the click',
+  free: 'played freely',
+  file: 'from a file',
+  journal: 'from the journal',
+}
 const GAP = 12
 const SMALL_GAP = 4
 
@@ -29,37 +45,65 @@ interface Card {
 }
 
 export const Margin = memo(function Margin() {
-  const { readings, doubt, way, openReading } = useDeskParts('readings', 'doubt', 'way', 'openReading')
+  const { readings, doubt, panel, openReading } = useDeskParts('readings', 'doubt', 'panel', 'openReading')
   const takes = useDesk((s) => s.takes)
   const form = useDesk((s) => s.state?.form) ?? NO_FORM
   const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
   const differing = useDesk((s) => s.differing)
-  const held = useDesk((s) => Boolean(s.pen?.down && s.pen.pending.length)) // what is about to be written takes the place of the empty margin's words
-  const proof = useDesk((s) => (s.way === 'proof' ? s.proof : null))
+  // what is about to be written takes the place of the empty margin's words
+  const held = useDesk((s) => Boolean(s.pen?.down && s.pen.pending.length))
+  const proof = useDesk((s) => (s.panel === 'proof' ? s.proof : null))
   const onPage = new Set(readings.map((r) => r.take))
   const rest = [...takes].reverse().filter((t) => !onPage.has(t.id))
   const cards: Card[] = [
     ...cutOff.map((cut): Card => ({ id: `cut${cut.recording}`, tick: null, node: <CutOffCard cut={cut} /> })),
     ...rest.map((take): Card => ({ id: `take${take.id}`, tick: null, node: <TakeCard take={take} /> })),
-    ...(proof?.differences ?? []).map((d): Card => ({ id: `differs-${d.key}`, tick: d.tick, node: <DifferenceCard difference={d} inHand={d.key === differing} /> })),
-    ...form.map((f): Card => ({ id: `form-${f.tick}-${f.words}`, tick: f.tick, node: <FormCard words={f.words} tick={f.tick} /> })),
+    ...(proof?.differences ?? []).map((d): Card => ({
+      id: `differs-${d.key}`,
+      tick: d.tick,
+      node: <DifferenceCard difference={d} inHand={d.key === differing} />,
+    })),
+    ...form.map((f): Card => ({
+      id: `form-${f.tick}-${f.words}`,
+      tick: f.tick,
+      node: <FormCard words={f.words} tick={f.tick} />,
+    })),
     ...readings.flatMap((reading): Card[] => [
-      { id: reading.id, tick: reading.first_tick, node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} /> },
-      ...(way === 'read' && reading.id === openReading && reading.questions[0]
-        ? [{ id: `${reading.id}-${reading.questions[0].name}`, tick: reading.first_tick, node: <Openings reading={reading} question={reading.questions[0]} /> }] : []),
-      ...(way === 'read' && reading.id === openReading && !reading.questions.length ? reading.doubts : []).map((d): Card => ({
-        id: `${reading.id}-${d.key}`, tick: d.tick, node: <DoubtCard reading={reading} doubt={d} inHand={d.key === doubt} />,
-      })),
+      {
+        id: reading.id,
+        tick: reading.first_tick,
+        node: <TakeCard take={takes.find((t) => t.id === reading.take)} reading={reading} />,
+      },
+      ...(panel === 'read' && reading.id === openReading && reading.questions[0]
+        ? [
+            {
+              id: `${reading.id}-${reading.questions[0].name}`,
+              tick: reading.first_tick,
+              node: <Openings reading={reading} question={reading.questions[0]} />,
+            },
+          ]
+        : []),
+      ...(panel === 'read' && reading.id === openReading && !reading.questions.length ? reading.doubts : []).map(
+        (d): Card => ({
+          id: `${reading.id}-${d.key}`,
+          tick: d.tick,
+          node: <DoubtCard reading={reading} doubt={d} inHand={d.key === doubt} />,
+        }),
+      ),
     ]),
   ]
   return (
-    <aside aria-label="Margin" className="on-desk relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
+    <aside
+      aria-label="Margin"
+      className="on-desk relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
       <Now />
       <Beside cards={cards} />
       <Journal />
       {!cards.length && !recording && !held && (
-        <p className="border-l-2 border-rule pl-3 text-faint max-lg:hidden">Takes will stand here beside the music they belong to.</p>
+        <p className="border-l-2 border-rule pl-3 text-faint max-lg:hidden">
+          Takes will stand here beside the music they belong to.
+        </p>
       )}
     </aside>
   )
@@ -72,7 +116,9 @@ function FormCard({ words, tick }: { words: string; tick: number }) {
   return (
     <section className="border-l-2 border-ochre pl-3" data-testid="form">
       <p className="text-ochre">{words}</p>
-      <button type="button" className="quiet-button mt-1" onClick={() => void playFrom(tick)}>Play from there</button>
+      <button type="button" className="quiet-button mt-1" onClick={() => void playFrom(tick)}>
+        Play from there
+      </button>
     </section>
   )
 }
@@ -86,24 +132,36 @@ function Now() {
     <div className="sticky top-2 z-10 flex flex-col gap-3 bg-desk not-empty:pb-3">
       {recording && (
         <section className="border-l-2 border-vermilion pl-3">
-          <h2 className="font-serif text-lg text-vermilion">{recording.proof ? 'The page follows you' : 'Recording'}</h2>
+          <h2 className="font-serif text-lg text-vermilion">
+            {recording.proof ? 'The page follows you' : 'Recording'}
+          </h2>
           <p className="text-faint">Everything you play is kept. {hint('record')}.</p>
-          {!recording.proof && <button type="button" className="quiet-button mt-1" onClick={recordAgain}>Again from the count-in</button>}
+          {!recording.proof && (
+            <button type="button" className="quiet-button mt-1" onClick={recordAgain}>
+              Again from the count-in
+            </button>
+          )}
         </section>
       )}
       {busy.words && <Progress words={busy.words} share={busy.share} onStop={() => send({ type: 'stop-work' })} />}
       {saving && <Progress words={`${saving.words} is being made`} share={saving.share} onStop={saving.stop} />}
       {tapping.on && (
         <section className="border-l-2 border-vermilion pl-3" data-testid="tapping">
-          <h2 className="font-serif text-lg text-vermilion">{tapping.taps.length} {tapping.taps.length === 1 ? 'beat' : 'beats'} tapped</h2>
+          <h2 className="font-serif text-lg text-vermilion">
+            {tapping.taps.length} {tapping.taps.length === 1 ? 'beat' : 'beats'} tapped
+          </h2>
           <p className="text-faint">Enter, the space bar, the pedal or any key; the first tap is a first beat.</p>
-          <button type="button" className="quiet-button mt-1" onClick={endTapping}>That is enough</button>
+          <button type="button" className="quiet-button mt-1" onClick={endTapping}>
+            That is enough
+          </button>
         </section>
       )}
       {pen?.down && pen.pending.length > 0 && (
         <section className="border-l-2 border-vermilion pl-3" data-testid="pending">
           <h2 className="font-serif text-lg text-vermilion">About to be written</h2>
-          <p>{pen.pending.join(', ')}: {pen.step_words}</p>
+          <p>
+            {pen.pending.join(', ')}: {pen.step_words}
+          </p>
         </section>
       )}
     </div>
@@ -123,7 +181,10 @@ function Beside({ cards }: { cards: readonly Card[] }) {
       if (!holder || !sheet || !cards.length) return // to look at a place costs a layout
       const origin = holder.getBoundingClientRect().top
       let free = 0
-      const ends = refs.map((r) => { const last = systems.get(r.key ?? '')?.bars.at(-1); return last ? last.start + last.ticks : -1 })
+      const ends = refs.map((r) => {
+        const last = systems.get(r.key ?? '')?.bars.at(-1)
+        return last ? last.start + last.ticks : -1
+      })
       const found = cards.map((card, i) => {
         const index = card.tick === null ? -1 : ends.findIndex((end) => card.tick! < end)
         const system = holderOf(sheet, index)
@@ -144,7 +205,9 @@ function Beside({ cards }: { cards: readonly Card[] }) {
   return (
     <div ref={box} className="relative" style={{ height: cards.length ? (tops.at(-1) ?? 0) + 160 : 0 }}>
       {cards.map((card, i) => (
-        <div key={card.id} className="absolute right-0 left-0" style={{ top: tops[i] ?? 0 }}>{card.node}</div>
+        <div key={card.id} className="absolute right-0 left-0" style={{ top: tops[i] ?? 0 }}>
+          {card.node}
+        </div>
       ))}
     </div>
   )
@@ -156,38 +219,93 @@ function CutOffCard({ cut }: { cut: CutOff }) {
   return (
     <section className="border-l-2 border-vermilion pl-3" data-testid="cut-off">
       <h2 className="font-serif text-lg leading-tight text-vermilion">A recording that was cut off</h2>
-      <p className="text-faint">{cut.notes} {cut.notes === 1 ? 'note' : 'notes'}, {(cut.length_us / 1e6).toFixed(0)} s; kept in the journal</p>
+      <p className="text-faint">
+        {cut.notes} {cut.notes === 1 ? 'note' : 'notes'}, {(cut.length_us / 1e6).toFixed(0)} s; kept in the journal
+      </p>
       <div className="mt-1 flex flex-wrap gap-1.5">
-        <button type="button" className="quiet-button" onClick={() => answer('write')}>Write it where it began</button>
-        <button type="button" className="quiet-button" onClick={() => answer('drop')}>Drop it</button>
+        <button type="button" className="quiet-button" onClick={() => answer('write')}>
+          Write it where it began
+        </button>
+        <button type="button" className="quiet-button" onClick={() => answer('drop')}>
+          Drop it
+        </button>
       </div>
     </section>
   )
 }
 
 function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading }) {
-  const { way, openReading, readings, state, told } = useDeskParts('way', 'openReading', 'readings', 'state', 'told')
+  const { panel, openReading, readings, state, told } = useDeskParts(
+    'panel',
+    'openReading',
+    'readings',
+    'state',
+    'told',
+  )
   if (!take) return null
   const awaited = !reading && !!state?.read?.includes(take.id) && !told.includes(take.id)
   const led = readings.find((r) => r.id === openReading) ?? readings.at(-1)
-  const open = way === 'read' && reading?.id === openReading
+  const open = panel === 'read' && reading?.id === openReading
   const left = reading?.doubts.length ?? 0
   return (
-    <section className={`border-l-2 pl-3 ${take.dropped ? 'border-rule text-faint' : 'border-verdigris'}`} data-testid="take">
-      <h2 className={`font-serif text-lg leading-tight ${take.dropped ? '' : 'text-verdigris'}`}>{take.name}, {SOURCES[take.source] ?? take.source}</h2>
+    <section
+      className={`border-l-2 pl-3 ${take.dropped ? 'border-rule text-faint' : 'border-verdigris'}`}
+      data-testid="take">
+      <h2 className={`font-serif text-lg leading-tight ${take.dropped ? '' : 'text-verdigris'}`}>
+        {take.name}, {SOURCES[take.source] ?? take.source}
+      </h2>
       <p className="text-faint">
-        {counted(take.notes, 'note')}, {(take.length_us / 1e6).toFixed(0)} s{reading ? `; ${left ? `${counted(left, 'doubt')} left` : 'no doubt left'}` : awaited ? '; on the page, its doubts are being looked for' : '; not on the page'}
+        {counted(take.notes, 'note')}, {(take.length_us / 1e6).toFixed(0)} s
+        {reading
+          ? `; ${left ? `${counted(left, 'doubt')} left` : 'no doubt left'}`
+          : awaited
+            ? '; on the page, its doubts are being looked for'
+            : '; not on the page'}
       </p>
-      {reading?.remarks.map((r) => <p key={r} className="text-faint italic">{r}</p>)}
+      {reading?.remarks.map((r) => (
+        <p key={r} className="text-faint italic">
+          {r}
+        </p>
+      ))}
       <div className="mt-1 flex flex-wrap gap-1.5">
-        <button type="button" className="quiet-button" onClick={() => void playTake(take.id)}>As played</button>
-        {reading && <button type="button" className="quiet-button" onClick={() => void playFrom(reading.first_tick)}>As written</button>}
-        {reading && !open && <button type="button" className="quiet-button" title={hint('read')} onClick={() => openRead(reading.id)}>How it was read</button>}
-        {!reading && !awaited && <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>Write it at the pen</button>}
-        {!reading && !awaited && !take.dropped && led && <button type="button" className="quiet-button" onClick={() => readTogether(led.id, [take.id])}>Read with {led.name}</button>}
-        {!reading && !awaited && !take.dropped && <button type="button" className="quiet-button" onClick={() => holdAgainstPage(take.id)}>Hold it against the page</button>}
-        {open && reading.free && <button type="button" className="quiet-button" onClick={() => void startTapping(take.id)}>Tap its beats</button>}
-        {open && left > 1 && <button type="button" className="quiet-button" onClick={() => acceptAll(reading.id)}>Accept all {left}</button>}
+        <button type="button" className="quiet-button" onClick={() => void playTake(take.id)}>
+          As played
+        </button>
+        {reading && (
+          <button type="button" className="quiet-button" onClick={() => void playFrom(reading.first_tick)}>
+            As written
+          </button>
+        )}
+        {reading && !open && (
+          <button type="button" className="quiet-button" title={hint('read')} onClick={() => openRead(reading.id)}>
+            How it was read
+          </button>
+        )}
+        {!reading && !awaited && (
+          <button type="button" className="quiet-button" onClick={() => writeTake(take.id)}>
+            Write it at the pen
+          </button>
+        )}
+        {!reading && !awaited && !take.dropped && led && (
+          <button type="button" className="quiet-button" onClick={() => readTogether(led.id, [take.id])}>
+            Read with {led.name}
+          </button>
+        )}
+        {!reading && !awaited && !take.dropped && (
+          <button type="button" className="quiet-button" onClick={() => holdAgainstPage(take.id)}>
+            Hold it against the page
+          </button>
+        )}
+        {open && reading.free && (
+          <button type="button" className="quiet-button" onClick={() => void startTapping(take.id)}>
+            Tap its beats
+          </button>
+        )}
+        {open && left > 1 && (
+          <button type="button" className="quiet-button" onClick={() => acceptAll(reading.id)}>
+            Accept all {left}
+          </button>
+        )}
       </div>
     </section>
   )
@@ -199,24 +317,60 @@ function DoubtCard({ reading, doubt, inHand }: { reading: Reading; doubt: Doubt;
   const place = doubt.place[0]!.toUpperCase() + doubt.place.slice(1)
   if (!inHand)
     return (
-      <button type="button" className="block w-full truncate border-l-2 border-ochre/50 pl-3 text-left text-[0.9rem] text-faint hover:text-ochre" data-testid="doubt"
+      <button
+        type="button"
+        className={cx(
+          'block w-full truncate border-l-2 border-ochre/50 pl-3 text-left',
+          'text-[0.9rem] text-faint hover:text-ochre',
+        )}
+        data-testid="doubt"
         onClick={() => useDesk.setState({ doubt: doubt.key })}>
         <b className="font-medium text-ochre">{place}</b> {optionWords(doubt)}?
       </button>
     )
   return (
-    <section className="border-l-2 border-ochre pl-3" data-testid="doubt-in-hand" aria-label={`${doubt.key < 0 ? 'Ornament' : 'Doubt'} in ${doubt.place}`}>
-      <h2 className="font-serif text-lg leading-tight text-ochre">{doubt.key < 0 ? 'An ornament' : 'A doubt'} in {doubt.place.startsWith('last') ? 'the ' : ''}{doubt.place}</h2>
+    <section
+      className="border-l-2 border-ochre pl-3"
+      data-testid="doubt-in-hand"
+      aria-label={`${doubt.key < 0 ? 'Ornament' : 'Doubt'} in ${doubt.place}`}>
+      <h2 className="font-serif text-lg leading-tight text-ochre">
+        {doubt.key < 0 ? 'An ornament' : 'A doubt'} in {doubt.place.startsWith('last') ? 'the ' : ''}
+        {doubt.place}
+      </h2>
       {doubt.chosen === null && <p className="text-faint">As you wrote it; it was read otherwise:</p>}
-      <Radios label="Readings of this place" className="my-1 flex flex-col gap-1"
-        item={(chosen) => `flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left ${chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper'}`}
+      <Radios
+        label="Readings of this place"
+        className="my-1 flex flex-col gap-1"
+        item={(chosen) =>
+          cx(
+            'flex items-baseline justify-between gap-2 rounded-[4px] border px-2 py-0.5 text-left',
+            chosen ? 'border-ochre bg-wash font-medium' : 'border-rule bg-paper',
+          )
+        }
         answers={doubt.options.map(([words, probability], i) => ({
-          label: words, chosen: i === doubt.chosen, act: () => { if (i !== doubt.chosen) chooseOption(reading.id, doubt.key, i) },
-          shown: <><span>{words}</span>{probability !== null && <span className="text-sm text-faint">{Math.round(probability * 100)} %</span>}</>,
-        }))} />
+          label: words,
+          chosen: i === doubt.chosen,
+          act: () => {
+            if (i !== doubt.chosen) chooseOption(reading.id, doubt.key, i)
+          },
+          shown: (
+            <>
+              <span>{words}</span>
+              {probability !== null && <span className="text-sm text-faint">{Math.round(probability * 100)} %</span>}
+            </>
+          ),
+        }))}
+      />
       <p className="text-sm text-faint">
-        <kbd>{key('swap-doubt')}</kbd> other · <button type="button" className="underline" onClick={acceptDoubt}>accept</button> <kbd>{key('accept-doubt')}</kbd> ·{' '}
-        <button type="button" className="underline" onClick={() => stepDoubt(1)}>next</button> <kbd>{key('next-doubt')}</kbd>
+        <kbd>{key('swap-doubt')}</kbd> other ·{' '}
+        <button type="button" className="underline" onClick={acceptDoubt}>
+          accept
+        </button>{' '}
+        <kbd>{key('accept-doubt')}</kbd> ·{' '}
+        <button type="button" className="underline" onClick={() => stepDoubt(1)}>
+          next
+        </button>{' '}
+        <kbd>{key('next-doubt')}</kbd>
       </p>
     </section>
   )

@@ -1,7 +1,7 @@
 /**
- * Who sounds a part: the sampled piano for piano parts, an instrument of the General MIDI set for all others. These are played in an audio worklet
- * from small files, one for each instrument, which are fetched behind the first page, as they are needed; until its file has come, a part
- * sounds as a piano.
+ * Who sounds a part: the sampled piano for piano parts, an instrument of the General MIDI set for all others. These are
+ * played in an audio worklet from small files, one for each instrument, which are fetched behind the first page, as
+ * they are needed; until its file has come, a part sounds as a piano.
  */
 import type { WorkletSynthesizer } from 'spessasynth_lib'
 import processor from 'spessasynth_lib/dist/spessasynth_processor.min.js?url'
@@ -27,12 +27,16 @@ export interface Voice {
 }
 
 /** Sounds that have come, by name ("040", "kit"); the piano is there with the page. */
-export const useBand = create<{ ready: ReadonlySet<string>; failed: ReadonlySet<string> }>(() => ({ ready: new Set(), failed: new Set() }))
+export const useBand = create<{ ready: ReadonlySet<string>; failed: ReadonlySet<string> }>(() => ({
+  ready: new Set(),
+  failed: new Set(),
+}))
 
 const MOST_VOICES = 256
 const CONTROL = { level: 7, pan: 10, pedal: 64 } as const
 const USUAL_LEVEL = 100
-export const soundOf = (p: Pick<Player, 'programme' | 'percussion'>) => (p.percussion ? 'kit' : p.programme === 0 ? '' : String(p.programme).padStart(3, '0'))
+export const soundOf = (p: Pick<Player, 'programme' | 'percussion'>) =>
+  p.percussion ? 'kit' : p.programme === 0 ? '' : String(p.programme).padStart(3, '0')
 
 let Tone: typeof ToneModule
 let audio: AudioContext
@@ -40,7 +44,8 @@ let samples: ToneModule.ToneAudioBuffers
 let synth: Promise<WorkletSynthesizer> | undefined
 let ready: WorkletSynthesizer | undefined
 const coming = new Map<string, Promise<void>>()
-let adding: Promise<void> = Promise.resolve() // one bank after the other: the worklet answers only the last of two at once
+// one bank after the other: the worklet answers only the last of two at once
+let adding: Promise<void> = Promise.resolve()
 
 /** The band plays on this context, with these samples of the piano, named by their notes. */
 export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: ToneModule.ToneAudioBuffers): void {
@@ -49,7 +54,10 @@ export function seatBand(tone: typeof ToneModule, context: AudioContext, piano: 
   samples = piano
 }
 
-/** A sample of the piano has come, or has come whole: keys near it take it from now on, and what sounds from its beginning goes on. */
+/**
+ * A sample of the piano has come, or has come whole: keys near it take it from now on, and what sounds from its
+ * beginning goes on.
+ */
 export function addSample(note: string): void {
   sampled.set(Tone.Frequency(note).toMidi(), note)
   for (const piano of pianos.values()) piano.add(note)
@@ -59,7 +67,8 @@ async function makeSynth(): Promise<WorkletSynthesizer> {
   const { WorkletSynthesizer } = await import('spessasynth_lib')
   await audio.audioWorklet.addModule(processor)
   const made = new WorkletSynthesizer(audio, { eventsEnabled: false, oneOutput: false })
-  const ceiling = new DynamicsCompressorNode(audio, { threshold: -6, knee: 6, ratio: 12, attack: 0.003, release: 0.15 }) // many at once do not clip
+  // many at once do not clip
+  const ceiling = new DynamicsCompressorNode(audio, { threshold: -6, knee: 6, ratio: 12, attack: 0.003, release: 0.15 })
   made.connect(ceiling)
   ceiling.connect(audio.destination)
   await made.isReady
@@ -80,7 +89,10 @@ export function fetchSound(name: string): Promise<void> {
       if (!answer.ok) throw new Error(`no sound ${name}`)
       const file = await answer.arrayBuffer()
       await (adding = adding.catch(() => undefined).then(() => made.soundBankManager.addSoundBank(file, name)))
-      useBand.setState((s) => ({ ready: new Set(s.ready).add(name), failed: new Set([...s.failed].filter((f) => f !== name)) }))
+      useBand.setState((s) => ({
+        ready: new Set(s.ready).add(name),
+        failed: new Set([...s.failed].filter((f) => f !== name)),
+      }))
       for (const one of channels.values()) one.choose()
       performance.mark(`sound ${name}`)
     })
@@ -114,7 +126,9 @@ export class Piano extends Placed implements Voice {
   private readonly long = new LongNotes(Tone, audio, this.gain)
   constructor() {
     super()
-    this.sampler = new Tone.Sampler({ urls: Object.fromEntries(samplesByNote()), release: RELEASE_S }).connect(this.gain)
+    this.sampler = new Tone.Sampler({ urls: Object.fromEntries(samplesByNote()), release: RELEASE_S }).connect(
+      this.gain,
+    )
   }
   add(note: string) {
     const sample = samples.get(note)
@@ -157,16 +171,24 @@ export class Piano extends Placed implements Voice {
 const nameOf = (key: number) => Tone.Frequency(key, 'midi').toNote()
 /** Notes whose samples have come, by their keys. */
 const sampled = new Map<number, string>()
-const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] => [...sampled.values()].map((note) => [note, samples.get(note)])
+const samplesByNote = (): [string, ToneModule.ToneAudioBuffer][] =>
+  [...sampled.values()].map((note) => [note, samples.get(note)])
 /** The key of the sample that a key takes: the nearest, of two as near the upper one, as the sampler chooses. */
-const sampledNear = (key: number) => [...sampled.keys()].reduce((a, b) => (Math.abs(b - key) < Math.abs(a - key) || (Math.abs(b - key) === Math.abs(a - key) && b > a) ? b : a), -Infinity)
+const sampledNear = (key: number) =>
+  [...sampled.keys()].reduce(
+    (a, b) => (Math.abs(b - key) < Math.abs(a - key) || (Math.abs(b - key) === Math.abs(a - key) && b > a) ? b : a),
+    -Infinity,
+  )
 /** The sample that a key takes, if any has come. */
 export const sampleOf = (key: number): string | undefined => sampled.get(sampledNear(key))
 
 /** One channel of the worklet. */
 class Channel extends Placed implements Voice {
   readonly sound: string
-  constructor(private readonly number: number, private readonly player: Player) {
+  constructor(
+    private readonly number: number,
+    private readonly player: Player,
+  ) {
     super()
     this.sound = soundOf(player)
     this.choose()
@@ -206,8 +228,10 @@ const channels = new Map<string, Channel>()
 const pianos = new Map<string, Piano>()
 let used = 0
 
-/** The voice of a part, as it is now: `who` tells apart the keys under the fingers and what is played back, run by run (so that what is silenced of one
- * run is not heard in the next). */
+/**
+ * The voice of a part, as it is now: `who` tells apart the keys under the fingers and what is played back, run by run
+ * (so that what is silenced of one run is not heard in the next).
+ */
 export function voiceOf(player: Player, who: 'fingers' | `run ${number}`): Voice {
   const sound = soundOf(player)
   const name = `${who} ${player.id}`

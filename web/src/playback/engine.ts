@@ -5,7 +5,18 @@ import { persist } from 'zustand/middleware'
 import type { Click, Sounding } from '../session/wire'
 import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
-import { addSample, fetchSound, Piano, sampleOf, seatBand, silenceAll, soundOf, voiceOf, type Player, type Voice } from './band'
+import {
+  addSample,
+  fetchSound,
+  Piano,
+  sampleOf,
+  seatBand,
+  silenceAll,
+  soundOf,
+  voiceOf,
+  type Player,
+  type Voice,
+} from './band'
 import { isHeard } from './settings'
 import { LONG_S, PianoSamples } from './samples'
 
@@ -57,7 +68,10 @@ export const useSound = create<Sound>()(
 )
 const outside = () => outputOf(useSound.getState().voice)
 
-/** The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes seconds. */
+/**
+ * The sound library and the samples come after the first page is drawn: the eye is served first, decoding takes
+ * seconds.
+ */
 let Tone: typeof ToneModule
 let clicker: ToneModule.Synth | undefined
 let samples: PianoSamples | undefined
@@ -78,10 +92,14 @@ export function seatPlayers(list: readonly Player[], under: string, drums?: read
   players = new Map(list.map((p) => [p.id, p]))
   fingers = players.get(under) ?? GRAND
   const sounds = list.map(soundOf).join()
-  if (loaded && sounds !== seated) for (const p of list) void fetchSound(soundOf(p)) // not again at each key: what failed is tried when playback begins
+  // not again at each key: what failed is tried when playback begins
+  if (loaded && sounds !== seated) for (const p of list) void fetchSound(soundOf(p))
   seated = sounds
 }
-const channelOf = (player: Player) => (player.percussion ? 10 : ([...players.keys()].indexOf(player.id) % 15) + 1 + Number([...players.keys()].indexOf(player.id) % 15 >= 9))
+const channelOf = (player: Player) =>
+  player.percussion
+    ? 10
+    : ([...players.keys()].indexOf(player.id) % 15) + 1 + Number([...players.keys()].indexOf(player.id) % 15 >= 9)
 
 /** Start loading the samples; sound begins once the browser allows it (after the first key or click). */
 export function prepareSound(): () => void {
@@ -116,13 +134,18 @@ function load(): Promise<void> {
     begun = samples.begin().then((ready) => useSound.setState({ ready }))
     loaded = true
     for (const p of players.values()) void fetchSound(soundOf(p))
-    clicker = new Tone.Synth({ oscillator: { type: 'triangle' }, envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 } }).toDestination()
+    clicker = new Tone.Synth({
+      oscillator: { type: 'triangle' },
+      envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 },
+    }).toDestination()
   })
   return loading
 }
 
 /** Our piano sounds when it is chosen, and in place of an output that is not plugged in. */
-const isReady = () => useSound.getState().ready && (useSound.getState().voice === 'piano' || (useSound.getState().voice !== 'none' && !outside()))
+const isReady = () =>
+  useSound.getState().ready &&
+  (useSound.getState().voice === 'piano' || (useSound.getState().voice !== 'none' && !outside()))
 
 function allOff() {
   outputOf(useSound.getState().voice)?.sendAllNotesOff()
@@ -130,7 +153,8 @@ function allOff() {
 }
 
 /** A velocity at a level: 1 to 127, 0 where it is silenced. */
-const leveled = (velocity: number, of: 'playing' | 'playback') => Math.min(Math.round((velocity * useSound.getState().levels[of]) / 100), 127)
+const leveled = (velocity: number, of: 'playing' | 'playback') =>
+  Math.min(Math.round((velocity * useSound.getState().levels[of]) / 100), 127)
 
 /** Keys that are down, by the voice that sounds them: the pen may go to another part meanwhile. */
 const sounding = new Map<number, { voice: Voice; key: number; lifted: boolean }>()
@@ -150,7 +174,9 @@ function strike(played: number, struck: number) {
   if (!(voice instanceof Piano)) return
   samples?.played(key)
   const from = sampleOf(key)
-  window.setTimeout(() => { if (pedalDown || !held.lifted) samples?.neededWhole(key, from) }, HELD_MS)
+  window.setTimeout(() => {
+    if (pedalDown || !held.lifted) samples?.neededWhole(key, from)
+  }, HELD_MS)
 }
 
 function lift(played: number) {
@@ -166,12 +192,14 @@ function setPedal(on: boolean) {
   outside()?.sendControlChange(SUSTAIN, on ? 127 : 0)
   pedalDown = on
   if (!isReady()) return
-  for (const voice of new Set([...[...sounding.values()].map((s) => s.voice), voiceOf(fingers, 'fingers')])) voice.pedal(on)
+  for (const voice of new Set([...[...sounding.values()].map((s) => s.voice), voiceOf(fingers, 'fingers')]))
+    voice.pedal(on)
 }
 
 /**
- * Audio-clock seconds of a moment of the event clock. The audio clock is read in blocks of some milliseconds, so that one reading is up to a
- * block too low: the highest of the last readings tells how far the two clocks are apart, and clicks are as even as the audio clock is.
+ * Audio-clock seconds of a moment of the event clock. The audio clock is read in blocks of some milliseconds, so that
+ * one reading is up to a block too low: the highest of the last readings tells how far the two clocks are apart, and
+ * clicks are as even as the audio clock is.
  */
 const audioTime = (eventUs: number) => clockApart() + eventUs / 1e6
 const READINGS = 48
@@ -199,7 +227,12 @@ export interface Stream<T = unknown> {
 }
 
 /** Runs `each` a little ahead of the time of every item, until stopped; without `onEnd` it waits for more. */
-function schedule<T>(first: readonly T[], timeUs: (item: T) => number, each: (item: T, atUs: number) => void, onEnd?: () => void): Stream<T> {
+function schedule<T>(
+  first: readonly T[],
+  timeUs: (item: T) => number,
+  each: (item: T, atUs: number) => void,
+  onEnd?: () => void,
+): Stream<T> {
   const items = [...first]
   let next = 0
   let timer: number | undefined
@@ -213,7 +246,9 @@ function schedule<T>(first: readonly T[], timeUs: (item: T) => number, each: (it
     else timer = window.setTimeout(onEnd, Math.max((timeUs(items[items.length - 1]!) - nowUs()) / 1000, 0) + 1500)
   }
   turn()
-  const from = (us: number) => { while (items.length > next && timeUs(items.at(-1)!) >= us) items.pop() }
+  const from = (us: number) => {
+    while (items.length > next && timeUs(items.at(-1)!) >= us) items.pop()
+  }
   return {
     add: (more) => items.push(...more),
     replace: (us, more) => {
@@ -229,7 +264,9 @@ function whenLoaded<T>(begin: (items: readonly T[]) => Stream<T>, first: readonl
   const early = [...first]
   let stream: Stream<T> | undefined
   let stopped = false
-  later(() => { if (!stopped) stream = begin(early) })
+  later(() => {
+    if (!stopped) stream = begin(early)
+  })
   return {
     add: (more) => (stream ? stream.add(more) : early.push(...more)),
     replace: (us, more) => stream?.replace(us, more),
@@ -247,28 +284,44 @@ const SOUNDS_MS = 1500 // at most is waited for sounds that are still on their w
 
 /** What sounds these parts has come, and the click; or a while is over. */
 export const soundsHere = (list: readonly Player[] = []): Promise<unknown> =>
-  Promise.race([load().then(() => Promise.all([begun, ...list.map((p) => fetchSound(soundOf(p)))])).catch(() => undefined), new Promise((done) => window.setTimeout(done, SOUNDS_MS))])
+  Promise.race([
+    load()
+      .then(() => Promise.all([begun, ...list.map((p) => fetchSound(soundOf(p)))]))
+      .catch(() => undefined),
+    new Promise((done) => window.setTimeout(done, SOUNDS_MS)),
+  ])
 
 /** Sound clicks on the audio clock; `originUs` is the event time of click time 0. Returns the stop. */
-export const soundClicks = (clicks: readonly Click[], originUs: number): (() => void) => soundClickStream(clicks, originUs).stop
+export const soundClicks = (clicks: readonly Click[], originUs: number): (() => void) =>
+  soundClickStream(clicks, originUs).stop
 
 /** Sound clicks, more of which come later. */
-export const soundClickStream = (clicks: readonly Click[], originUs: number): Stream<Click> => whenLoaded((first) => startClicks(first, originUs), clicks)
+export const soundClickStream = (clicks: readonly Click[], originUs: number): Stream<Click> =>
+  whenLoaded((first) => startClicks(first, originUs), clicks)
 
 function startClicks(clicks: readonly Click[], originUs: number): Stream<Click> {
-  return schedule(clicks, (c) => originUs + c.time_us, (c, at) => {
-    const { levels, ranks, pitch, click } = useSound.getState()
-    const due = audioTime(at)
-    if (due < Tone.now() - TOO_LATE_S) return // a click that would come late misleads more than one that is missing
-    if (!ranks[c.rank] || !levels.click) return
-    const [frequency, level] = CLICKS[c.rank]
-    const [type, decay] = CLICK_SOUNDS[click]
-    lastClick = Math.max(due, Tone.now(), lastClick + 0.005)
-    clicker?.set({ oscillator: { type }, envelope: { decay } })
-    clicker?.triggerAttackRelease(frequency * 2 ** (pitch / 12), decay * 0.75, lastClick, Math.min((level * levels.click) / 100, 1))
-    for (const listener of clickListeners) listener(at)
-    window.dispatchEvent(new CustomEvent('click-scheduled', { detail: { eventUs: at, audioS: lastClick } }))
-  })
+  return schedule(
+    clicks,
+    (c) => originUs + c.time_us,
+    (c, at) => {
+      const { levels, ranks, pitch, click } = useSound.getState()
+      const due = audioTime(at)
+      if (due < Tone.now() - TOO_LATE_S) return // a click that would come late misleads more than one that is missing
+      if (!ranks[c.rank] || !levels.click) return
+      const [frequency, level] = CLICKS[c.rank]
+      const [type, decay] = CLICK_SOUNDS[click]
+      lastClick = Math.max(due, Tone.now(), lastClick + 0.005)
+      clicker?.set({ oscillator: { type }, envelope: { decay } })
+      clicker?.triggerAttackRelease(
+        frequency * 2 ** (pitch / 12),
+        decay * 0.75,
+        lastClick,
+        Math.min((level * levels.click) / 100, 1),
+      )
+      for (const listener of clickListeners) listener(at)
+      window.dispatchEvent(new CustomEvent('click-scheduled', { detail: { eventUs: at, audioS: lastClick } }))
+    },
+  )
 }
 
 type ClickListener = (atUs: number) => void
@@ -289,7 +342,8 @@ export function soundNotes(notes: readonly Sounding[], originUs: number, onEnd: 
 }
 
 /** Sound notes, more of which come later. */
-export const soundNoteStream = (notes: readonly Sounding[], originUs: number): Stream<Sounding> => whenLoaded((first) => startNotes(first, originUs), notes)
+export const soundNoteStream = (notes: readonly Sounding[], originUs: number): Stream<Sounding> =>
+  whenLoaded((first) => startNotes(first, originUs), notes)
 
 const RUNS = 4 // that may still ring at a time
 let runs = 0
@@ -297,22 +351,38 @@ let runs = 0
 function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => void): Stream<Sounding> {
   const run = runs++ % RUNS
   const voices = new Set<Voice>()
-  for (const n of notes) if (n.length_us > LONG_S * 1e6 && !soundOf(players.get(n.part) ?? fingers)) samples?.neededWhole(n.key) // before its turn, mostly
-  const stream = schedule(notes, (n) => originUs + n.onset_us, (n, at) => {
-    const velocity = leveled(n.velocity, 'playback')
-    if (!velocity || !isHeard(n.part)) return
-    const player = players.get(n.part) ?? fingers
-    outside()?.playNote(n.key, { rawAttack: velocity, time: at / 1000, duration: n.length_us / 1000, channels: channelOf(player) })
-    if (!isReady()) return
-    const voice = voiceOf(player, `run ${run}`)
-    voices.add(voice)
-    if (voice instanceof Piano) samples?.played(n.key)
-    const due = audioTime(at)
-    const on = Math.max(due, Tone.now())
-    voice.strike(n.key, velocity, on)
-    voice.lift(n.key, on + n.length_us / 1e6)
-    window.dispatchEvent(new CustomEvent('note-scheduled', { detail: { part: n.part, key: n.key, eventUs: at, dueS: due, lateS: on - due } }))
-  }, onEnd)
+  for (const n of notes)
+    // before its turn, mostly
+    if (n.length_us > LONG_S * 1e6 && !soundOf(players.get(n.part) ?? fingers)) samples?.neededWhole(n.key)
+  const stream = schedule(
+    notes,
+    (n) => originUs + n.onset_us,
+    (n, at) => {
+      const velocity = leveled(n.velocity, 'playback')
+      if (!velocity || !isHeard(n.part)) return
+      const player = players.get(n.part) ?? fingers
+      outside()?.playNote(n.key, {
+        rawAttack: velocity,
+        time: at / 1000,
+        duration: n.length_us / 1000,
+        channels: channelOf(player),
+      })
+      if (!isReady()) return
+      const voice = voiceOf(player, `run ${run}`)
+      voices.add(voice)
+      if (voice instanceof Piano) samples?.played(n.key)
+      const due = audioTime(at)
+      const on = Math.max(due, Tone.now())
+      voice.strike(n.key, velocity, on)
+      voice.lift(n.key, on + n.length_us / 1e6)
+      window.dispatchEvent(
+        new CustomEvent('note-scheduled', {
+          detail: { part: n.part, key: n.key, eventUs: at, dueS: due, lateS: on - due },
+        }),
+      )
+    },
+    onEnd,
+  )
   return {
     add: stream.add,
     replace: stream.replace,

@@ -3,10 +3,12 @@ import { create } from 'zustand'
 import { rest, type ListeningTo } from '../session/rest'
 import type { Click, Playback, TakeSounds } from '../session/wire'
 import { usePreferences } from '../shell/preferences'
-import { give, say, settled, useDesk, whenLeft, whileSounding } from '../session/store'
+import { give, say, settled, whileSounding } from '../session/actions'
+import { onLeave } from '../session/events'
+import { useDesk } from '../session/store'
 import { nowUs } from '../input/port'
 import { soundClicks, soundClickStream, soundNotes, soundNoteStream, soundsHere, useSound, type Stream } from './engine'
-import { how, setHow } from './settings'
+import { playbackSettings, setPlayback } from './settings'
 
 interface Listening {
   playing: boolean
@@ -19,7 +21,13 @@ interface Listening {
   open: boolean
 }
 
-export const useListening = create<Listening>(() => ({ playing: false, tick: null, originUs: null, takeUs: null, open: false }))
+export const useListening = create<Listening>(() => ({
+  playing: false,
+  tick: null,
+  originUs: null,
+  takeUs: null,
+  open: false,
+}))
 whileSounding(() => useListening.getState().playing)
 const LEAD_US = 120_000
 let stop: (() => void) | null = null
@@ -30,29 +38,37 @@ export function stopPlaying(): void {
   wanted++
   const { tick } = useListening.getState()
   const { pen } = useDesk.getState()
-  if (tick !== null && pen && usePreferences.getState().penFollows) give({ name: 'place', part: pen.part, staff: pen.staff, tick })
+  if (tick !== null && pen && usePreferences.getState().penFollows)
+    give({ name: 'place', part: pen.part, staff: pen.staff, tick })
   stop?.()
   stop = null
   cancelAnimationFrame(frame)
   useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null })
 }
-whenLeft(() => {
+onLeave(() => {
   stopPlaying()
   useListening.setState({ open: false })
 })
 
-/** How it is set to be played, as the server is asked. */
+/** PlaybackSettings it is set to be played, as the server is asked. */
 function asked(): ListeningTo {
-  const { percent, qpm, repeats, asPlayed, feel, feels } = how()
+  const { percent, qpm, repeats, asPlayed, feel, feels } = playbackSettings()
   return { percent, qpm, repeats, as_played: asPlayed, feel: feels ? feel : 0 }
 }
 
-/** Play from a tick (to another); where nothing is written from there on, from the first of ``others`` where something is. */
-export async function playFrom(tick: number, others: readonly number[] = [], toTick: number | null = null): Promise<void> {
+/**
+ * Play from a tick (to another); where nothing is written from there on, from the first of ``others`` where something
+ * is.
+ */
+export async function playFrom(
+  tick: number,
+  others: readonly number[] = [],
+  toTick: number | null = null,
+): Promise<void> {
   stopPlaying()
   const mine = ++wanted
   const { pieceId, state } = useDesk.getState()
-  const { loop } = how()
+  const { loop } = playbackSettings()
   const bars = loop && toTick === null ? { first_bar: loop.first, last_bar: loop.last } : {}
   try {
     const heard = await rest.playback(pieceId, { ...asked(), ...bars, from_tick: tick, to_tick: toTick })
@@ -64,7 +80,12 @@ export async function playFrom(tick: number, others: readonly number[] = [], toT
     }
     await soundsHere(state?.parts)
     if (mine !== wanted) return
-    const whole = loop && toTick === null ? (heard.start === tick ? await rest.playback(pieceId, { ...asked(), ...bars, from_tick: 0 }) : null) : undefined
+    const whole =
+      loop && toTick === null
+        ? heard.start === tick
+          ? await rest.playback(pieceId, { ...asked(), ...bars, from_tick: 0 })
+          : null
+        : undefined
     if (mine !== wanted) return
     if (whole === undefined) playOnce(heard, tick)
     else playRound(heard, whole ?? heard)
@@ -78,11 +99,17 @@ function playOnce({ notes, places, clicks }: Playback, tick: number): void {
   useListening.setState({ playing: true, tick })
   const quiet = useSound.getState().playbackClick ? soundClicks(clicks, origin) : () => undefined
   const silent = soundNotes(notes, origin, stopPlaying)
-  stop = () => { quiet(); silent() }
+  stop = () => {
+    quiet()
+    silent()
+  }
   followPlaces((us) => places.filter(([at]) => at <= us).at(-1)?.[1] ?? tick, origin)
 }
 
-/** The first pass may begin inside the bars; then they go round and round, the next pass always being on its way before it sounds. */
+/**
+ * The first pass may begin inside the bars; then they go round and round, the next pass always being on its way before
+ * it sounds.
+ */
 function playRound(first: Playback, whole: Playback): void {
   const origin = nowUs() + LEAD_US
   useListening.setState({ playing: true, tick: first.start })
@@ -99,7 +126,11 @@ function playRound(first: Playback, whole: Playback): void {
   }
   fill()
   const timer = window.setInterval(fill, FILL_MS)
-  stop = () => { window.clearInterval(timer); notes.stop(); ticking?.stop() }
+  stop = () => {
+    window.clearInterval(timer)
+    notes.stop()
+    ticking?.stop()
+  }
   followPlaces((us) => {
     const inFirst = us < first.length_us
     const { places, start } = inFirst ? first : whole
@@ -123,13 +154,17 @@ export function playSelection(): void {
   if (!selectedBars) return say('Select some notes first; then they are played alone')
   stopPlaying()
   const mine = ++wanted
-  rest.playback(pieceId, { ...asked(), first_bar: selectedBars[0], last_bar: selectedBars[1] }).then(async (heard) => {
-    await soundsHere(useDesk.getState().state?.parts)
-    if (mine === wanted) playOnce(heard, heard.start)
-  }, (error: Error) => useDesk.setState({ problem: error.message }))
+  rest.playback(pieceId, { ...asked(), first_bar: selectedBars[0], last_bar: selectedBars[1] }).then(
+    async (heard) => {
+      await soundsHere(useDesk.getState().state?.parts)
+      if (mine === wanted) playOnce(heard, heard.start)
+    },
+    (error: Error) => useDesk.setState({ problem: error.message }),
+  )
 }
 
-export const playTake = (take: number, click: readonly Click[] = []) => playPerformance(rest.takePlayback(useDesk.getState().pieceId, take), click)
+export const playTake = (take: number, click: readonly Click[] = []) =>
+  playPerformance(rest.takePlayback(useDesk.getState().pieceId, take), click)
 /** A stretch of the journal, as it was played. */
 export const playHeard = (fromUs: number, toUs: number) =>
   playPerformance(rest.heard(useDesk.getState().pieceId, fromUs, toUs).then((notes) => ({ first_us: 0, notes })))
@@ -146,7 +181,10 @@ async function playPerformance(coming: Promise<TakeSounds>, click: readonly Clic
   useListening.setState({ playing: true, tick: null, originUs: takeZero, takeUs: first_us })
   const quiet = click.length ? soundClicks(click, origin) : () => undefined
   const silent = soundNotes(notes, origin, stopPlaying)
-  stop = () => { quiet(); silent() }
+  stop = () => {
+    quiet()
+    silent()
+  }
   const follow = () => {
     useListening.setState({ takeUs: Math.max(nowUs() - takeZero, first_us) })
     frame = requestAnimationFrame(follow)
@@ -156,13 +194,19 @@ async function playPerformance(coming: Promise<TakeSounds>, click: readonly Clic
 
 let endRecordingHere = () => {}
 /** The recorder says how a recording is ended: the play key does it, too. */
-export const whilePlayKeyStops = (end: () => void) => { endRecordingHere = end }
+export const whilePlayKeyStops = (end: () => void) => {
+  endRecordingHere = end
+}
 
-/** The play key: end a recording, stop what plays, else play from the pen; behind the last note, from where this pass began, or from the start. */
+/**
+ * The play key: end a recording, stop what plays, else play from the pen; behind the last note, from where this pass
+ * began, or from the start.
+ */
 export function togglePlaying(): void {
   if (useDesk.getState().recording) return endRecordingHere()
   if (useListening.getState().playing) return stopPlaying()
-  settled(() => { // the pen may still be on its way: play from where it goes
+  settled(() => {
+    // the pen may still be on its way: play from where it goes
     const { pen } = useDesk.getState()
     void (pen ? playFrom(pen.tick, [...(pen.pass_start_tick < pen.tick ? [pen.pass_start_tick] : []), 0]) : playFrom(0))
   })
@@ -180,11 +224,11 @@ export function playOn(): void {
 export function toggleLoop(): void {
   settled(() => {
     const { pen, selectedBars } = useDesk.getState()
-    const { loop } = how()
+    const { loop } = playbackSettings()
     const bars = selectedBars ?? (pen ? ([pen.bar, pen.bar] as const) : null)
     if (!bars) return
     if (loop && (!selectedBars || (loop.first === bars[0] && loop.last === bars[1]))) {
-      setHow({ loop: null })
+      setPlayback({ loop: null })
       say('Nothing goes round any more')
     } else setLoop(bars[0], bars[1])
     playOn()
@@ -194,11 +238,11 @@ export function toggleLoop(): void {
 /** Bars by index. */
 export function setLoop(first: number, last: number): void {
   const loop = { first: Math.max(Math.min(first, last), 0), last: Math.max(first, last, 0) }
-  setHow({ loop })
+  setPlayback({ loop })
   say(`${loopWords(loop)} ${loop.first === loop.last ? 'goes' : 'go'} round in playback`)
 }
 
-/** How far bar numbers are from indices: 1, or 0 in a piece with a pick-up. */
+/** PlaybackSettings far bar numbers are from indices: 1, or 0 in a piece with a pick-up. */
 export function numberShift(): number {
   const { pen } = useDesk.getState()
   return pen ? pen.bar_number - pen.bar : 1
@@ -210,14 +254,14 @@ export function loopWords({ first, last }: { first: number; last: number }): str
 }
 
 export function toggleAsPlayed(): void {
-  setHow({ asPlayed: !how().asPlayed })
-  say(how().asPlayed ? 'Playback sounds as it was played' : 'Playback sounds as it is set on the page')
+  setPlayback({ asPlayed: !playbackSettings().asPlayed })
+  say(playbackSettings().asPlayed ? 'Playback sounds as it was played' : 'Playback sounds as it is set on the page')
   playOn()
 }
 
 export function toggleFeel(): void {
-  setHow({ feels: !how().feels })
-  say(how().feels ? `Playback has ${how().feel} % of feel` : 'Playback is even: no feel')
+  setPlayback({ feels: !playbackSettings().feels })
+  say(playbackSettings().feels ? `Playback has ${playbackSettings().feel} % of feel` : 'Playback is even: no feel')
   playOn()
 }
 

@@ -1,6 +1,6 @@
 /**
- * Notes of the piano that outlast the beginning of their sample. When the whole of it has come, it takes over where the beginning fades away: both are
- * the same sound at the same moment, so that what one loses the other gains.
+ * Notes of the piano that outlast the beginning of their sample. When the whole of it has come, it takes over where the
+ * beginning fades away: both are the same sound at the same moment, so that what one loses the other gains.
  */
 import type * as ToneModule from 'tone'
 import { FADE_S } from './samples'
@@ -22,7 +22,11 @@ interface Sounding {
 export class LongNotes {
   private readonly notes = new Map<number, Sounding[]>()
 
-  constructor(private readonly tone: typeof ToneModule, private readonly context: AudioContext, private readonly out: ToneModule.ToneAudioNode) {}
+  constructor(
+    private readonly tone: typeof ToneModule,
+    private readonly context: AudioContext,
+    private readonly out: ToneModule.ToneAudioNode,
+  ) {}
 
   /** A key was struck: `velocity` from 0 to 1; `seconds` of its sample are there, `apart` semitones below the key. */
   struck(key: number, velocity: number, atS: number, sample: string, seconds: number, apart: number): void {
@@ -65,7 +69,10 @@ export class LongNotes {
     source.start(joinS, from)
     source.addEventListener('ended', () => this.tone.disconnect(damper, this.out))
     note.damp = (atS) => {
-      damper.gain.cancelScheduledValues(atS).setValueAtTime(1, atS).linearRampToValueAtTime(0, atS + RELEASE_S)
+      damper.gain
+        .cancelScheduledValues(atS)
+        .setValueAtTime(1, atS)
+        .linearRampToValueAtTime(0, atS + RELEASE_S)
       source.stop(atS + RELEASE_S)
     }
     if (note.endS < Infinity) note.damp(note.endS)

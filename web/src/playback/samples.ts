@@ -1,6 +1,7 @@
 /**
- * The samples of the piano. To decode all of them costs seconds and 140 MB, so they come as they are needed: the beginnings of those around the middle with
- * the page, so that any key sounds at once; once something is played, the beginnings of the others; and the whole of those that are held for long.
+ * The samples of the piano. To decode all of them costs seconds and 140 MB, so they come as they are needed: the
+ * beginnings of those around the middle with the page, so that any key sounds at once; once something is played, the
+ * beginnings of the others; and the whole of those that are held for long.
  */
 import type * as ToneModule from 'tone'
 
@@ -29,7 +30,11 @@ export class PianoSamples {
   private timer: number | undefined
 
   /** `onCome` hears of each sample that has come, or has come whole. */
-  constructor(private readonly tone: typeof ToneModule, private readonly context: AudioContext, private readonly onCome: (name: string) => void) {
+  constructor(
+    private readonly tone: typeof ToneModule,
+    private readonly context: AudioContext,
+    private readonly onCome: (name: string) => void,
+  ) {
     this.buffers = new tone.ToneAudioBuffers()
     this.keys = new Map(ALL.map((name) => [name, tone.Frequency(name).toMidi()]))
   }
@@ -68,7 +73,9 @@ export class PianoSamples {
       return
     }
     const name = this.nearest(left)
-    void this.fetch(name, false).then(() => { this.timer = window.setTimeout(this.next, EVERY_MS) })
+    void this.fetch(name, false).then(() => {
+      this.timer = window.setTimeout(this.next, EVERY_MS)
+    })
   }
 
   private async fetch(name: string, whole: boolean): Promise<void> {

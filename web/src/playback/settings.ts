@@ -1,8 +1,8 @@
-/** How playback goes, and which parts are heard in it: kept for each piece. Nothing of it touches the writing. */
+/** Settings of playback and of the sheet, kept for each piece. None of them touches the writing. */
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 
-export interface How {
+export interface PlaybackSettings {
   /** Parts that are not heard; while some are alone, only these are. */
   readonly off: readonly string[]
   readonly alone: readonly string[]
@@ -26,33 +26,60 @@ export interface How {
 }
 export type PageSize = '' | 'a4' | 'letter'
 
-const USUAL: How = {
-  off: [], alone: [], percent: 100, qpm: null, repeats: true, asPlayed: false, feel: 40, feels: false, loop: null, follows: 'system', zoom: 1, stripZoom: 1, pages: '',
+const USUAL: PlaybackSettings = {
+  off: [],
+  alone: [],
+  percent: 100,
+  qpm: null,
+  repeats: true,
+  asPlayed: false,
+  feel: 40,
+  feels: false,
+  loop: null,
+  follows: 'system',
+  zoom: 1,
+  stripZoom: 1,
+  pages: '',
 }
 const MOST_KEPT = 60
 
-interface Kept { readonly piece: string; readonly kept: Readonly<Record<string, How>> }
-const useKept = create<Kept>()(persist((): Kept => ({ piece: '', kept: {} }), { name: 'ductus.listening', partialize: ({ kept }) => ({ piece: '', kept }) }))
+interface Kept {
+  readonly piece: string
+  readonly kept: Readonly<Record<string, PlaybackSettings>>
+}
+const useKept = create<Kept>()(
+  persist((): Kept => ({ piece: '', kept: {} }), {
+    name: 'ductus.listening',
+    partialize: ({ kept }) => ({ piece: '', kept }),
+  }),
+)
 
-const howOf = ({ piece, kept }: Kept): How => kept[piece] ?? USUAL
-export const how = (): How => howOf(useKept.getState())
-export const useHow = <T>(pick: (h: How) => T): T => useKept((s) => pick(howOf(s)))
+const settingsOf = ({ piece, kept }: Kept): PlaybackSettings => kept[piece] ?? USUAL
+export const playbackSettings = (): PlaybackSettings => settingsOf(useKept.getState())
+export const usePlayback = <T>(pick: (h: PlaybackSettings) => T): T => useKept((s) => pick(settingsOf(s)))
 
-/** How a piece is heard comes back as it was left. */
-export const openHow = (piece: string) => useKept.setState((s) => ({ piece, kept: { ...s.kept, ...(s.kept[piece] ? { [piece]: { ...USUAL, ...s.kept[piece] } } : {}) } }))
+/** Open the settings of a piece as they were left. */
+export const openPlayback = (piece: string) =>
+  useKept.setState((s) => ({
+    piece,
+    kept: { ...s.kept, ...(s.kept[piece] ? { [piece]: { ...USUAL, ...s.kept[piece] } } : {}) },
+  }))
 
-export function setHow(more: Partial<How>): void {
+export function setPlayback(more: Partial<PlaybackSettings>): void {
   useKept.setState((s) => {
-    const others = Object.entries(s.kept).filter(([id]) => id !== s.piece).slice(1 - MOST_KEPT)
-    return { kept: { ...Object.fromEntries(others), [s.piece]: { ...howOf(s), ...more } } }
+    const others = Object.entries(s.kept)
+      .filter(([id]) => id !== s.piece)
+      .slice(1 - MOST_KEPT)
+    return { kept: { ...Object.fromEntries(others), [s.piece]: { ...settingsOf(s), ...more } } }
   })
 }
 
 export function isHeard(part: string): boolean {
-  const { off, alone } = how()
+  const { off, alone } = playbackSettings()
   return alone.length ? alone.includes(part) : !off.includes(part)
 }
 
-const toggled = (list: readonly string[], part: string) => (list.includes(part) ? list.filter((p) => p !== part) : [...list, part])
-export const toggleOff = (part: string) => setHow({ off: toggled(how().off, part) })
-export const toggleAlone = (part: string) => setHow({ alone: toggled(how().alone, part) })
+const toggled = (list: readonly string[], part: string) =>
+  list.includes(part) ? list.filter((p) => p !== part) : [...list, part]
+export const toggleOff = (part: string) => setPlayback({ off: toggled(playbackSettings().off, part) })
+export const toggleAlone = (part: string) => setPlayback({ alone: toggled(playbackSettings().alone, part) })

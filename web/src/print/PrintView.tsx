@@ -1,6 +1,6 @@
 /**
- * Print: the real pages side by side, with page and staff size proposed from the music; what prints is what is seen. The PDF is made by the
- * server; the browser's own print gives the same pages.
+ * Print: the real pages side by side, with page and staff size proposed from the music; what prints is what is seen.
+ * The PDF is made by the server; the browser's own print gives the same pages.
  */
 import { memo, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { Dialog } from 'radix-ui'
@@ -10,22 +10,30 @@ import type { Pages } from '../session/wire'
 import { Phrase, Tail } from '../prompt/Phrase'
 import { drawingOf } from '../sheet/engraving'
 import { Progress } from '../shell/Progress'
-import { useDeskParts, whenLeft } from '../session/store'
+import { onLeave } from '../session/events'
+import { useDeskParts } from '../session/store'
 import { begin, save, useSaving } from './saving'
 
-export const usePrint = create<{ open: boolean }>(() => ({ open: false }))
+const usePrint = create<{ open: boolean }>(() => ({ open: false }))
 export const openPrint = () => usePrint.setState({ open: true })
 const close = () => usePrint.setState({ open: false })
-whenLeft(close)
+onLeave(close)
 
 const STAVES = [8, 7.5, 7, 6.5, 6, 5.5, 5, 4.5, 4, 3.5]
 
 export const PrintView = memo(function PrintView() {
   const open = usePrint((s) => s.open)
   return (
-    <Dialog.Root open={open} onOpenChange={(on) => { if (!on) close() }}>
+    <Dialog.Root
+      open={open}
+      onOpenChange={(on) => {
+        if (!on) close()
+      }}>
       <Dialog.Portal>
-        <Dialog.Content aria-label="Print" className="print-view fixed inset-0 z-30 flex flex-col bg-desk" aria-describedby={undefined}>
+        <Dialog.Content
+          aria-label="Print"
+          className="print-view fixed inset-0 z-30 flex flex-col bg-desk"
+          aria-describedby={undefined}>
           <Dialog.Title className="sr-only">Print</Dialog.Title>
           {open && <Preview />}
         </Dialog.Content>
@@ -44,42 +52,139 @@ function Preview() {
   const revision = state?.revision
   useEffect(() => {
     let stale = false
-    const work = begin((name) => rest.pages(pieceId, how, name), (share) => { if (!stale) setWorking({ share, stop: work.stop }) })
+    const work = begin(
+      (name) => rest.pages(pieceId, how, name),
+      (share) => {
+        if (!stale) setWorking({ share, stop: work.stop })
+      },
+    )
     setWorking({ share: 0, stop: work.stop })
-    work.done.then((found) => { if (!stale) { setPages(found); setProblem('') } }).catch((error: Error) => { if (!stale) setProblem(error.message) }).finally(() => { if (!stale) setWorking(null) })
-    return () => { stale = true; work.stop() }
+    work.done
+      .then((found) => {
+        if (!stale) {
+          setPages(found)
+          setProblem('')
+        }
+      })
+      .catch((error: Error) => {
+        if (!stale) setProblem(error.message)
+      })
+      .finally(() => {
+        if (!stale) setWorking(null)
+      })
+    return () => {
+      stale = true
+      work.stop()
+    }
   }, [pieceId, how, revision])
 
   const parts = state?.parts ?? []
   const count = pages?.pages.length ?? 0
   const part = parts.find((p) => p.id === how.part)
   const file = (kind: 'pdf' | 'zip') => () =>
-    void save(`${kind === 'pdf' ? 'PDF' : 'Pages as SVG'} of ${count} ${count === 1 ? 'page' : 'pages'}`, rest.printAddress(pieceId, kind, how), `${state?.facts.title || 'piece'}${part ? ` - ${part.name}` : ''}.${kind}`).then(setProblem)
+    void save(
+      `${kind === 'pdf' ? 'PDF' : 'Pages as SVG'} of ${count} ${count === 1 ? 'page' : 'pages'}`,
+      rest.printAddress(pieceId, kind, how),
+      `${state?.facts.title || 'piece'}${part ? ` - ${part.name}` : ''}.${kind}`,
+    ).then(setProblem)
   return (
     <>
-      <div className="no-print border-b border-rule bg-bar px-5 py-3 font-serif text-[1.34rem] leading-[1.95rem]" data-testid="print-line">
+      <div
+        className="no-print border-b border-rule bg-bar px-5 py-3 font-serif text-[1.34rem] leading-[1.95rem]"
+        data-testid="print-line">
         Print{' '}
-        <Tail><Phrase name="what is printed" options={[{ label: 'the whole score', chosen: !how.part, act: () => setHow({ ...how, part: '' }) }, ...parts.map((p) => ({ label: `the part of ${p.name}`, chosen: how.part === p.id, act: () => setHow({ ...how, part: p.id }) }))]} strong>
-          {part ? `the part of ${part.name}` : 'the whole score'}
-        </Phrase></Tail>{' '}
-        on <Tail><Phrase name="page size" options={([['a4', 'A4'], ['letter', 'US letter']] as const).map(([size, label]) => ({ label, chosen: size === how.size, act: () => setHow({ ...how, size }) }))}>{how.size === 'a4' ? 'A4' : 'US letter'}</Phrase></Tail>{' '}
-        staves <Phrase name="staff size" options={[{ label: 'as proposed from the music', chosen: how.staffMm === null, act: () => setHow({ ...how, staffMm: null }) }, ...STAVES.map((mm) => ({ label: `${mm} mm high`, chosen: how.staffMm === mm, act: () => setHow({ ...how, staffMm: mm }) }))]}>
+        <Tail>
+          <Phrase
+            name="what is printed"
+            options={[
+              { label: 'the whole score', chosen: !how.part, act: () => setHow({ ...how, part: '' }) },
+              ...parts.map((p) => ({
+                label: `the part of ${p.name}`,
+                chosen: how.part === p.id,
+                act: () => setHow({ ...how, part: p.id }),
+              })),
+            ]}
+            strong>
+            {part ? `the part of ${part.name}` : 'the whole score'}
+          </Phrase>
+        </Tail>{' '}
+        on{' '}
+        <Tail>
+          <Phrase
+            name="page size"
+            options={(
+              [
+                ['a4', 'A4'],
+                ['letter', 'US letter'],
+              ] as const
+            ).map(([size, label]) => ({ label, chosen: size === how.size, act: () => setHow({ ...how, size }) }))}>
+            {how.size === 'a4' ? 'A4' : 'US letter'}
+          </Phrase>
+        </Tail>{' '}
+        staves{' '}
+        <Phrase
+          name="staff size"
+          options={[
+            {
+              label: 'as proposed from the music',
+              chosen: how.staffMm === null,
+              act: () => setHow({ ...how, staffMm: null }),
+            },
+            ...STAVES.map((mm) => ({
+              label: `${mm} mm high`,
+              chosen: how.staffMm === mm,
+              act: () => setHow({ ...how, staffMm: mm }),
+            })),
+          ]}>
           {pages ? `${pages.staff_mm} mm high` : '...'}
-        </Phrase>{how.staffMm === null ? ' as the music proposes: ' : ': '}
-        <span data-testid="page-count">{count} {count === 1 ? 'page' : 'pages'}</span>.{' '}
-        <button type="button" className="phrase" data-phrase="PDF" onClick={file('pdf')}>Save as PDF</button>,{' '}
-        <button type="button" className="phrase" data-phrase="SVG" onClick={file('zip')}>as SVG</button>,{' '}
-        <button type="button" className="phrase" data-phrase="printer" onClick={() => window.print()}>to the printer</button>;{' '}
-        <button type="button" className="phrase" data-phrase="back" onClick={close}>back to the desk</button> (Esc).
+        </Phrase>
+        {how.staffMm === null ? ' as the music proposes: ' : ': '}
+        <span data-testid="page-count">
+          {count} {count === 1 ? 'page' : 'pages'}
+        </span>
+        .{' '}
+        <button type="button" className="phrase" data-phrase="PDF" onClick={file('pdf')}>
+          Save as PDF
+        </button>
+        ,{' '}
+        <button type="button" className="phrase" data-phrase="SVG" onClick={file('zip')}>
+          as SVG
+        </button>
+        ,{' '}
+        <button type="button" className="phrase" data-phrase="printer" onClick={() => window.print()}>
+          to the printer
+        </button>
+        ;{' '}
+        <button type="button" className="phrase" data-phrase="back" onClick={close}>
+          back to the desk
+        </button>{' '}
+        (Esc).
         {(working || saving) && (
           <div className="mt-1 font-sans text-base leading-normal">
-            {saving ? <Progress words={`${saving.words} is being made`} share={saving.share} onStop={saving.stop} /> : working && <Progress words="The pages are being laid out" share={working.share} onStop={working.stop} />}
+            {saving ? (
+              <Progress words={`${saving.words} is being made`} share={saving.share} onStop={saving.stop} />
+            ) : (
+              working && <Progress words="The pages are being laid out" share={working.share} onStop={working.stop} />
+            )}
           </div>
         )}
-        {problem && <p role="alert" className="mt-1 w-fit rounded-[3px] bg-wash px-2 font-sans text-base" data-testid="print-problem">{problem}</p>}
+        {problem && (
+          <p
+            role="alert"
+            className="mt-1 w-fit rounded-[3px] bg-wash px-2 font-sans text-base"
+            data-testid="print-problem">
+            {problem}
+          </p>
+        )}
       </div>
-      <div className="pages flex min-h-0 flex-1 flex-wrap content-start justify-center gap-5 overflow-y-auto p-5" tabIndex={0} role="region" aria-label="Pages">
-        {pages?.pages.map((svg, k) => <PageDrawing key={k} svg={svg} label={`Page ${k + 1} of ${count}`} />)}
+      <div
+        className="pages flex min-h-0 flex-1 flex-wrap content-start justify-center gap-5 overflow-y-auto p-5"
+        tabIndex={0}
+        role="region"
+        aria-label="Pages">
+        {pages?.pages.map((svg, k) => (
+          <PageDrawing key={k} svg={svg} label={`Page ${k + 1} of ${count}`} />
+        ))}
       </div>
     </>
   )
@@ -87,6 +192,15 @@ function Preview() {
 
 function PageDrawing({ svg, label }: { svg: string; label: string }) {
   const holder = useRef<HTMLDivElement>(null)
-  useLayoutEffect(() => { holder.current?.replaceChildren(drawingOf(svg)) }, [svg])
-  return <div ref={holder} role="img" aria-label={label} className="page system bg-white text-black shadow-[0_2px_12px_rgb(31_42_58/0.2)]" />
+  useLayoutEffect(() => {
+    holder.current?.replaceChildren(drawingOf(svg))
+  }, [svg])
+  return (
+    <div
+      ref={holder}
+      role="img"
+      aria-label={label}
+      className="page system bg-white text-black shadow-[0_2px_12px_rgb(31_42_58/0.2)]"
+    />
+  )
 }

@@ -1,6 +1,6 @@
 /**
- * The line: one sentence that says what the next key will do; every marked phrase of it is a control.
- * All its words come from the server (core/entry/line.py, core/recording/line.py, core/reading/sentence.py); selections speak here.
+ * The line: one sentence that says what the next key will do; every marked phrase of it is a control. All its words
+ * come from the server (core/entry/line.py, core/recording/line.py, core/reading/sentence.py); selections speak here.
  */
 import { Fragment, memo, type ReactNode } from 'react'
 import type { Command, LinePhrase, Pen, ReadingChoice, RecordLine as RecordLineData } from '../session/wire'
@@ -25,19 +25,33 @@ import { openProof } from '../proof/proof'
 import { ProofLine } from './lines/ProofLine'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
 import { SelectionLine } from './lines/SelectionLine'
-import { give, send, useDesk, useDeskParts } from '../session/store'
+import { give, send } from '../session/actions'
+import { useDesk, useDeskParts } from '../session/store'
 import { TouchForm } from './TouchForm'
 import { ValueLadder } from './ValueLadder'
 
 /** Commands whose keys change what a phrase says. */
 const KEYS_OF: Record<string, readonly string[]> = {
-  part: ['staff-up', 'staff-down'], voice: ['voice'], place: ['step-left', 'step-right'], 'step value': ['coarser', 'finer'], 'replace or add': ['policy'], hands: ['hands'],
-  clicks: ['clicks'], pitches: ['pitches'],
+  part: ['staff-up', 'staff-down'],
+  voice: ['voice'],
+  place: ['step-left', 'step-right'],
+  'step value': ['coarser', 'finer'],
+  'replace or add': ['policy'],
+  hands: ['hands'],
+  clicks: ['clicks'],
+  pitches: ['pitches'],
 }
 const hintOf = (name: string) => KEYS_OF[name]?.map(hint).join('; ')
 
 export const Line = memo(function Line() {
-  const { pen, state, way, selection, recording, recordLine } = useDeskParts('pen', 'state', 'way', 'selection', 'recording', 'recordLine')
+  const { pen, state, panel, selection, recording, recordLine } = useDeskParts(
+    'pen',
+    'state',
+    'panel',
+    'selection',
+    'recording',
+    'recordLine',
+  )
   const ofFrame = usePage((s) => s.frame !== null) && !recording
   const ofMark = usePage((s) => s.marks !== null) && !recording
   const ofListening = useListening((s) => s.open) && !recording
@@ -47,61 +61,133 @@ export const Line = memo(function Line() {
   const about = selection.size > 0 && !recording
   return (
     <>
-    <WithField />
-    <section aria-label="The line" data-testid="line" className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
-      {ofListening ? <ListenLine /> : ofFrame ? <FrameLine /> : ofMark ? <MarkLine /> : ofShape ? <ShapeLine /> : ofPattern ? <PatternLine pen={pen} /> : about ? <SelectionLine pen={pen} /> : way === 'record' && recordLine ? <RecordLine pen={pen} record={recordLine} /> : way === 'read' ? <ReadLine pen={pen} /> : way === 'proof' ? <ProofLine part={pen.part_name} way={<WayPhrase pen={pen} words="Proof" />} /> : <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />}
-    </section>
+      <WithField />
+      <section
+        aria-label="The line"
+        data-testid="line"
+        className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
+        {ofListening ? (
+          <ListenLine />
+        ) : ofFrame ? (
+          <FrameLine />
+        ) : ofMark ? (
+          <MarkLine />
+        ) : ofShape ? (
+          <ShapeLine />
+        ) : ofPattern ? (
+          <PatternLine pen={pen} />
+        ) : about ? (
+          <SelectionLine pen={pen} />
+        ) : panel === 'record' && recordLine ? (
+          <RecordLine pen={pen} record={recordLine} />
+        ) : panel === 'read' ? (
+          <ReadLine pen={pen} />
+        ) : panel === 'proof' ? (
+          <ProofLine part={pen.part_name} way={<WayPhrase pen={pen} words="Proof" />} />
+        ) : (
+          <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />
+        )}
+      </section>
     </>
   )
 })
 
 /** Phrases in order; the mark that follows a control stays with it. */
 function Sentence({ phrases, draw }: { phrases: readonly LinePhrase[]; draw: (phrase: LinePhrase) => ReactNode }) {
-  const mark = (i: number) => (phrases[i]?.name && !phrases[i + 1]?.name ? (/^[,;:.)]+/.exec(phrases[i + 1]?.words ?? '')?.[0] ?? '') : '')
+  const mark = (i: number) =>
+    phrases[i]?.name && !phrases[i + 1]?.name ? (/^[,;:.)]+/.exec(phrases[i + 1]?.words ?? '')?.[0] ?? '') : ''
   return phrases.map((p, i) => {
-    const key = p.name ? `${p.name} ${phrases.slice(0, i).filter((q) => q.name === p.name).length}` : i // an open menu stays open when words before it change
-    if (p.name) return mark(i) ? <Tail key={key} end={mark(i)}>{draw(p)}</Tail> : <Fragment key={key}>{draw(p)}</Fragment>
+    // an open menu stays open when words before it change
+    const key = p.name ? `${p.name} ${phrases.slice(0, i).filter((q) => q.name === p.name).length}` : i
+    if (p.name)
+      return mark(i) ? (
+        <Tail key={key} end={mark(i)}>
+          {draw(p)}
+        </Tail>
+      ) : (
+        <Fragment key={key}>{draw(p)}</Fragment>
+      )
     return <Fragment key={key}>{i ? p.words.slice(mark(i - 1).length) : p.words}</Fragment>
   })
 }
 
 /** Entry in one of its ways: recording and reading are left. */
 function enter(command: Command) {
-  useDesk.setState({ way: 'step' })
+  useDesk.setState({ panel: 'step' })
   setRecord({ name: 'record-on', on: false })
   give(command)
 }
 
 function record() {
-  useDesk.setState({ way: 'record' })
+  useDesk.setState({ panel: 'record' })
   setRecord({ name: 'record-on', on: true })
 }
 
 function RecordLine({ pen, record }: { pen: Pen; record: RecordLineData }) {
-  return <Sentence phrases={record.line} draw={(p) => (p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} /> : <RecordPart phrase={p} pen={pen} record={record} />)} />
+  return (
+    <Sentence
+      phrases={record.line}
+      draw={(p) =>
+        p.name === 'way of working' ? (
+          <WayPhrase pen={pen} words={p.words} />
+        ) : (
+          <RecordPart phrase={p} pen={pen} record={record} />
+        )
+      }
+    />
+  )
 }
 
 function WayPhrase({ pen, words }: { pen: Pen; words: string }) {
-  const now = useDesk((s) => s.way)
+  const now = useDesk((s) => s.panel)
   const any = useDesk((s) => s.readings.length > 0)
   const options: Option[] = [
-    ...(pen.line[0]?.choices ?? []).map((c) => ({ label: c.label, chosen: now === 'step' && c.chosen, act: () => enter(c.do as Command) })),
+    ...(pen.line[0]?.choices ?? []).map((c) => ({
+      label: c.label,
+      chosen: now === 'step' && c.chosen,
+      act: () => enter(c.do as Command),
+    })),
     { label: 'Record: play in time, with the click or freely', chosen: now === 'record', act: record },
-    ...(any ? [{ label: 'Read: how a take was written down, and its doubts', chosen: now === 'read', act: () => openRead() }] : []),
+    ...(any
+      ? [{ label: 'Read: how a take was written down, and its doubts', chosen: now === 'read', act: () => openRead() }]
+      : []),
     { label: 'Proof: play what is on the page, and see where they differ', chosen: now === 'proof', act: openProof },
   ]
-  return <Phrase name="way of working" options={options} strong>{words}</Phrase>
+  return (
+    <Phrase name="way of working" options={options} strong>
+      {words}
+    </Phrase>
+  )
 }
 
 function LinePart({ phrase, pen }: { phrase: LinePhrase; pen: Pen }) {
   if (phrase.name === 'way of working') return <WayPhrase pen={pen} words={phrase.words} />
   if (phrase.form === 'with') return <WithPhrase />
-  if (phrase.form === 'patterns') return <button type="button" className="phrase" data-phrase={phrase.name} title={hint('patterns')} onClick={togglePatterns}>{phrase.words}</button>
+  if (phrase.form === 'patterns')
+    return (
+      <button
+        type="button"
+        className="phrase"
+        data-phrase={phrase.name}
+        title={hint('patterns')}
+        onClick={togglePatterns}>
+        {phrase.words}
+      </button>
+    )
   if (phrase.form === 'place') return <PlacePhrase pen={pen} words={phrase.words} />
   const form = { ladder: <ValueLadder pen={pen} />, touch: <TouchForm />, more: <MoreForm pen={pen} /> }[phrase.form]
-  if (form) return <OpenPhrase name={phrase.name} words={phrase.words} wide={phrase.form === 'more'} hint={hintOf(phrase.name)}>{form}</OpenPhrase>
+  if (form)
+    return (
+      <OpenPhrase name={phrase.name} words={phrase.words} wide={phrase.form === 'more'} hint={hintOf(phrase.name)}>
+        {form}
+      </OpenPhrase>
+    )
   const options = phrase.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => give(c.do as Command) }))
-  return <Phrase name={phrase.name} options={options} hint={hintOf(phrase.name)}>{phrase.words}</Phrase>
+  return (
+    <Phrase name={phrase.name} options={options} hint={hintOf(phrase.name)}>
+      {phrase.words}
+    </Phrase>
+  )
 }
 
 /** How the open take was read; the words come from the server (core/reading/sentence.py). */
@@ -111,14 +197,43 @@ function ReadLine({ pen }: { pen: Pen }) {
   if (reading.questions[0]) return <LeadLine question={reading.questions[0]} />
   return (
     <>
-    <Sentence phrases={reading.line} draw={(p) =>
-      p.name === 'way of working' ? <WayPhrase pen={pen} words={p.words} />
-      : p.form === 'outcome' ? <OutcomePhrase phrase={p} />
-      : <Phrase name={p.name} options={p.choices.map((c) => ({ label: c.label, chosen: c.chosen, act: () => setReading(c.do as ReadingChoice) }))}>{p.words}</Phrase>
-    } />
-    ; write its{' '}
-    <button type="button" className="phrase" data-phrase="pedal" onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'pedal' })}>pedal</button> or{' '}
-    <button type="button" className="phrase" data-phrase="dynamics" onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'dynamics' })}>dynamics</button> as marks.
+      <Sentence
+        phrases={reading.line}
+        draw={(p) =>
+          p.name === 'way of working' ? (
+            <WayPhrase pen={pen} words={p.words} />
+          ) : p.form === 'outcome' ? (
+            <OutcomePhrase phrase={p} />
+          ) : (
+            <Phrase
+              name={p.name}
+              options={p.choices.map((c) => ({
+                label: c.label,
+                chosen: c.chosen,
+                act: () => setReading(c.do as ReadingChoice),
+              }))}>
+              {p.words}
+            </Phrase>
+          )
+        }
+      />
+      ; write its{' '}
+      <button
+        type="button"
+        className="phrase"
+        data-phrase="pedal"
+        onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'pedal' })}>
+        pedal
+      </button>{' '}
+      or{' '}
+      <button
+        type="button"
+        className="phrase"
+        data-phrase="dynamics"
+        onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'dynamics' })}>
+        dynamics
+      </button>{' '}
+      as marks.
     </>
   )
 }

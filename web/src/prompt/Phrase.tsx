@@ -23,7 +23,11 @@ export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
   const now = options.findIndex((o) => o.chosen)
   return (
     <DropdownMenu.Root modal={false}>
-      <DropdownMenu.Trigger className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} aria-label={`${name}: ${textOf(children)}`} data-phrase={name} title={hint}>
+      <DropdownMenu.Trigger
+        className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`}
+        aria-label={`${name}: ${textOf(children)}`}
+        data-phrase={name}
+        title={hint}>
         {children}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
@@ -57,22 +61,58 @@ export function OpenPhrase({ name, words, children, wide, hint, closes }: OpenPh
   const [open, setOpen] = useState(false)
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name} title={hint}>{words}</Popover.Trigger>
+      <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name} title={hint}>
+        {words}
+      </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`} side="top" align="start" sideOffset={6} aria-label={name} onSubmit={() => { if (closes) setOpen(false) }}>{children}</Popover.Content>
+        <Popover.Content
+          className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`}
+          side="top"
+          align="start"
+          sideOffset={6}
+          aria-label={name}
+          onSubmit={() => {
+            if (closes) setOpen(false)
+          }}>
+          {children}
+        </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
   )
 }
 
 /** A phrase that does something at once; `command` names the command whose key does the same. */
-export function Now({ act, children, command, strong }: { act: () => void; children: string; command?: string; strong?: boolean }) {
-  return <button type="button" className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`} data-phrase={children} title={command ? hintOf(command) : undefined} onClick={act}>{children}</button>
+export function Now({
+  act,
+  children,
+  command,
+  strong,
+}: {
+  act: () => void
+  children: string
+  command?: string
+  strong?: boolean
+}) {
+  return (
+    <button
+      type="button"
+      className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`}
+      data-phrase={children}
+      title={command ? hintOf(command) : undefined}
+      onClick={act}>
+      {children}
+    </button>
+  )
 }
 
 /** A phrase with the mark that follows it: no line begins with a comma. */
 export function Tail({ end = ',', children }: { end?: string; children: ReactNode }) {
-  return <span className="whitespace-nowrap">{children}{end}</span>
+  return (
+    <span className="whitespace-nowrap">
+      {children}
+      {end}
+    </span>
+  )
 }
 
 function textOf(node: ReactNode): string {

@@ -1,8 +1,11 @@
-/** One of several answers, as buttons in a row or a column; with the arrow keys one goes from one to the next, as in any group of radio buttons. */
+/**
+ * One of several answers, as buttons in a row or a column; with the arrow keys one goes from one to the next, as in any
+ * group of radio buttons.
+ */
 import { RadioGroup } from 'radix-ui'
 import type { ReactNode } from 'react'
 
-export interface Answer {
+interface Answer {
   readonly label: string
   readonly act: () => void
   readonly chosen: boolean
@@ -20,9 +23,22 @@ interface RadiosProps {
 export function Radios({ label, answers, className = '', item }: RadiosProps) {
   const now = answers.findIndex((a) => a.chosen)
   return (
-    <RadioGroup.Root value={String(now)} onValueChange={(i) => answers[Number(i)]?.act()} aria-label={label} className={className} loop>
+    <RadioGroup.Root
+      value={String(now)}
+      onValueChange={(i) => answers[Number(i)]?.act()}
+      aria-label={label}
+      className={className}
+      loop>
       {answers.map((a, i) => (
-        <RadioGroup.Item key={a.label} value={String(i)} className={item(a.chosen)} onClick={() => { if (a.chosen) a.act() }}>{a.shown ?? a.label}</RadioGroup.Item>
+        <RadioGroup.Item
+          key={a.label}
+          value={String(i)}
+          className={item(a.chosen)}
+          onClick={() => {
+            if (a.chosen) a.act()
+          }}>
+          {a.shown ?? a.label}
+        </RadioGroup.Item>
       ))}
     </RadioGroup.Root>
   )

@@ -1,6 +1,6 @@
 /** How a step sounds apart from how it is written. */
 import type { Command } from '../session/wire'
-import { give } from '../session/store'
+import { give } from '../session/actions'
 
 const LENGTHS: readonly (readonly [string, Command])[] = [
   ['in full', { name: 'sounding' }],
@@ -11,15 +11,33 @@ const LENGTHS: readonly (readonly [string, Command])[] = [
 export function TouchForm() {
   return (
     <div className="flex flex-col gap-2">
-      <p className="text-[0.9rem] text-faint">From 75 % on the full value is written and only the sound is shorter; below, rests are written.</p>
+      <p className="text-[0.9rem] text-faint">
+        From 75 % on the full value is written and only the sound is shorter; below, rests are written.
+      </p>
       <div className="flex flex-wrap gap-1">
-        {LENGTHS.map(([label, command]) => <button key={label} type="button" className="quiet-button" onClick={() => give(command)}>{label}</button>)}
+        {LENGTHS.map(([label, command]) => (
+          <button key={label} type="button" className="quiet-button" onClick={() => give(command)}>
+            {label}
+          </button>
+        ))}
       </div>
       <NumberEntry label="Another percentage" min={1} max={400} give={(percent) => ({ name: 'sounding', percent })} />
-      <NumberEntry label="Late (+) or early (−), in ticks of 960" min={-480} max={480} give={(ticks) => ({ name: 'late', ticks })} />
+      <NumberEntry
+        label="Late (+) or early (−), in ticks of 960"
+        min={-480}
+        max={480}
+        give={(ticks) => ({ name: 'late', ticks })}
+      />
       <NumberEntry label="Lengths vary by up to (%)" min={0} max={50} give={(percent) => ({ name: 'vary', percent })} />
-      <NumberEntry label="One velocity for all (1 to 127)" min={1} max={127} give={(velocity) => ({ name: 'fix-velocity', velocity })} />
-      <button type="button" className="quiet-button self-start" onClick={() => give({ name: 'fix-velocity' })}>velocity as touched</button>
+      <NumberEntry
+        label="One velocity for all (1 to 127)"
+        min={1}
+        max={127}
+        give={(velocity) => ({ name: 'fix-velocity', velocity })}
+      />
+      <button type="button" className="quiet-button self-start" onClick={() => give({ name: 'fix-velocity' })}>
+        velocity as touched
+      </button>
     </div>
   )
 }
@@ -31,10 +49,16 @@ interface NumberEntryProps {
   readonly give: (number: number) => Command
 }
 
-export function NumberEntry({ label, min, max, give: command }: NumberEntryProps) {
+function NumberEntry({ label, min, max, give: command }: NumberEntryProps) {
   return (
-    <form onSubmit={(e) => { e.preventDefault(); give(command(Number(new FormData(e.currentTarget).get('number')))) }}>
-      <label className="flex items-center justify-between gap-2">{label} <input name="number" type="number" required min={min} max={max} className="field w-20" /></label>
+    <form
+      onSubmit={(e) => {
+        e.preventDefault()
+        give(command(Number(new FormData(e.currentTarget).get('number'))))
+      }}>
+      <label className="flex items-center justify-between gap-2">
+        {label} <input name="number" type="number" required min={min} max={max} className="field w-20" />
+      </label>
     </form>
   )
 }

@@ -1,17 +1,21 @@
-/** Proof by playing: what is on the page is played, the page follows, and the places that differ are decided one by one. */
+/**
+ * Proof by playing: what is on the page is played, the page follows, and the places that differ are decided one by one.
+ */
 import type { Difference } from '../session/wire'
-import { choose, give, say, send, useDesk, whenFollowed } from '../session/store'
+import { choose, give, say, send } from '../session/actions'
+import { onMessage } from '../session/events'
+import { useDesk } from '../session/store'
 import { useListening } from '../playback/listening'
 
 /** Hold the playing against the page from now on; the pen is lifted, so that no key writes. */
 export function openProof(): void {
   if (useDesk.getState().pen?.down) give({ name: 'pen', down: false })
   if (useDesk.getState().selection.size) choose([])
-  useDesk.setState({ way: 'proof' })
+  useDesk.setState({ panel: 'proof' })
 }
 
 export function toggleProof(): void {
-  if (useDesk.getState().way === 'proof') return closeProof()
+  if (useDesk.getState().panel === 'proof') return closeProof()
   openProof()
   say('Proof: play what is on the page, it begins with your first key; the page follows you')
 }
@@ -19,7 +23,7 @@ export function toggleProof(): void {
 /** The proof is over; what was decided stays. */
 export function closeProof(): void {
   const { proof } = useDesk.getState()
-  useDesk.setState({ way: 'step' })
+  useDesk.setState({ panel: 'step' })
   if (proof) send({ type: 'proof-decide', do: 'close' })
 }
 
@@ -32,7 +36,10 @@ export const holdAgainstPage = (take: number) => {
 function inHand(): { difference: Difference; index: number; of: readonly Difference[] } | null {
   const { proof, differing } = useDesk.getState()
   const of = proof?.differences ?? []
-  const index = Math.max(of.findIndex((d) => d.key === differing), 0)
+  const index = Math.max(
+    of.findIndex((d) => d.key === differing),
+    0,
+  )
   const difference = of[index]
   if (difference) return { difference, index, of }
   say(proof ? 'Nothing is left to decide' : 'Nothing was held against the page yet')
@@ -57,5 +64,10 @@ export function decideDifference(what: 'take' | 'leave', key?: string): void {
 
 export const decideAll = (what: 'take' | 'leave') => send({ type: 'proof-decide', do: what })
 
-/** The page goes with the player. */
-whenFollowed((tick) => useListening.setState({ tick }))
+/** The page goes with the player, until the recording ends. */
+onMessage('followed', ({ tick }) => {
+  if (useDesk.getState().recording?.proof) useListening.setState({ tick })
+})
+onMessage('recording', ({ going }, before) => {
+  if (!going && before.recording?.proof) useListening.setState({ tick: null })
+})

@@ -1,16 +1,21 @@
 /** The take that is looked at: its doubts one by one, and how it is read. */
 import type { Doubt, Question, Reading, ReadingChoice } from '../session/wire'
 import { decideDifference, stepDifference } from '../proof/proof'
-import { choose, give, say, send, useDesk } from '../session/store'
+import { choose, give, say, send } from '../session/actions'
+import { useDesk } from '../session/store'
 
-export const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) => s.readings.find((r) => r.id === s.openReading)
+const openReadingOf = (s: { readings: readonly Reading[]; openReading: string }) =>
+  s.readings.find((r) => r.id === s.openReading)
 export const useOpenReading = () => useDesk(openReadingOf)
 
-/** Look at a take: the line tells how it was read, the strip shows it. The pen is lifted, so that no key writes unseen. */
+/**
+ * Look at a take: the line tells how it was read, the strip shows it. The pen is lifted, so that no key writes unseen.
+ */
 export function openRead(id?: string): void {
   const { readings, openReading, pen } = useDesk.getState()
   const reading = readings.find((r) => r.id === (id ?? openReading)) ?? readings[0]
-  if (!reading && !useDesk.getState().readingsTold) { // how the takes were read is still on its way
+  if (!reading && !useDesk.getState().readingsTold) {
+    // how the takes were read is still on its way
     const unheard = useDesk.subscribe((s) => {
       if (!s.readingsTold) return
       unheard()
@@ -21,10 +26,10 @@ export function openRead(id?: string): void {
   if (!reading) return say('No take is on the page: record one, or bring in a MIDI file')
   if (pen?.down) give({ name: 'pen', down: false })
   if (useDesk.getState().selection.size) choose([])
-  useDesk.setState({ way: 'read', openReading: reading.id, doubt: reading.doubts[0]?.key ?? null })
+  useDesk.setState({ panel: 'read', openReading: reading.id, doubt: reading.doubts[0]?.key ?? null })
 }
 
-export const toggleRead = () => (useDesk.getState().way === 'read' ? useDesk.setState({ way: 'step' }) : openRead())
+export const toggleRead = () => (useDesk.getState().panel === 'read' ? useDesk.setState({ panel: 'step' }) : openRead())
 
 /** Read otherwise: the whole open take, or only the selected notes (of whatever take). */
 export function setReading(choice: ReadingChoice, ids: readonly string[] = []): void {
@@ -42,7 +47,7 @@ function inHand(): { reading: Reading; doubt: Doubt; index: number } | null {
 }
 
 /** The question of the lead-through that is asked now, of the open take. */
-export const askedNow = (): Question | undefined => openReadingOf(useDesk.getState())?.questions[0]
+const askedNow = (): Question | undefined => openReadingOf(useDesk.getState())?.questions[0]
 
 /** Take an answer, or (`settled`) go on to the next question. */
 export function answerWith(question: Question, index: number): void {
@@ -51,16 +56,20 @@ export function answerWith(question: Question, index: number): void {
 }
 export const settleQuestion = (question: Question) => setReading({ name: 'answer', question: question.name })
 
-export const optionWords = (doubt: Doubt) => (doubt.chosen === null ? 'as you wrote it' : doubt.options[doubt.chosen]![0])
+export const optionWords = (doubt: Doubt) =>
+  doubt.chosen === null ? 'as you wrote it' : doubt.options[doubt.chosen]![0]
 
-export function describe(doubt: Doubt): string {
-  return `${doubt.place}: ${optionWords(doubt)}; or ${doubt.options.filter((_, i) => i !== doubt.chosen).map(([words]) => words).join('; or ')}`
+function describe(doubt: Doubt): string {
+  return `${doubt.place}: ${optionWords(doubt)}; or ${doubt.options
+    .filter((_, i) => i !== doubt.chosen)
+    .map(([words]) => words)
+    .join('; or ')}`
 }
 
 /** One key goes to the next doubt (or the one before); a question of the lead-through is passed over by it. */
 export function stepDoubt(by: number): void {
-  if (useDesk.getState().way === 'proof') return stepDifference(by)
-  if (useDesk.getState().way !== 'read') openRead()
+  if (useDesk.getState().panel === 'proof') return stepDifference(by)
+  if (useDesk.getState().panel !== 'read') openRead()
   const asked = askedNow()
   if (asked && by > 0) return settleQuestion(asked)
   const found = inHand()
@@ -78,17 +87,18 @@ export function chooseOption(reading: string, key: number, option: number): void
 
 /** One key swaps to the next rival, or to the next answer. */
 export function swapDoubt(): void {
-  if (useDesk.getState().way === 'proof') return decideDifference('take')
-  const asked = useDesk.getState().way === 'read' ? askedNow() : undefined
+  if (useDesk.getState().panel === 'proof') return decideDifference('take')
+  const asked = useDesk.getState().panel === 'read' ? askedNow() : undefined
   if (asked) return answerWith(asked, (asked.chosen + 1) % asked.answers.length)
   const found = inHand()
-  if (found) chooseOption(found.reading.id, found.doubt.key, ((found.doubt.chosen ?? -1) + 1) % found.doubt.options.length)
+  if (found)
+    chooseOption(found.reading.id, found.doubt.key, ((found.doubt.chosen ?? -1) + 1) % found.doubt.options.length)
 }
 
 /** One key accepts, and the next question or doubt is in hand. */
 export function acceptDoubt(): void {
-  if (useDesk.getState().way === 'proof') return decideDifference('leave')
-  const asked = useDesk.getState().way === 'read' ? askedNow() : undefined
+  if (useDesk.getState().panel === 'proof') return decideDifference('leave')
+  const asked = useDesk.getState().panel === 'read' ? askedNow() : undefined
   if (asked) return settleQuestion(asked)
   const found = inHand()
   if (found) send({ type: 'doubt', reading: found.reading.id, key: found.doubt.key, do: 'settle' })
@@ -98,7 +108,8 @@ export const acceptAll = (reading: string) => send({ type: 'doubt', reading, do:
 
 /** Put a kept take on the page at the bar of the pen. */
 /** Further takes of the same bars are read together with the one of a reading. */
-export const readTogether = (reading: string, takes: readonly number[]) => send({ type: 'takes-together', reading, takes: [...takes] })
+export const readTogether = (reading: string, takes: readonly number[]) =>
+  send({ type: 'takes-together', reading, takes: [...takes] })
 
 export function writeTake(take: number): void {
   const { pen } = useDesk.getState()

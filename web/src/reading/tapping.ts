@@ -3,7 +3,8 @@ import { create } from 'zustand'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
 import { playTake, stopPlaying, useListening } from '../playback/listening'
 import { setReading } from './reading'
-import { say, whenLeft } from '../session/store'
+import { say } from '../session/actions'
+import { onLeave } from '../session/events'
 
 export const TAP_CODES: ReadonlySet<string> = new Set(['Enter', 'NumpadEnter', 'Numpad5', 'Space'])
 
@@ -19,7 +20,10 @@ export async function startTapping(take: number): Promise<void> {
   await playTake(take)
   const origin = useListening.getState().originUs ?? nowUs()
   useTapping.setState({ on: true, taps: [] })
-  say('Tap each beat with Enter, the space bar, the pedal or any key of the instrument; the first tap is a first beat. Esc ends it')
+  say(
+    'Tap each beat with Enter, the space bar, the pedal or any key of the instrument; ' +
+      'the first tap is a first beat. Esc ends it',
+  )
   const tap = (atUs: number) => useTapping.setState((s) => ({ taps: [...s.taps, Math.max(atUs - origin, 0)] }))
   const onKey = (event: KeyboardEvent) => {
     if (event.code === 'Escape') finish(false)
@@ -31,8 +35,12 @@ export async function startTapping(take: number): Promise<void> {
   window.addEventListener('keydown', onKey, true)
   unlisten = [
     () => window.removeEventListener('keydown', onKey, true),
-    onHeard((e) => { if (e.kind === 'down' || (e.kind === 'control' && e.key === SUSTAIN && e.value >= 64)) tap(e.atUs) }),
-    useListening.subscribe((now, before) => { if (before.playing && !now.playing) finish(true) }),
+    onHeard((e) => {
+      if (e.kind === 'down' || (e.kind === 'control' && e.key === SUSTAIN && e.value >= 64)) tap(e.atUs)
+    }),
+    useListening.subscribe((now, before) => {
+      if (before.playing && !now.playing) finish(true)
+    }),
   ]
 }
 
@@ -41,7 +49,7 @@ function unheard(): void {
   unlisten = []
   useTapping.setState({ on: false })
 }
-whenLeft(unheard)
+onLeave(unheard)
 
 function finish(played: boolean): void {
   unheard()

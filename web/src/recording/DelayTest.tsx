@@ -2,7 +2,9 @@
 import { create } from 'zustand'
 import { rest } from '../session/rest'
 import type { DelayFound } from '../session/wire'
-import { say, send, useDesk, whenLeft, whileSounding } from '../session/store'
+import { say, send, whileSounding } from '../session/actions'
+import { onLeave } from '../session/events'
+import { useDesk } from '../session/store'
 import { nowUs, onHeard } from '../input/port'
 import { playProgramme, stopProgramme } from '../input/rehearsal'
 import { onClick, soundClicks } from '../playback/engine'
@@ -22,12 +24,12 @@ let end: (() => void) | null = null
 
 export const openDelayTest = () => useDelay.setState({ open: true, found: null })
 
-export function closeDelayTest(): void {
+function closeDelayTest(): void {
   end?.()
   useDelay.setState({ open: false, found: null })
 }
 
-whenLeft(closeDelayTest)
+onLeave(closeDelayTest)
 
 /** Play the click and listen; the rehearsal keyboard may do the playing. */
 async function run(rehearse: boolean): Promise<void> {
@@ -59,7 +61,10 @@ async function run(rehearse: boolean): Promise<void> {
   const finish = async () => {
     stop()
     try {
-      const found = await rest.delayTest((sounded.length ? sounded : clicks.map((c) => originUs + c.time_us)).map(Math.round), strokes.map(Math.round))
+      const found = await rest.delayTest(
+        (sounded.length ? sounded : clicks.map((c) => originUs + c.time_us)).map(Math.round),
+        strokes.map(Math.round),
+      )
       useDelay.setState({ found })
       say(found.words)
     } catch (error) {
@@ -76,29 +81,57 @@ export function DelayTest() {
   const late = useDesk((s) => s.recordLine?.late_us ?? 0)
   const set = (late_us: number) => send({ type: 'delay-set', late_us })
   return (
-    <section aria-label="Delay test" data-testid="delay-test" className="mb-2 rounded-[3px] border border-rule bg-paper px-4 py-2">
+    <section
+      aria-label="Delay test"
+      data-testid="delay-test"
+      className="mb-2 rounded-[3px] border border-rule bg-paper px-4 py-2">
       <div className="flex flex-wrap items-center gap-3">
         <h2 className="font-serif text-xl">Delay test</h2>
-        <p className="text-faint" data-testid="delay-now">{late ? `Takes are read with ${ms(late)}.` : 'Nothing is set: takes are read as they arrive.'}</p>
+        <p className="text-faint" data-testid="delay-now">
+          {late ? `Takes are read with ${ms(late)}.` : 'Nothing is set: takes are read as they arrive.'}
+        </p>
         <span className="ml-auto flex gap-2">
-          <button type="button" className="quiet-button" disabled={strokes !== null} onClick={() => void run(false)}>Play it myself</button>
-          <button type="button" className="quiet-button" disabled={strokes !== null} onClick={() => void run(true)}>Let the rehearsal keyboard play</button>
-          {late !== 0 && <button type="button" className="quiet-button" onClick={() => set(0)}>Set to nothing</button>}
-          <button type="button" className="quiet-button" onClick={closeDelayTest}>Close</button>
+          <button type="button" className="quiet-button" disabled={strokes !== null} onClick={() => void run(false)}>
+            Play it myself
+          </button>
+          <button type="button" className="quiet-button" disabled={strokes !== null} onClick={() => void run(true)}>
+            Let the rehearsal keyboard play
+          </button>
+          {late !== 0 && (
+            <button type="button" className="quiet-button" onClick={() => set(0)}>
+              Set to nothing
+            </button>
+          )}
+          <button type="button" className="quiet-button" onClick={closeDelayTest}>
+            Close
+          </button>
         </span>
       </div>
-      {strokes !== null && <p role="status" className="mt-2 font-serif text-lg text-vermilion">Play a quarter on each click: {strokes} heard</p>}
+      {strokes !== null && (
+        <p role="status" className="mt-2 font-serif text-lg text-vermilion">
+          Play a quarter on each click: {strokes} heard
+        </p>
+      )}
       {found && (
         <div className="mt-1 flex flex-wrap items-center gap-4">
           <div className="max-w-72">
-            <p className="font-serif text-lg" data-testid="delay-words">{found.words}</p>
+            <p className="font-serif text-lg" data-testid="delay-words">
+              {found.words}
+            </p>
             <p className="text-faint">{found.sign}</p>
-            <button type="button" className="quiet-button mt-1" onClick={() => set(found.mean_us)}>Set {ms(found.mean_us)} for later takes</button>
+            <button type="button" className="quiet-button mt-1" onClick={() => set(found.mean_us)}>
+              Set {ms(found.mean_us)} for later takes
+            </button>
           </div>
           <Picture found={found} />
         </div>
       )}
-      {!found && strokes === null && <p className="mt-1 text-faint">Five bars of quarters with the click at 100; Ductus measures how late your notes arrive, and reads later takes that much earlier.</p>}
+      {!found && strokes === null && (
+        <p className="mt-1 text-faint">
+          Five bars of quarters with the click at 100; Ductus measures how late your notes arrive, and reads later takes
+          that much earlier.
+        </p>
+      )}
     </section>
   )
 }
@@ -113,12 +146,22 @@ function Picture({ found }: { found: DelayFound }) {
   const last = found.points.at(-1)?.[0] ?? 1
   const x = (k: number) => 92 + ((k - first) / Math.max(last - first, 1)) * (WIDE - 110)
   const y = (row: number, us: number) => 28 + row * 52 + (Math.max(-MOST_US, Math.min(MOST_US, us)) / MOST_US) * 22
-  const rows = [['as it arrives', 0, 'var(--color-vermilion)'], ['as it is read', found.mean_us, 'var(--color-verdigris)']] as const
+  const rows = [
+    ['as it arrives', 0, 'var(--color-vermilion)'],
+    ['as it is read', found.mean_us, 'var(--color-verdigris)'],
+  ] as const
   return (
-    <svg width={WIDE} height={HIGH} role="img" aria-label={`Before: ${ms(found.mean_us)} on average. After: 0 ms on average.`} className="max-w-full">
+    <svg
+      width={WIDE}
+      height={HIGH}
+      role="img"
+      aria-label={`Before: ${ms(found.mean_us)} on average. After: 0 ms on average.`}
+      className="max-w-full">
       {rows.map(([words, by, colour], row) => (
         <g key={words}>
-          <text x={0} y={y(row, 0) + 4} fontSize={13} fill="var(--color-faint)">{words}</text>
+          <text x={0} y={y(row, 0) + 4} fontSize={13} fill="var(--color-faint)">
+            {words}
+          </text>
           <line x1={86} x2={WIDE} y1={y(row, 0)} y2={y(row, 0)} stroke="var(--color-rule)" />
           {found.points.map(([k, us]) => (
             <g key={k}>
@@ -128,7 +171,9 @@ function Picture({ found }: { found: DelayFound }) {
           ))}
         </g>
       ))}
-      <text x={WIDE} y={12} textAnchor="end" fontSize={11} fill="var(--color-faint)">early is above the line, late below</text>
+      <text x={WIDE} y={12} textAnchor="end" fontSize={11} fill="var(--color-faint)">
+        early is above the line, late below
+      </text>
     </svg>
   )
 }

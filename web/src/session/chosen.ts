@@ -1,7 +1,12 @@
-/** What is chosen on the page that is no note: a mark, or a place of the frame the line speaks of; and the field that takes marks. */
+/**
+ * What is chosen on the page that is no note: a mark, or a place of the frame the line speaks of; and the field that
+ * takes marks.
+ */
 import { create } from 'zustand'
 import type { FrameAt, FrameEdit, MarkEdit, MarksChosen, Weighed } from './wire'
-import { choose, frame, give, send, settled, useDesk, whenLeft, whenPageTold } from './store'
+import { choose, frame, give, send, settled } from './actions'
+import { onLeave, onMessage } from './events'
+import { useDesk } from './store'
 
 interface Page {
   readonly marks: MarksChosen | null
@@ -16,17 +21,26 @@ export const usePage = create<Page>(() => NOTHING)
 
 /** The frame is looked at: an answer that comes after it was left does not bring it back. */
 let wanted = false
-whenLeft(() => {
+onLeave(() => {
   wanted = false
   usePage.setState(NOTHING)
 })
-whenPageTold((told) => {
-  if (told.type === 'frame-at') { if (wanted) usePage.setState({ frame: told, marks: null }) }
-  else if (told.type === 'weighed') { if (wanted) usePage.setState({ weighed: told }) }
-  else usePage.setState({ marks: told.ids.length ? told : null })
+onMessage('frame-at', (told) => {
+  if (wanted) usePage.setState({ frame: told, marks: null })
 })
+onMessage('weighed', (told) => {
+  if (wanted) usePage.setState({ weighed: told })
+})
+onMessage('marks-chosen', (told) => usePage.setState({ marks: told.ids.length ? told : null }))
 
-export interface Place { readonly bar: number; readonly tick: number; readonly part: string; readonly staff: number; readonly near?: boolean; readonly id?: string }
+export interface Place {
+  readonly bar: number
+  readonly tick: number
+  readonly part: string
+  readonly staff: number
+  readonly near?: boolean
+  readonly id?: string
+}
 
 export type What = FrameAt['what']
 
@@ -64,7 +78,17 @@ function sayFrame(what: What, at?: Place): void {
     const bars = selectedBars()
     const here = at ? place : { ...place, ...(bars ? { bar: bars[0] } : {}) }
     usePage.setState({ marks: null, weighed: null })
-    send({ type: 'frame-wanted', what, bar: here.bar, tick: here.tick, part: here.part, staff: here.staff, near: at?.near ?? false, id: at?.id ?? '', last: bars?.[1] ?? here.bar })
+    send({
+      type: 'frame-wanted',
+      what,
+      bar: here.bar,
+      tick: here.tick,
+      part: here.part,
+      staff: here.staff,
+      near: at?.near ?? false,
+      id: at?.id ?? '',
+      last: bars?.[1] ?? here.bar,
+    })
   })
 }
 
@@ -97,7 +121,18 @@ export function doFrame(change: FrameEdit): void {
 /** After an edit the line speaks of the frame as it is now. */
 function again(): void {
   const { frame: at } = usePage.getState()
-  if (at) settled(() => send({ type: 'frame-wanted', what: at.what, bar: at.bar, tick: at.tick, part: at.part, staff: at.staff, last: at.last }))
+  if (at)
+    settled(() =>
+      send({
+        type: 'frame-wanted',
+        what: at.what,
+        bar: at.bar,
+        tick: at.tick,
+        part: at.part,
+        staff: at.staff,
+        last: at.last,
+      }),
+    )
 }
 
 export const leaveWeighed = () => usePage.setState({ weighed: null })

@@ -1,6 +1,7 @@
 /**
- * The one WebSocket of an open piece: ordered, numbered messages out, typed messages in, reconnecting by itself. The server keeps the place of this window
- * under a token; what it is not known to have on disk is sent again after a break, and has its effect once.
+ * The one WebSocket of an open piece: ordered, numbered messages out, typed messages in, reconnecting by itself. The
+ * server keeps the place of this window under a token; what it is not known to have on disk is sent again after a
+ * break, and has its effect once.
  */
 import { Unsent, type Kept } from './unsent'
 import type { ClientMessage, HeardEvent, ServerMessage } from './wire'
@@ -27,14 +28,27 @@ export interface DeskSocket {
 /** What a window keeps over a reload: its token, and what was not saved, by numbers of the wire. */
 const shelf = (pieceId: string, what: 'seat' | 'unsent') => `ductus-${what}-${pieceId}`
 function stored(name: string): string {
-  try { return sessionStorage.getItem(name) ?? '' } catch { return '' }
+  try {
+    return sessionStorage.getItem(name) ?? ''
+  } catch {
+    return ''
+  }
 }
 function store(name: string, text: string): void {
-  try { if (text) sessionStorage.setItem(name, text); else sessionStorage.removeItem(name) } catch { /* a window without storage has no place after a reload */ }
+  try {
+    if (text) sessionStorage.setItem(name, text)
+    else sessionStorage.removeItem(name)
+  } catch {
+    /* a window without storage has no place after a reload */
+  }
 }
 
-/** A piece that is opened by its address begins with the pen up; a page that is loaded again, or gone back to, takes its place. */
-let returning = (performance.getEntriesByType('navigation')[0] as PerformanceNavigationTiming | undefined)?.type !== 'navigate'
+/**
+ * A piece that is opened by its address begins with the pen up; a page that is loaded again, or gone back to, takes its
+ * place.
+ */
+let returning =
+  (performance.getEntriesByType('navigation')[0] as PerformanceNavigationTiming | undefined)?.type !== 'navigate'
 
 export function openDeskSocket(
   pieceId: string,
@@ -65,7 +79,9 @@ export function openDeskSocket(
     token = told.token
     if (!left) store(shelf(pieceId, 'seat'), token)
     if (base === null) {
-      const before = (JSON.parse(stored(shelf(pieceId, 'unsent')) || '[]') as Kept[]).filter((k) => !told.resumed || k.number > told.handled)
+      const before = (JSON.parse(stored(shelf(pieceId, 'unsent')) || '[]') as Kept[]).filter(
+        (k) => !told.resumed || k.number > told.handled,
+      )
       store(shelf(pieceId, 'unsent'), '')
       base = told.handled
       if (before.length) replant(before, told.resumed)
@@ -86,7 +102,8 @@ export function openDeskSocket(
     unsent.saved(Infinity)
     for (const { message } of before) {
       const strokes = message.type === 'keys'
-      if (resumed || strokes) flown.add(unsent.add(strokes && !resumed ? { ...message, again: true, only_sound: true } : message))
+      if (resumed || strokes)
+        flown.add(unsent.add(strokes && !resumed ? { ...message, again: true, only_sound: true } : message))
     }
     for (const { message } of now) unsent.add(message)
     base = base! + 1 - unsent.first
@@ -95,16 +112,23 @@ export function openDeskSocket(
   function connect() {
     const scheme = location.protocol === 'https:' ? 'wss' : 'ws'
     ready = false
-    socket = new WebSocket(`${scheme}://${location.host}/api/pieces/${pieceId}/desk?${new URLSearchParams({ seat: token, fresh: String(base === null) })}`)
-    socket.onopen = () => { if (!left) onState('open') }
+    socket = new WebSocket(
+      `${scheme}://${location.host}/api/pieces/${pieceId}/desk?` +
+        new URLSearchParams({ seat: token, fresh: String(base === null) }),
+    )
+    socket.onopen = () => {
+      if (!left) onState('open')
+    }
     socket.onmessage = (event: MessageEvent<string>) => {
-      const all = JSON.parse(event.data) as ServerMessage | ServerMessage[] // what came of one key comes together, and is drawn once
+      // what came of one key comes together, and is drawn once
+      const all = JSON.parse(event.data) as ServerMessage | ServerMessage[]
       for (const message of Array.isArray(all) ? all : [all]) receive(message)
     }
     socket.onclose = (event) => {
       ready = false
       if (closed) return
-      if (event.code === TAKEN) { // a copy of this window has its place: this one gets another
+      if (event.code === TAKEN) {
+        // a copy of this window has its place: this one gets another
         token = ''
         base = null
       }
@@ -116,7 +140,10 @@ export function openDeskSocket(
   function receive(message: ServerMessage) {
     const own = (wire: number) => wire - (base ?? 0)
     if (message.type === 'welcome') welcomed(message)
-    else if (message.type === 'kept') for (const number of unkept) { if (number <= own(message.number)) unkept.delete(number) }
+    else if (message.type === 'kept')
+      for (const number of unkept) {
+        if (number <= own(message.number)) unkept.delete(number)
+      }
     if (message.type === 'saved') unsent.saved(own(message.number))
     if (message.type === 'done') {
       unsent.done(own(message.seq))
@@ -130,13 +157,24 @@ export function openDeskSocket(
     return number
   }
 
-  const keepOver = () => store(shelf(pieceId, 'unsent'), JSON.stringify(unsent.waiting().map((k) => ({ ...k, number: k.number + (base ?? 0) }))).replace(/^\[\]$/, ''))
+  const keepOver = () =>
+    store(
+      shelf(pieceId, 'unsent'),
+      JSON.stringify(unsent.waiting().map((k) => ({ ...k, number: k.number + (base ?? 0) }))).replace(/^\[\]$/, ''),
+    )
   window.addEventListener('pagehide', keepOver)
   connect()
   return {
     send,
     keys: (events, onlySound) => {
-      const number = send({ type: 'keys', epoch_us: EPOCH_US(), events, only_sound: onlySound, again: false, number: 0 })
+      const number = send({
+        type: 'keys',
+        epoch_us: EPOCH_US(),
+        events,
+        only_sound: onlySound,
+        again: false,
+        number: 0,
+      })
       unkept.add(number)
       return number
     },
@@ -148,7 +186,8 @@ export function openDeskSocket(
       left = true
       const until = Date.now() + LINGER_MS
       const end = () => {
-        if (unsent.waiting().length && Date.now() < until) return void setTimeout(end, 50) // what was done last is still brought over
+        // what was done last is still brought over
+        if (unsent.waiting().length && Date.now() < until) return void setTimeout(end, 50)
         closed = true
         window.removeEventListener('pagehide', keepOver)
         socket.close()

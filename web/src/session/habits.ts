@@ -1,27 +1,34 @@
-/** What the desk does by itself: it seats the players of the parts; by choice it lifts an idle pen, sounds tones for the place, and the other parts. */
+/**
+ * What the desk does by itself: it seats the players of the parts; by choice it lifts an idle pen, sounds tones for the
+ * place, and the other parts.
+ */
 import { rest } from './rest'
 import type { Pen, Sounding } from './wire'
 import { heldKeys, nowUs, onHeard } from '../input/port'
 import { seatPlayers, soundClicks, soundNotes } from '../playback/engine'
 import { computerKeysOn } from '../input/computerKeys'
-import { how, openHow } from '../playback/settings'
+import { playbackSettings, openPlayback } from '../playback/settings'
 import { useListening } from '../playback/listening'
 import { usePreferences } from '../shell/preferences'
-import { give, layOut, useDesk } from './store'
+import { give, layOut } from './actions'
+import { useDesk } from './store'
 
 const LOOK_MS = 5000
 const BEAT_LEVEL = 2 // metrical rank of a beat; deeper places are parts of one
 
 export function keepHabits(): () => void {
   let last = Date.now()
-  const alive = () => { last = Date.now() }
+  const alive = () => {
+    last = Date.now()
+  }
   const deaf = onHeard(alive)
   window.addEventListener('keydown', alive)
   const timer = window.setInterval(() => {
     const { idleMinutes } = usePreferences.getState()
-    if (idleMinutes && useDesk.getState().pen?.down && Date.now() - last > idleMinutes * 60_000) give({ name: 'pen', down: false })
+    if (idleMinutes && useDesk.getState().pen?.down && Date.now() - last > idleMinutes * 60_000)
+      give({ name: 'pen', down: false })
   }, LOOK_MS)
-  openHow(useDesk.getState().pieceId)
+  openPlayback(useDesk.getState().pieceId)
   const seat = () => {
     const { state, pen } = useDesk.getState()
     if (state) seatPlayers(state.parts, pen?.part ?? '', pen?.drums)
@@ -29,19 +36,28 @@ export function keepHabits(): () => void {
   }
   seat()
   const unlay = useDesk.subscribe((now, before) => {
-    const { pages } = how()
+    const { pages } = playbackSettings()
     if (now.link === 'open' && before.link !== 'open' && pages) layOut(pages)
   })
-  const unseat = useDesk.subscribe((now, before) => { if (now.state?.parts !== before.state?.parts || now.pen?.part !== before.pen?.part || now.pen?.drums?.join() !== before.pen?.drums?.join()) seat() })
+  const unseat = useDesk.subscribe((now, before) => {
+    if (
+      now.state?.parts !== before.state?.parts ||
+      now.pen?.part !== before.pen?.part ||
+      now.pen?.drums?.join() !== before.pen?.drums?.join()
+    )
+      seat()
+  })
   const unwatch = useDesk.subscribe((now, before) => {
     if (!now.pen?.down || !before.pen || now.pen === before.pen) return
     const rank = toneFor(now.pen, before.pen)
     if (rank) soundClicks([{ time_us: 0, rank }], nowUs())
-    if (now.pen.tick !== before.pen.tick || now.pen.part !== before.pen.part || now.pen.staff !== before.pen.staff) askCompany(now.pieceId, now.pen)
+    if (now.pen.tick !== before.pen.tick || now.pen.part !== before.pen.part || now.pen.staff !== before.pen.staff)
+      askCompany(now.pieceId, now.pen)
   })
   const stopCompany = onHeard((event) => {
     const { pen, recording } = useDesk.getState()
-    if (event.kind !== 'down' || heldKeys().size > 1 || !pen?.down || recording || useListening.getState().playing) return
+    if (event.kind !== 'down' || heldKeys().size > 1 || !pen?.down || recording || useListening.getState().playing)
+      return
     if (usePreferences.getState().company) soundCompany()
   })
   const unprefer = usePreferences.subscribe((now, before) => {
@@ -75,12 +91,20 @@ let company: Sounding[] = []
 function askCompany(pieceId: string, pen: Pen): void {
   company = []
   if (!usePreferences.getState().company) return
-  void rest.company(pieceId, pen.tick, pen.part, pen.staff).then((found) => {
-    const here = useDesk.getState().pen
-    if (here?.tick === pen.tick && here.staff === pen.staff && here.part === pen.part) company = found
-  }, () => undefined)
+  void rest.company(pieceId, pen.tick, pen.part, pen.staff).then(
+    (found) => {
+      const here = useDesk.getState().pen
+      if (here?.tick === pen.tick && here.staff === pen.staff && here.part === pen.part) company = found
+    },
+    () => undefined,
+  )
 }
 
 function soundCompany(): void {
-  if (company.length) soundNotes(company.map((n) => ({ ...n, onset_us: 0, length_us: Math.min(n.length_us, COMPANY_US) })), nowUs(), () => undefined)
+  if (company.length)
+    soundNotes(
+      company.map((n) => ({ ...n, onset_us: 0, length_us: Math.min(n.length_us, COMPANY_US) })),
+      nowUs(),
+      () => undefined,
+    )
 }

@@ -1,5 +1,24 @@
 /** Documents over HTTP. Every failure is an Error whose message is fit to be shown. */
-import type { Arrived, DelayClicks, DelayFound, Drum, HeadWords, Instrument, NewPiece, Pages, Pattern, PieceRow, ReadyPattern, Shape, Playback, Programme, Sounding, Strip, Suggestion, TakeSounds } from './wire'
+import type {
+  Arrived,
+  DelayClicks,
+  DelayFound,
+  Drum,
+  HeadWords,
+  Instrument,
+  NewPiece,
+  Pages,
+  Pattern,
+  PieceRow,
+  ReadyPattern,
+  Shape,
+  Playback,
+  Programme,
+  Sounding,
+  Strip,
+  Suggestion,
+  TakeSounds,
+} from './wire'
 
 const LOST = 'Ductus does not answer. Is it still running? Everything written so far is kept.'
 
@@ -30,11 +49,21 @@ const json = (method: string, body: unknown): RequestInit => ({
 })
 
 /** How a piece is printed; the staff height is proposed from the music where none is given. */
-export interface PrintHow { readonly size: 'a4' | 'letter'; readonly staffMm: number | null; readonly part: string }
-const printQuery = ({ size, staffMm, part }: PrintHow) => new URLSearchParams({ size, part, ...(staffMm === null ? {} : { staff_mm: String(staffMm) }) }).toString()
+export interface PrintHow {
+  readonly size: 'a4' | 'letter'
+  readonly staffMm: number | null
+  readonly part: string
+}
+const printQuery = ({ size, staffMm, part }: PrintHow) =>
+  new URLSearchParams({ size, part, ...(staffMm === null ? {} : { staff_mm: String(staffMm) }) }).toString()
 
 /** What is to be heard, and how; null: as it usually is. */
-export type ListeningTo = { readonly [K in 'from_tick' | 'to_tick' | 'percent' | 'qpm' | 'repeats' | 'as_played' | 'feel' | 'cut' | 'first_bar' | 'last_bar']?: number | boolean | null }
+export type ListeningTo = {
+  readonly [
+    K in
+      'from_tick' | 'to_tick' | 'percent' | 'qpm' | 'repeats' | 'as_played' | 'feel' | 'cut' | 'first_bar' | 'last_bar'
+  ]?: number | boolean | null
+}
 
 export const rest = {
   shelf: () => ask<PieceRow[]>('/pieces'),
@@ -48,22 +77,38 @@ export const rest = {
   },
   renameTo: (id: string, base: number, facts: HeadWords & { cautions?: string }) =>
     ask<unknown>(`/pieces/${id}/facts`, json('PATCH', { base, ...facts })),
-  playback: (id: string, how: ListeningTo) => ask<Playback>(`/pieces/${id}/playback?${new URLSearchParams(Object.entries(how).filter(([, v]) => v !== null).map(([k, v]) => [k, String(v)]))}`),
-  company: (id: string, tick: number, part: string, staff: number) => ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
-  heard: (id: string, fromUs: number, toUs: number) => ask<Sounding[]>(`/pieces/${id}/heard?from_us=${fromUs}&to_us=${toUs}`),
+  playback: (id: string, how: ListeningTo) =>
+    ask<Playback>(
+      `/pieces/${id}/playback?${new URLSearchParams(
+        Object.entries(how)
+          .filter(([, v]) => v !== null)
+          .map(([k, v]) => [k, String(v)]),
+      )}`,
+    ),
+  company: (id: string, tick: number, part: string, staff: number) =>
+    ask<Sounding[]>(`/pieces/${id}/company?tick=${tick}&part=${encodeURIComponent(part)}&staff=${staff}`),
+  heard: (id: string, fromUs: number, toUs: number) =>
+    ask<Sounding[]>(`/pieces/${id}/heard?from_us=${fromUs}&to_us=${toUs}`),
   takePlayback: (id: string, take: number) => ask<TakeSounds>(`/pieces/${id}/takes/${take}/playback`),
   strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   delayClicks: () => ask<DelayClicks>('/delay-test'),
-  delayTest: (clicks_us: number[], strokes_us: number[]) => ask<DelayFound>('/delay-test', json('POST', { clicks_us, strokes_us })),
-  openings: (id: string, reading: string, question: string) => ask<string[]>(`/pieces/${id}/readings/${reading}/openings?question=${encodeURIComponent(question)}`),
+  delayTest: (clicks_us: number[], strokes_us: number[]) =>
+    ask<DelayFound>('/delay-test', json('POST', { clicks_us, strokes_us })),
+  openings: (id: string, reading: string, question: string) =>
+    ask<string[]>(`/pieces/${id}/readings/${reading}/openings?question=${encodeURIComponent(question)}`),
   marks: (text: string) => ask<Suggestion[]>(`/marks?text=${encodeURIComponent(text)}`),
-  shape: (id: string, part: string, first: number, last: number) => ask<Shape>(`/pieces/${id}/shape?${new URLSearchParams({ part, first: String(first), last: String(last) })}`),
+  shape: (id: string, part: string, first: number, last: number) =>
+    ask<Shape>(`/pieces/${id}/shape?${new URLSearchParams({ part, first: String(first), last: String(last) })}`),
   drums: () => ask<Drum[]>('/drums'),
   patterns: (id: string) => ask<Pattern[]>(`/pieces/${id}/patterns`),
-  readyPatterns: (id: string, bar: number, pitched = false) => ask<ReadyPattern[]>(`/pieces/${id}/ready-patterns?bar=${bar}&pitched=${pitched}`),
+  readyPatterns: (id: string, bar: number, pitched = false) =>
+    ask<ReadyPattern[]>(`/pieces/${id}/ready-patterns?bar=${bar}&pitched=${pitched}`),
   instruments: () => ask<Instrument[]>('/instruments'),
   programmes: () => ask<Programme[]>('/programmes'),
-  programme: (name: string, at?: { qpm: number; leadUs: number }) => ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(`/programmes/${name}${at ? `?qpm=${at.qpm}&lead_us=${at.leadUs}` : ''}`),
+  programme: (name: string, at?: { qpm: number; leadUs: number }) =>
+    ask<{ events: [number, 'down' | 'up' | 'control', number, number][] }>(
+      `/programmes/${name}${at ? `?qpm=${at.qpm}&lead_us=${at.leadUs}` : ''}`,
+    ),
   leftOut: (id: string) => ask<string[]>(`/pieces/${id}/left-out`),
   audioAddress: (id: string, kind: 'wav' | 'flac' | 'ogg' | 'mp3', how: { [name: string]: number | boolean }) =>
     `/api/pieces/${id}/export.${kind}?${new URLSearchParams(Object.entries(how).map(([k, v]) => [k, String(v)]))}`,
@@ -74,5 +119,6 @@ export const rest = {
   file: async (address: string) => (await answer(address)).blob(),
   work: (name: string) => ask<{ share: number | null }>(`/works/${name}`),
   stopWork: (name: string) => ask<void>(`/works/${name}`, { method: 'DELETE' }),
-  printAddress: (id: string, kind: 'pdf' | 'zip', how: PrintHow) => `/api/pieces/${id}/export.${kind}?${printQuery(how)}`,
+  printAddress: (id: string, kind: 'pdf' | 'zip', how: PrintHow) =>
+    `/api/pieces/${id}/export.${kind}?${printQuery(how)}`,
 }

@@ -2,7 +2,14 @@ import { describe, expect, it } from 'vitest'
 import { Unsent } from './unsent'
 import type { ClientMessage } from './wire'
 
-const stroke = (key: number): ClientMessage => ({ type: 'keys', epoch_us: 0, events: [{ at_us: 1, kind: 'down', key, value: 70, channel: 0 }], only_sound: false, again: false, number: 0 })
+const stroke = (key: number): ClientMessage => ({
+  type: 'keys',
+  epoch_us: 0,
+  events: [{ at_us: 1, kind: 'down', key, value: 70, channel: 0 }],
+  only_sound: false,
+  again: false,
+  number: 0,
+})
 const rest: ClientMessage = { type: 'command', do: { name: 'rest' }, at_us: 0 }
 
 describe('messages that are not known to be on disk', () => {

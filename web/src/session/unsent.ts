@@ -1,10 +1,14 @@
 /**
- * Messages that the server is not known to have on disk, by their numbers: what is sent again after a lost connection, a reload or a killed server.
- * A page counts from 1; the server counts over all pages of a place, so that a number on the wire is the page's own plus a base.
+ * Messages that the server is not known to have on disk, by their numbers: what is sent again after a lost connection,
+ * a reload or a killed server. A page counts from 1; the server counts over all pages of a place, so that a number on
+ * the wire is the page's own plus a base.
  */
 import type { ClientMessage } from './wire'
 
-export interface Kept { readonly number: number; readonly message: ClientMessage }
+export interface Kept {
+  readonly number: number
+  readonly message: ClientMessage
+}
 
 export class Unsent {
   private last = 0
@@ -29,7 +33,10 @@ export class Unsent {
     for (const key of this.queue.keys()) if (key <= number) this.queue.delete(key)
   }
 
-  /** Nothing of what waits is to be sent, but the strokes: their place is not known any more. Answers how many notes were struck in them. */
+  /**
+   * Nothing of what waits is to be sent, but the strokes: their place is not known any more. Answers how many notes
+   * were struck in them.
+   */
   keepStrokesOnly(): number {
     for (const [key, message] of this.queue) {
       if (message.type === 'keys') this.queue.set(key, { ...message, again: true, only_sound: true })
@@ -60,4 +67,7 @@ export class Unsent {
 }
 
 const strokes = (messages: readonly ClientMessage[]) =>
-  messages.reduce((n, m) => n + (m.type === 'keys' && !m.only_sound ? m.events.filter((e) => e.kind === 'down').length : 0), 0)
+  messages.reduce(
+    (n, m) => n + (m.type === 'keys' && !m.only_sound ? m.events.filter((e) => e.kind === 'down').length : 0),
+    0,
+  )

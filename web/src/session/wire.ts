@@ -2,7 +2,9 @@
 import type { components } from './api-types.gen'
 
 type Schemas = components['schemas']
-export type HeadWords = { [field in 'title' | 'subtitle' | 'composer' | 'arranger' | 'lyricist' | 'rights' | 'number']?: string }
+export type HeadWords = {
+  [field in 'title' | 'subtitle' | 'composer' | 'arranger' | 'lyricist' | 'rights' | 'number']?: string
+}
 export type PieceRow = Schemas['PieceRow']
 export type Arrived = Schemas['ArrivedView']
 export type NewPiece = Schemas['NewPiece']
@@ -17,7 +19,6 @@ export type State = Schemas['StateFact']
 export type Pen = Schemas['PenFact']
 export type Offered = Schemas['OfferFact']
 export type LinePhrase = Schemas['PhraseFact']
-export type LineChoice = Schemas['ChoiceFact']
 export type SystemRef = Schemas['SystemRef']
 export type Reading = Schemas['ReadingFact']
 export type Doubt = Schemas['DoubtFact']

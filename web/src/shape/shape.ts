@@ -1,9 +1,14 @@
-/** The strip over any stretch of the page: its notes in time, what quantize in place would do to them, and the gestures that give velocities. */
+/**
+ * The strip over any stretch of the page: its notes in time, what quantize in place would do to them, and the gestures
+ * that give velocities.
+ */
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 import { rest } from '../session/rest'
 import type { Edit, InPlace, Shape, WeighedNotes } from '../session/wire'
-import { edit, say, send, settled, useDesk, whenLeft, whenNotesWeighed } from '../session/store'
+import { edit, say, send, settled } from '../session/actions'
+import { onLeave, onMessage } from '../session/events'
+import { useDesk } from '../session/store'
 import { nowUs } from '../input/port'
 import { tickOf } from '../recording/recorder'
 
@@ -20,16 +25,40 @@ interface ShapeState {
   readonly list: boolean
 }
 
-export const useShape = create<ShapeState>(() => ({ open: false, part: '', first: 0, last: 0, data: null, weighed: null, view: 'times', list: false }))
+export const useShape = create<ShapeState>(() => ({
+  open: false,
+  part: '',
+  first: 0,
+  last: 0,
+  data: null,
+  weighed: null,
+  view: 'times',
+  list: false,
+}))
 
 /** The settings of quantize in place, as they were last: one key does the same again elsewhere. */
-export const USUAL: InPlace = {
-  name: 'quantize-in-place', grid: '16th', kind: 'straight', onsets: true, ends: false, lengths: false, far: 60, within: 50, long_short: 50, ahead_ms: 0, uneven_ms: 0, seed: 1,
+const USUAL: InPlace = {
+  name: 'quantize-in-place',
+  grid: '16th',
+  kind: 'straight',
+  onsets: true,
+  ends: false,
+  lengths: false,
+  far: 60,
+  within: 50,
+  long_short: 50,
+  ahead_ms: 0,
+  uneven_ms: 0,
+  seed: 1,
 }
-export const useInPlace = create<{ how: InPlace }>()(persist((): { how: InPlace } => ({ how: USUAL }), { name: 'ductus.in-place' }))
+export const useInPlace = create<{ how: InPlace }>()(
+  persist((): { how: InPlace } => ({ how: USUAL }), { name: 'ductus.in-place' }),
+)
 
 const BARS_SHOWN = 4
-whenNotesWeighed((weighed) => { if (useShape.getState().open) useShape.setState({ weighed }) })
+onMessage('weighed-notes', (weighed) => {
+  if (useShape.getState().open) useShape.setState({ weighed })
+})
 
 /** Open over the bars of the selection, or some bars from the pen on. */
 export function toggleShape(): void {
@@ -45,7 +74,7 @@ export function toggleShape(): void {
 }
 
 export const closeShape = () => useShape.setState({ open: false, data: null, weighed: null })
-whenLeft(closeShape)
+onLeave(closeShape)
 
 export async function refreshShape(): Promise<void> {
   const { open, part, first, last } = useShape.getState()
@@ -64,15 +93,21 @@ export function showBars(first: number, last: number): void {
 const LIVE_MS = 300
 let lookedAt = 0
 
-/** While a recording to the click goes on, the strip and the list go with it: the last bars up to the one that is being played. */
-export const followRecording = (): (() => void) => useDesk.subscribe((now, before) => {
-  const live = now.recording && !now.recording.free && !now.recording.waiting
-  if (!live || now.refs === before.refs || !useShape.getState().open || performance.now() - lookedAt < LIVE_MS) return
-  lookedAt = performance.now()
-  const tick = tickOf(nowUs())
-  const bar = [...now.systems.values()].flatMap((s) => s.bars).find((b) => tick >= b.start && tick < b.start + b.ticks)?.index
-  if (bar !== undefined) showBars(bar - BARS_SHOWN + 1, bar)
-})
+/**
+ * While a recording to the click goes on, the strip and the list go with it: the last bars up to the one that is being
+ * played.
+ */
+export const followRecording = (): (() => void) =>
+  useDesk.subscribe((now, before) => {
+    const live = now.recording && !now.recording.free && !now.recording.waiting
+    if (!live || now.refs === before.refs || !useShape.getState().open || performance.now() - lookedAt < LIVE_MS) return
+    lookedAt = performance.now()
+    const tick = tickOf(nowUs())
+    const bar = [...now.systems.values()]
+      .flatMap((s) => s.bars)
+      .find((b) => tick >= b.start && tick < b.start + b.ticks)?.index
+    if (bar !== undefined) showBars(bar - BARS_SHOWN + 1, bar)
+  })
 
 /** The notes that are meant: those of the strip that are selected, or all of it. */
 export function meant(): string[] {
@@ -98,7 +133,10 @@ export function weighAgain(): void {
 
 /** Edit the notes that are meant, and show what came of it. */
 export function shapeNotes(change: Edit, only?: readonly string[]): void {
-  if (!useShape.getState().data) return void refreshShape().then(() => { if (useShape.getState().data) shapeNotes(change, only) }) // a hand that is faster than the strip
+  if (!useShape.getState().data)
+    return void refreshShape().then(() => {
+      if (useShape.getState().data) shapeNotes(change, only)
+    }) // a hand that is faster than the strip
   const ids = only ?? meant()
   if (!ids.length) return say('No notes are there to be changed')
   edit(change, ids, false) // what is selected stays so

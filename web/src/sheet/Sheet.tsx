@@ -1,5 +1,14 @@
 /** The sheet: the title block, the engraved systems, and the pen drawn over them. */
-import { memo, type PointerEvent, useCallback, useEffect, useLayoutEffect, useRef, useState, useSyncExternalStore } from 'react'
+import {
+  memo,
+  type PointerEvent,
+  useCallback,
+  useEffect,
+  useLayoutEffect,
+  useRef,
+  useState,
+  useSyncExternalStore,
+} from 'react'
 import type { System } from '../session/wire'
 import { FreeHeads, HeardHeads } from './HeardHeads'
 import { drawingOf } from './engraving'
@@ -10,19 +19,22 @@ import { Margin } from '../margin/Margin'
 import { Handles } from './Handles'
 import { Offer } from './Offer'
 import { LoopEdges } from './LoopEdges'
-import { how, useHow } from '../playback/settings'
+import { playbackSettings, usePlayback } from '../playback/settings'
 import { zoomByWheel } from './zoom'
 import { PenMark } from './PenMark'
-import { send, useDesk } from '../session/store'
+import { send } from '../session/actions'
+import { useDesk } from '../session/store'
 import { farZoom } from '../shell/appearance'
 import { Rights, TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
+import { cx } from '../shell/classes'
 
 /** Mark the notes of a drawing that are selected. */
 function markSelected(drawing: Element) {
   const { selection } = useDesk.getState()
   if (!selection.size) return
-  for (const note of drawing.querySelectorAll('.note[id]')) if (selection.has(note.id)) note.setAttribute('data-selected', 'yes')
+  for (const note of drawing.querySelectorAll('.note[id]'))
+    if (selection.has(note.id)) note.setAttribute('data-selected', 'yes')
 }
 
 function Drawing({ svg, name }: { svg: string; name: string }) {
@@ -36,12 +48,22 @@ function Drawing({ svg, name }: { svg: string; name: string }) {
 }
 
 /** A system with its place in the page; drawn again only when its own engraving changes. */
-const SystemHolder = memo(function SystemHolder({ index, waiting, system }: { index: number; waiting: boolean; system: System | undefined }) {
+const SystemHolder = memo(function SystemHolder({
+  index,
+  waiting,
+  system,
+}: {
+  index: number
+  waiting: boolean
+  system: System | undefined
+}) {
   return (
     <div data-system={index} className="system-holder" data-waiting={waiting ? 'yes' : undefined}>
-      {system
-        ? <Drawing svg={system.svg} name={system.key} />
-        : <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />}
+      {system ? (
+        <Drawing svg={system.svg} name={system.key} />
+      ) : (
+        <div className="h-36 animate-pulse rounded bg-bar/60" aria-hidden />
+      )}
     </div>
   )
 })
@@ -51,13 +73,16 @@ function useStaves() {
   const parts = useDesk((s) => s.state?.parts)
   const changes = useDesk((s) => s.state?.clefs)
   const drawn = (parts ?? []).filter((p) => p.shown)
-  const flat = drawn.flatMap((p) => (p.only ? [p.only] : Array.from({ length: p.staves }, (_, i) => i + 1)).map((staff) => ({ part: p.id, staff })))
+  const flat = drawn.flatMap((p) =>
+    (p.only ? [p.only] : Array.from({ length: p.staves }, (_, i) => i + 1)).map((staff) => ({ part: p.id, staff })),
+  )
   return {
     indexOf: (part: string, staff: number) => flat.findIndex((f) => f.part === part && f.staff === staff),
     at: (index: number) => flat[index],
     clefAt: (index: number, tick: number) => {
       const staff = flat[index]
-      const change = staff && changes?.findLast((c) => c.part === staff.part && c.staff === staff.staff && c.tick <= tick)
+      const change =
+        staff && changes?.findLast((c) => c.part === staff.part && c.staff === staff.staff && c.tick <= tick)
       return change?.clef ?? drawn.find((p) => p.id === staff?.part)?.clefs[(staff?.staff ?? 1) - 1] ?? 'treble'
     },
   }
@@ -68,9 +93,21 @@ function UnderHand() {
   const { lasso, label } = useHand()
   return (
     <>
-      {lasso && <div aria-hidden className="pointer-events-none absolute border border-verdigris bg-verdigris/10" style={lasso} />}
+      {lasso && (
+        <div
+          aria-hidden
+          className="pointer-events-none absolute border border-verdigris bg-verdigris/10"
+          style={lasso}
+        />
+      )}
       {label && (
-        <span data-testid="in-hand" className="pointer-events-none absolute rounded-[3px] bg-vermilion px-1.5 text-[0.9rem] whitespace-nowrap text-paper" style={{ left: label.x, top: label.y }}>
+        <span
+          data-testid="in-hand"
+          className={cx(
+            'pointer-events-none absolute rounded-[3px] bg-vermilion px-1.5',
+            'text-[0.9rem] whitespace-nowrap text-paper',
+          )}
+          style={{ left: label.x, top: label.y }}>
           {label.words}
         </span>
       )}
@@ -79,7 +116,11 @@ function UnderHand() {
 }
 
 /** Far view enlarges the music, too. */
-const useFarZoom = () => useSyncExternalStore((changed) => { window.addEventListener('far-view', changed); return () => window.removeEventListener('far-view', changed) }, farZoom)
+const useFarZoom = () =>
+  useSyncExternalStore((changed) => {
+    window.addEventListener('far-view', changed)
+    return () => window.removeEventListener('far-view', changed)
+  }, farZoom)
 
 const zoomedByWheel = zoomByWheel('zoom')
 
@@ -98,7 +139,7 @@ export const Sheet = memo(function Sheet() {
   const pen = useDesk((s) => s.pen)
   const selection = useDesk((s) => s.selection)
   const playTick = useListening((s) => s.tick)
-  const zoom = useHow((h) => h.zoom) * useFarZoom()
+  const zoom = usePlayback((h) => h.zoom) * useFarZoom()
   const sheet = useRef<HTMLDivElement>(null)
   const marked = useRef(false)
   const staves = useStaves()
@@ -114,7 +155,8 @@ export const Sheet = memo(function Sheet() {
       const index = refs.findIndex((r) => pen.bar >= r.first && pen.bar <= r.last)
       const element = elementOf(index)
       const view = viewOf(index)
-      const found = element && view ? penPlace(sheet.current, element, view, pen, staves.indexOf(pen.part, pen.staff)) : null
+      const found =
+        element && view ? penPlace(sheet.current, element, view, pen, staves.indexOf(pen.part, pen.staff)) : null
       setPlace((old) => found ?? old)
     }
     measure()
@@ -125,17 +167,23 @@ export const Sheet = memo(function Sheet() {
 
   useLayoutEffect(() => {
     if (playTick === null || !sheet.current) return setCursor(null)
-    const index = refs.findIndex((_, i) => viewOf(i)?.bars.some((b) => playTick >= b.start && playTick < b.start + b.ticks))
+    const index = refs.findIndex((_, i) =>
+      viewOf(i)?.bars.some((b) => playTick >= b.start && playTick < b.start + b.ticks),
+    )
     const element = elementOf(index)
     const view = viewOf(index)
     setCursor(element && view ? tickPlace(sheet.current, element, view, playTick) : null)
-    if (how().follows !== 'not at all') element?.scrollIntoView({ block: how().follows === 'page' && element && !inView(element) ? 'start' : 'nearest' })
+    if (playbackSettings().follows !== 'not at all')
+      element?.scrollIntoView({
+        block: playbackSettings().follows === 'page' && element && !inView(element) ? 'start' : 'nearest',
+      })
   }, [playTick, refs, systems])
 
   useEffect(() => {
     if (!selection.size && !marked.current) return
     marked.current = selection.size > 0
-    for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? []) if (!selection.has(old.id)) old.removeAttribute('data-selected')
+    for (const old of sheet.current?.querySelectorAll('[data-selected]') ?? [])
+      if (!selection.has(old.id)) old.removeAttribute('data-selected')
     if (sheet.current) markSelected(sheet.current)
   }, [selection])
 
@@ -153,8 +201,11 @@ export const Sheet = memo(function Sheet() {
     send({ type: 'look', bar: penBar })
   }, [penBar, refs.length])
 
-  const opened = useDesk((s) => (s.way === 'read' ? s.readings.find((r) => r.id === s.openReading && !r.doubts.length)?.first_tick : undefined))
-  useEffect(() => { // a take that is opened is seen; one with doubts at the first of them
+  const opened = useDesk((s) =>
+    s.panel === 'read' ? s.readings.find((r) => r.id === s.openReading && !r.doubts.length)?.first_tick : undefined,
+  )
+  useEffect(() => {
+    // a take that is opened is seen; one with doubts at the first of them
     if (opened === undefined) return
     const index = refs.findIndex((_, i) => viewOf(i)?.bars.some((b) => opened >= b.start && opened < b.start + b.ticks))
     elementOf(index)?.scrollIntoView({ block: 'nearest' })
@@ -163,21 +214,53 @@ export const Sheet = memo(function Sheet() {
   const viewOfHolder = (holder: Element) => viewOf(Number(holder.getAttribute('data-system')))
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     if (!sheet.current || (event.target as Element).closest('button, input')) return
-    takeInHand(event.nativeEvent, { sheet: sheet.current, clefAt: staves.clefAt, viewOf: viewOfHolder, staffAt: staves.at })
+    takeInHand(event.nativeEvent, {
+      sheet: sheet.current,
+      clefAt: staves.clefAt,
+      viewOf: viewOfHolder,
+      staffAt: staves.at,
+    })
   }
 
   return (
-    <div ref={zoomedByWheel} className="flex min-h-0 flex-1 gap-4 overflow-auto rounded-[3px] pr-4 justify-center-safe" data-testid="sheet-scroll">
-      <div ref={sheet} onPointerDown={onPointerDown} data-testid="sheet" role="document" aria-label="Sheet of music"
-        style={zoom === 1 ? undefined : { width: `calc(${zoom} * min(100% - 17rem, 1100px))`, maxWidth: 'none', flex: 'none' }}
+    <div
+      ref={zoomedByWheel}
+      className="flex min-h-0 flex-1 gap-4 overflow-auto rounded-[3px] pr-4 justify-center-safe"
+      data-testid="sheet-scroll">
+      <div
+        ref={sheet}
+        onPointerDown={onPointerDown}
+        data-testid="sheet"
+        role="document"
+        aria-label="Sheet of music"
+        style={
+          zoom === 1
+            ? undefined
+            : { width: `calc(${zoom} * min(100% - 17rem, 1100px))`, maxWidth: 'none', flex: 'none' }
+        }
         data-pages={leaves.size || undefined}
-        className="relative isolate min-h-full max-w-[1100px] min-w-0 select-none 2xl:max-w-[1300px] flex-1 self-start rounded-[3px] bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]">
+        className={cx(
+          'relative isolate min-h-full max-w-[1100px] min-w-0 select-none',
+          '2xl:max-w-[1300px] flex-1 self-start rounded-[3px]',
+          'bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]',
+        )}>
         <Washes sheet={sheet} />
         {starts.map((first, k) => (
-          <section key={k} className="leaf" data-full={k + 1 < starts.length ? 'yes' : undefined} aria-label={leaves.size ? `page ${k + 1}` : undefined}>
+          <section
+            key={k}
+            className="leaf"
+            data-full={k + 1 < starts.length ? 'yes' : undefined}
+            aria-label={leaves.size ? `page ${k + 1}` : undefined}>
             {k === 0 && <TitleBlock />}
             <div className="leaf-systems" data-testid="systems">
-              {refs.slice(first, starts[k + 1]).map((ref, i) => <SystemHolder key={ref.first} index={first + i} waiting={ref.key === null} system={systems.get(ref.key ?? '')} />)}
+              {refs.slice(first, starts[k + 1]).map((ref, i) => (
+                <SystemHolder
+                  key={ref.first}
+                  index={first + i}
+                  waiting={ref.key === null}
+                  system={systems.get(ref.key ?? '')}
+                />
+              ))}
             </div>
             {k === 0 && <Rights />}
             {leaves.size && k > 0 && <span className="leaf-number">{k + 1}</span>}
@@ -186,8 +269,11 @@ export const Sheet = memo(function Sheet() {
         {place && <Offer place={place} />}
         {pen && place && <PenMark pen={pen} place={place} />}
         {cursor && (
-          <div aria-hidden className="pointer-events-none absolute w-[2px] bg-verdigris/70"
-            style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }} />
+          <div
+            aria-hidden
+            className="pointer-events-none absolute w-[2px] bg-verdigris/70"
+            style={{ left: cursor.x, top: cursor.top - 8, height: cursor.bottom - cursor.top + 16 }}
+          />
         )}
         <LoopEdges sheet={sheet} viewOf={viewOfHolder} />
         <Handles sheet={sheet} clefAt={staves.clefAt} viewOf={viewOfHolder} />

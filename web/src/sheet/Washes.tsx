@@ -1,4 +1,7 @@
-/** Doubts, and places that differ from what was played, on the sheet: an ochre wash behind the notes of each, stronger behind the one in hand. */
+/**
+ * Doubts, and places that differ from what was played, on the sheet: an ochre wash behind the notes of each, stronger
+ * behind the one in hand.
+ */
 import { memo, type RefObject, useLayoutEffect, useState } from 'react'
 import { staffBox } from './geometry'
 import { useOpenReading } from '../reading/reading'
@@ -15,11 +18,19 @@ interface Wash {
 const PAD = 7
 
 export const Washes = memo(function Washes({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
-  const { refs, systems, way, doubt, proof, differing } = useDeskParts('refs', 'systems', 'way', 'doubt', 'proof', 'differing')
+  const { refs, systems, panel, doubt, proof, differing } = useDeskParts(
+    'refs',
+    'systems',
+    'panel',
+    'doubt',
+    'proof',
+    'differing',
+  )
   const reading = useOpenReading()
   const [washes, setWashes] = useState<readonly Wash[]>([])
-  const doubts: readonly { key: number | string; ids: readonly string[] }[] | undefined = way === 'read' ? reading?.doubts : way === 'proof' ? proof?.differences : undefined
-  const chosen = way === 'proof' ? differing : doubt
+  const doubts: readonly { key: number | string; ids: readonly string[] }[] | undefined =
+    panel === 'read' ? reading?.doubts : panel === 'proof' ? proof?.differences : undefined
+  const chosen = panel === 'proof' ? differing : doubt
 
   useLayoutEffect(() => {
     const root = sheet.current
@@ -47,15 +58,27 @@ export const Washes = memo(function Washes({ sheet }: { sheet: RefObject<HTMLDiv
   return (
     <div aria-hidden className="pointer-events-none absolute inset-0 -z-1" data-testid="washes">
       {washes.map((w, i) => (
-        <div key={i} data-doubt={w.key} className={`absolute rounded-[3px] bg-wash ${w.key === chosen ? 'outline-2 outline-ochre/70' : 'opacity-75'}`}
-          style={{ left: w.left, top: w.top, width: w.width, height: w.height }} />
+        <div
+          key={i}
+          data-doubt={w.key}
+          className={`absolute rounded-[3px] bg-wash ${w.key === chosen ? 'outline-2 outline-ochre/70' : 'opacity-75'}`}
+          style={{ left: w.left, top: w.top, width: w.width, height: w.height }}
+        />
       ))}
     </div>
   )
 })
 
-/** The systems that the browser draws, as they are near what is seen: to measure another it would have to lay it out first. */
-const drawnIn = (root: Element) => new Set([...root.querySelectorAll('[data-system] > *')].filter((s) => s.checkVisibility?.({ contentVisibilityAuto: true }) ?? true).map((s) => s.parentElement!))
+/**
+ * The systems that the browser draws, as they are near what is seen: to measure another it would have to lay it out
+ * first.
+ */
+const drawnIn = (root: Element) =>
+  new Set(
+    [...root.querySelectorAll('[data-system] > *')]
+      .filter((s) => s.checkVisibility?.({ contentVisibilityAuto: true }) ?? true)
+      .map((s) => s.parentElement!),
+  )
 
 /** One wash for each staff that holds notes of the doubt. */
 function washesOf(root: Element, drawn: ReadonlySet<Element>, key: number | string, ids: readonly string[]): Wash[] {
@@ -65,7 +88,8 @@ function washesOf(root: Element, drawn: ReadonlySet<Element>, key: number | stri
     const note = document.getElementById(id)
     const staff = note?.closest('g.staff')
     const head = note?.querySelector('.notehead') ?? note
-    if (staff && head && drawn.has(staff.closest('[data-system]')!)) byStaff.set(staff, [...(byStaff.get(staff) ?? []), head.getBoundingClientRect()])
+    if (staff && head && drawn.has(staff.closest('[data-system]')!))
+      byStaff.set(staff, [...(byStaff.get(staff) ?? []), head.getBoundingClientRect()])
   }
   return [...byStaff].flatMap(([staff, heads]) => {
     const lines = staffBox(staff, origin)

@@ -16,17 +16,35 @@ export interface Box {
 const STAFF_LINES = 5
 const OPENING_GAP = 14
 /** Diatonic number (C0 = 0) of the lowest line of each clef. */
-export const BOTTOM_LINE: Record<string, number> = { treble: 30, bass: 18, 'treble-8': 23, 'treble+8': 37, 'bass-8': 11, soprano: 28, alto: 24, tenor: 22, percussion: 30 }
+export const BOTTOM_LINE: Record<string, number> = {
+  treble: 30,
+  bass: 18,
+  'treble-8': 23,
+  'treble+8': 37,
+  'bass-8': 11,
+  soprano: 28,
+  alto: 24,
+  tenor: 22,
+  percussion: 30,
+}
 
 /** The clef of a staff (counted over all parts) at a tick. */
 export type ClefAt = (staffIndex: number, tick: number) => string
 
 function box(element: Element, origin: DOMRect): Box {
   const r = element.getBoundingClientRect()
-  return { left: r.left - origin.left, right: r.right - origin.left, top: r.top - origin.top, bottom: r.bottom - origin.top }
+  return {
+    left: r.left - origin.left,
+    right: r.right - origin.left,
+    top: r.top - origin.top,
+    bottom: r.bottom - origin.top,
+  }
 }
 
-/** The holder of a system on the sheet. By its number among its neighbours on its page: a search would walk through all music before it. */
+/**
+ * The holder of a system on the sheet. By its number among its neighbours on its page: a search would walk through all
+ * music before it.
+ */
 export function holderOf(sheet: Element | null, index: number): Element | null {
   let left = index
   for (const leaf of sheet?.querySelectorAll(':scope > .leaf > .leaf-systems') ?? []) {
@@ -45,13 +63,20 @@ export function staffBox(staff: Element, origin: DOMRect): Box | null {
   if (lines.length < STAFF_LINES) return null
   const first = box(lines[0]!, origin)
   const last = box(lines[STAFF_LINES - 1]!, origin)
-  return { left: first.left, right: first.right, top: (first.top + first.bottom) / 2, bottom: (last.top + last.bottom) / 2 }
+  return {
+    left: first.left,
+    right: first.right,
+    top: (first.top + first.bottom) / 2,
+    bottom: (last.top + last.bottom) / 2,
+  }
 }
 
 /** Where music begins in a bar: right of the clef, key and meter if they stand there. */
 function opening(staff: Element, lines: Box, origin: DOMRect): number {
   let x = lines.left
-  for (const sign of staff.querySelectorAll(':scope > .clef, :scope > .keySig, :scope > .meterSig:not([visibility=hidden])')) {
+  for (const sign of staff.querySelectorAll(
+    ':scope > .clef, :scope > .keySig, :scope > .meterSig:not([visibility=hidden])',
+  )) {
     const r = box(sign, origin)
     if (r.right > r.left) x = Math.max(x, r.right)
   }
@@ -73,7 +98,8 @@ function columnsOf(system: Element, view: System, bar: BarInfo, origin: DOMRect)
     const r = box(head, origin)
     if (r.right > r.left) out.push([tick, (r.left + r.right) / 2])
   }
-  if (!out.length || out[0]![0] > bar.start) out.unshift([bar.start, Math.min(opening(staff, lines, origin), out[0]?.[1] ?? Infinity)])
+  if (!out.length || out[0]![0] > bar.start)
+    out.unshift([bar.start, Math.min(opening(staff, lines, origin), out[0]?.[1] ?? Infinity)])
   out.push([bar.start + bar.ticks, lines.right])
   return out
 }
@@ -132,11 +158,24 @@ export function penPlace(sheet: Element, system: Element, view: System, pen: Pen
   if (!bar || !lines) return null
   const x = between(columnsOf(system, view, bar, origin), pen.tick)
   const lowest = staffBox(stavesOf(measure).at(-1)!, origin) ?? lines
-  return x === null ? null : { x, staff: lines, bottomLine: BOTTOM_LINE[pen.clef] ?? 30, systemBottom: lowest.bottom, words: wordsNear(system, x, origin) }
+  return x === null
+    ? null
+    : {
+        x,
+        staff: lines,
+        bottomLine: BOTTOM_LINE[pen.clef] ?? 30,
+        systemBottom: lowest.bottom,
+        words: wordsNear(system, x, origin),
+      }
 }
 
 /** x of a tick, for following playback. */
-export function tickPlace(sheet: Element, system: Element, view: System, tick: number): { x: number; top: number; bottom: number } | null {
+export function tickPlace(
+  sheet: Element,
+  system: Element,
+  view: System,
+  tick: number,
+): { x: number; top: number; bottom: number } | null {
   const origin = sheet.getBoundingClientRect()
   const bar = view.bars.find((b) => tick >= b.start && tick < b.start + b.ticks)
   if (!bar) return null
@@ -148,7 +187,13 @@ export function tickPlace(sheet: Element, system: Element, view: System, tick: n
 }
 
 /** x of a tick, and one staff there (counted over all parts). */
-export function stavesAt(sheet: Element, system: Element, view: System, tick: number, staffIndex: number): { x: number; staff: StaffLines } | null {
+export function stavesAt(
+  sheet: Element,
+  system: Element,
+  view: System,
+  tick: number,
+  staffIndex: number,
+): { x: number; staff: StaffLines } | null {
   const origin = sheet.getBoundingClientRect()
   const bar = view.bars.find((b) => tick >= b.start && tick < b.start + b.ticks)
   const measure = bar && measureOf(system, bar.index)
@@ -158,8 +203,19 @@ export function stavesAt(sheet: Element, system: Element, view: System, tick: nu
   return x === null || !lines ? null : { x, staff: lines }
 }
 
-/** The written place under a point: staff (counted over all parts), the nearest column or beat (or step of ``grid``), and the staff step (C0 = 0). */
-export function placeAt(sheet: Element, system: Element, view: System, clefAt: ClefAt, clientX: number, clientY: number, grid = 0): { staffIndex: number; tick: number; diatonic: number } | null {
+/**
+ * The written place under a point: staff (counted over all parts), the nearest column or beat (or step of ``grid``),
+ * and the staff step (C0 = 0).
+ */
+export function placeAt(
+  sheet: Element,
+  system: Element,
+  view: System,
+  clefAt: ClefAt,
+  clientX: number,
+  clientY: number,
+  grid = 0,
+): { staffIndex: number; tick: number; diatonic: number } | null {
   const origin = sheet.getBoundingClientRect()
   const x = clientX - origin.left
   const y = clientY - origin.top
@@ -179,10 +235,16 @@ export function placeAt(sheet: Element, system: Element, view: System, clefAt: C
   if (!best) return null
   const { staffIndex, bar, lines } = best as { staffIndex: number; bar: BarInfo; lines: Box }
   const columns = columnsOf(system, view, bar, origin)
-  const places = [...columns.slice(0, -1), ...bar.beats.map((t): [number, number] => [t, between(columns, t) ?? Infinity])]
-  for (let t = bar.start + grid; grid && t < bar.start + bar.ticks; t += grid) places.push([t, between(columns, t) ?? Infinity])
+  const places = [
+    ...columns.slice(0, -1),
+    ...bar.beats.map((t): [number, number] => [t, between(columns, t) ?? Infinity]),
+  ]
+  for (let t = bar.start + grid; grid && t < bar.start + bar.ticks; t += grid)
+    places.push([t, between(columns, t) ?? Infinity])
   const nearest = places.sort((a, b) => Math.abs(a[1] - x) - Math.abs(b[1] - x))[0]
-  const diatonic = (BOTTOM_LINE[clefAt(staffIndex, nearest?.[0] ?? bar.start)] ?? 30) + Math.round((lines.bottom - y) / ((lines.bottom - lines.top) / 8))
+  const diatonic =
+    (BOTTOM_LINE[clefAt(staffIndex, nearest?.[0] ?? bar.start)] ?? 30) +
+    Math.round((lines.bottom - y) / ((lines.bottom - lines.top) / 8))
   return nearest ? { staffIndex, tick: nearest[0], diatonic } : null
 }
 
@@ -194,4 +256,5 @@ export function halfSpace(note: Element): number {
 }
 
 /** Pixels of a tenth of a staff space, at a mark. */
-export const staffTenth = (mark: Element): number => halfSpace(mark.closest('g.measure')?.querySelector('g.staff > *') ?? mark) / 5
+export const staffTenth = (mark: Element): number =>
+  halfSpace(mark.closest('g.measure')?.querySelector('g.staff > *') ?? mark) / 5

@@ -1,4 +1,7 @@
-/** What a press on the engraved page meant: glyphs are thin and hollow, so the nearest head and the whole box of a sign count, not the ink. */
+/**
+ * What a press on the engraved page meant: glyphs are thin and hollow, so the nearest head and the whole box of a sign
+ * count, not the ink.
+ */
 
 /** A rectangle in pixels of the window. */
 export interface HitBox {
@@ -9,7 +12,7 @@ export interface HitBox {
 }
 
 export const HEAD_PX = 8 // a head is meant up to this far from it
-export const LEAST_PX = 24 // signs are at least so high (WCAG 2.2, target size)
+const LEAST_PX = 24 // signs are at least so high (WCAG 2.2, target size)
 
 /** How far a point lies outside a box; 0 inside. */
 export function distanceTo(box: HitBox, x: number, y: number): number {
@@ -22,7 +25,10 @@ export function grown(box: HitBox, least = LEAST_PX): HitBox {
   return { left: box.left - w, right: box.right + w, top: box.top - h, bottom: box.bottom + h }
 }
 
-/** The nearest of several boxes, none farther than `most`; of those that hold the point, the one whose middle is nearest. */
+/**
+ * The nearest of several boxes, none farther than `most`; of those that hold the point, the one whose middle is
+ * nearest.
+ */
 export function nearest<T>(boxes: readonly (readonly [T, HitBox])[], x: number, y: number, most: number): T | null {
   let best: { of: T; far: number; off: number } | null = null
   for (const [of, box] of boxes) {
@@ -34,20 +40,38 @@ export function nearest<T>(boxes: readonly (readonly [T, HitBox])[], x: number, 
   return best && best.of
 }
 
-const boxesOf = (holder: Element, selector: string): [Element, DOMRect][] => [...holder.querySelectorAll(selector)].map((e) => [e, e.getBoundingClientRect()] as [Element, DOMRect]).filter(([, r]) => r.width > 0)
+const boxesOf = (holder: Element, selector: string): [Element, DOMRect][] =>
+  [...holder.querySelectorAll(selector)]
+    .map((e) => [e, e.getBoundingClientRect()] as [Element, DOMRect])
+    .filter(([, r]) => r.width > 0)
 
-/** The element that a press meant: what was hit, else the nearest head within `reach`, else the sign whose whole box (grown) holds the point, else what was hit. */
-export function meantBy(target: Element, x: number, y: number, direct: string, signs: string, reach = HEAD_PX): Element {
+/**
+ * The element that a press meant: what was hit, else the nearest head within `reach`, else the sign whose whole box
+ * (grown) holds the point, else what was hit.
+ */
+export function meantBy(
+  target: Element,
+  x: number,
+  y: number,
+  direct: string,
+  signs: string,
+  reach = HEAD_PX,
+): Element {
   if (target.closest(direct)) return target
   const holder = target.closest('[data-system]')
   if (!holder) return target
   const heads = boxesOf(holder, 'g.notehead')
   const exact = boxesOf(holder, signs)
   return (
-    nearest(heads, x, y, 0)
-    ?? nearest(exact, x, y, 0)
-    ?? nearest(heads, x, y, reach)
-    ?? nearest(exact.map(([e, r]) => [e, grown(r)] as const), x, y, 0)
-    ?? target
+    nearest(heads, x, y, 0) ??
+    nearest(exact, x, y, 0) ??
+    nearest(heads, x, y, reach) ??
+    nearest(
+      exact.map(([e, r]) => [e, grown(r)] as const),
+      x,
+      y,
+      0,
+    ) ??
+    target
   )
 }

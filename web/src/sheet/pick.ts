@@ -6,7 +6,15 @@ import { lookAtFrame, pickMarks, type What } from '../session/chosen'
 const MARKS = 'g.dynam, g.dir, g.tempo, g.octave, g.pedal, g.harm, g.reh, g.hairpin, g.slur, g.repeatMark'
 const BETWEEN = 'g.gliss, g.fTrem' // from a note to the next: chosen, but not moved by hand
 const OURS = /^[msct]\d+$/ // ids of marks, signs of bars, clefs, tempi; the engraver's own look otherwise
-const FRAME: [string, What][] = [['g.clef', 'clef'], ['g.keySig', 'key'], ['g.keyAccid', 'key'], ['g.meterSig', 'meter'], ['g.label, g.labelAbbr', 'part'], ['g.barLine', 'bar'], ['g.mNum', 'bar']]
+const FRAME: [string, What][] = [
+  ['g.clef', 'clef'],
+  ['g.keySig', 'key'],
+  ['g.keyAccid', 'key'],
+  ['g.meterSig', 'meter'],
+  ['g.label, g.labelAbbr', 'part'],
+  ['g.barLine', 'bar'],
+  ['g.mNum', 'bar'],
+]
 
 /** What is hit by its ink, and what by its whole box. */
 export const DIRECT = `g.note, ${MARKS}, ${BETWEEN}`
@@ -19,10 +27,15 @@ export function markUnder(target: Element): SVGGElement | null {
 }
 
 /** True if the press was for the page; then the line speaks of it. */
-export function pickFromPage(target: Element, viewOf: (holder: Element) => System | undefined, staffAt: (index: number) => { part: string; staff: number } | undefined): boolean {
+export function pickFromPage(
+  target: Element,
+  viewOf: (holder: Element) => System | undefined,
+  staffAt: (index: number) => { part: string; staff: number } | undefined,
+): boolean {
   const mark = target.closest(MARKS) ?? (target.closest('g.note, g.chord') ? null : target.closest(BETWEEN))
   if (mark && OURS.test(mark.id)) {
-    if (mark.classList.contains('tempo') && mark.id.startsWith('t')) lookAtFrame('tempo', placeOf(mark, viewOf, staffAt, mark.id))
+    if (mark.classList.contains('tempo') && mark.id.startsWith('t'))
+      lookAtFrame('tempo', placeOf(mark, viewOf, staffAt, mark.id))
     else pickMarks([mark.id])
     return true
   }
@@ -37,7 +50,12 @@ export function pickFromPage(target: Element, viewOf: (holder: Element) => Syste
   return false
 }
 
-function placeOf(sign: Element, viewOf: (holder: Element) => System | undefined, staffAt: (index: number) => { part: string; staff: number } | undefined, tempoId = '') {
+function placeOf(
+  sign: Element,
+  viewOf: (holder: Element) => System | undefined,
+  staffAt: (index: number) => { part: string; staff: number } | undefined,
+  tempoId = '',
+) {
   const holder = sign.closest('[data-system]')
   const view = holder && viewOf(holder)
   const { pen } = useDesk.getState()
@@ -49,10 +67,17 @@ function placeOf(sign: Element, viewOf: (holder: Element) => System | undefined,
   const own = sign.closest('g.staff')
   const index = own ? staves.indexOf(own) : sign.matches('g.label, g.labelAbbr') ? labelIndex(sign, holder) : -1
   const staff = staffAt(index) ?? { part: pen.part, staff: pen.staff }
-  // a change of clef is drawn before its bar line: the server takes the nearest one; the clef at the head of a system holds from its first bar
+  // a change of clef is drawn before its bar line: the server takes the nearest one; the clef at the head of a system
+  // holds from its first bar
   const head = own?.querySelector(':scope > .clef') === sign && info.index === view.first
   const change = sign.matches('g.clef') && !head
-  return { bar: info.index, tick: change ? info.start + info.ticks - 1 : info.start, ...staff, near: change, id: tempoId }
+  return {
+    bar: info.index,
+    tick: change ? info.start + info.ticks - 1 : info.start,
+    ...staff,
+    near: change,
+    id: tempoId,
+  }
 }
 
 /** Which staff a part's name stands before, counted over all names of the system. */

@@ -1,6 +1,6 @@
 /**
- * Notes under the mouse: a click places the pen (or writes a note, by choice), a drag over empty paper selects what it encloses,
- * a drag of a note changes its pitch (up and down), its place (sideways) or, with Alt, its length.
+ * Notes under the mouse: a click places the pen (or writes a note, by choice), a drag over empty paper selects what it
+ * encloses, a drag of a note changes its pitch (up and down), its place (sideways) or, with Alt, its length.
  */
 import { create } from 'zustand'
 import type { System } from '../session/wire'
@@ -8,7 +8,8 @@ import { DIRECT, SIGNS, markUnder, pickFromPage } from './pick'
 import { HEAD_PX, meantBy } from './hit'
 import { editMarks, leaveFrame, pickMarks, usePage } from '../session/chosen'
 import { halfSpace, placeAt, staffTenth, type ClefAt } from './geometry'
-import { choose, edit, give, useDesk } from '../session/store'
+import { choose, edit, give } from '../session/actions'
+import { useDesk } from '../session/store'
 
 const SLACK_PX = 5
 
@@ -37,11 +38,13 @@ const heads = (sheet: Element) => [...sheet.querySelectorAll<SVGGElement>('g.not
 function placeUnder(paper: Paper, event: PointerEvent, near?: Element, grid = 0) {
   const under = document.elementFromPoint(event.clientX, event.clientY)?.closest('[data-system]') ?? near
   const view = under && paper.viewOf(under)
-  const found = under && view ? placeAt(paper.sheet, under, view, paper.clefAt, event.clientX, event.clientY, grid) : null
+  const found =
+    under && view ? placeAt(paper.sheet, under, view, paper.clefAt, event.clientX, event.clientY, grid) : null
   return found && view ? { ...found, view } : null
 }
 
-const stepWords = (steps: number) => (steps ? `${Math.abs(steps)} ${Math.abs(steps) === 1 ? 'step' : 'steps'} ${steps > 0 ? 'up' : 'down'}` : 'as it was')
+const stepWords = (steps: number) =>
+  steps ? `${Math.abs(steps)} ${Math.abs(steps) === 1 ? 'step' : 'steps'} ${steps > 0 ? 'up' : 'down'}` : 'as it was'
 
 function placeWords(view: System, tick: number): string {
   const bar = view.bars.find((b) => tick >= b.start && tick < b.start + b.ticks)
@@ -53,7 +56,8 @@ function placeWords(view: System, tick: number): string {
 /** Begin whatever this press of the mouse will become. */
 export function takeInHand(event: PointerEvent, paper: Paper): void {
   if (event.button !== 0 || !event.isPrimary) return
-  const exact = useDesk.getState().pen?.clicks === 'write' && useDesk.getState().pen?.down // beside a head another note is written
+  // beside a head another note is written
+  const exact = useDesk.getState().pen?.clicks === 'write' && useDesk.getState().pen?.down
   const target = meantBy(event.target as Element, event.clientX, event.clientY, DIRECT, SIGNS, exact ? 0 : HEAD_PX)
   const note = target.closest<SVGGElement>('g.note')
   const mark = note ? null : markUnder(target)
@@ -68,7 +72,8 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
     if (!moved) {
       moved = true
       if (mark) drag = beginNudge(mark)
-      else if (note) drag = beginDrag(paper, note, e.altKey ? 'length' : Math.abs(dy) > Math.abs(dx) ? 'pitch' : 'place')
+      else if (note)
+        drag = beginDrag(paper, note, e.altKey ? 'length' : Math.abs(dy) > Math.abs(dx) ? 'pitch' : 'place')
     }
     if (drag) drag.move(e, dx, dy)
     else showLasso(paper, begin, e)
@@ -123,7 +128,8 @@ function rectangle(paper: Paper, begin: { x: number; y: number }, event: Pointer
   return { left, top, width: Math.abs(event.clientX - begin.x), height: Math.abs(event.clientY - begin.y) }
 }
 
-const showLasso = (paper: Paper, begin: { x: number; y: number }, event: PointerEvent) => useHand.setState({ lasso: rectangle(paper, begin, event) })
+const showLasso = (paper: Paper, begin: { x: number; y: number }, event: PointerEvent) =>
+  useHand.setState({ lasso: rectangle(paper, begin, event) })
 
 function selectInside(paper: Paper, begin: { x: number; y: number }, event: PointerEvent): void {
   const box = rectangle(paper, begin, event)
@@ -150,8 +156,13 @@ function beginNudge(mark: SVGGElement) {
     mark.style.transform = `translate(${dx / scale}px, ${dy / scale}px)`
   }
   return {
-    move, cancel: still,
-    drop: () => { still(); pickMarks([mark.id]); if (by.right || by.up) editMarks({ name: 'nudge-marks', ...by }) },
+    move,
+    cancel: still,
+    drop: () => {
+      still()
+      pickMarks([mark.id])
+      if (by.right || by.up) editMarks({ name: 'nudge-marks', ...by })
+    },
   }
 }
 
@@ -174,7 +185,12 @@ function beginDrag(paper: Paper, note: SVGGElement, aim: Aim) {
       words = stepWords(steps)
       drop = steps ? () => edit({ name: 'steps', by: steps }) : still
     } else {
-      const place = placeUnder(paper, event, note.closest('[data-system]') ?? undefined, useDesk.getState().pen?.step_ticks)
+      const place = placeUnder(
+        paper,
+        event,
+        note.closest('[data-system]') ?? undefined,
+        useDesk.getState().pen?.step_ticks,
+      )
       words = place ? `${aim === 'length' ? 'up to ' : 'to '}${placeWords(place.view, place.tick)}` : 'nowhere'
       drop = place ? () => edit({ name: aim === 'length' ? 'end-at' : 'move-to', note: id, tick: place.tick }) : still
     }
@@ -183,5 +199,12 @@ function beginDrag(paper: Paper, note: SVGGElement, aim: Aim) {
     for (const n of moving) n.style.transform = `translate(${x}px, ${y}px)`
     useHand.setState({ label: { x: event.clientX - origin.left + 14, y: event.clientY - origin.top - 26, words } })
   }
-  return { move, cancel: still, drop: () => { still(); drop() } }
+  return {
+    move,
+    cancel: still,
+    drop: () => {
+      still()
+      drop()
+    },
+  }
 }

@@ -1,4 +1,7 @@
-/** A new piece by one fill-in sentence with good answers filled in; what is left open leaves no text on the page, and all of it can be changed later. */
+/**
+ * A new piece by one fill-in sentence with good answers filled in; what is left open leaves no text on the page, and
+ * all of it can be changed later.
+ */
 import { useEffect, useState } from 'react'
 import { rest } from '../session/rest'
 import type { Instrument, NewPiece as Answers } from '../session/wire'
@@ -9,12 +12,27 @@ const CHOSEN = 'parts of my choice'
 const METERS = ['4/4', '3/4', '2/4', '2/2', '6/8', '9/8', '12/8', '5/8', '7/8', '5/4', '3/8']
 const MAJOR = ['C♭', 'G♭', 'D♭', 'A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯']
 const MINOR = ['A♭', 'E♭', 'B♭', 'F', 'C', 'G', 'D', 'A', 'E', 'B', 'F♯', 'C♯', 'G♯', 'D♯', 'A♯']
-const KEYS = [...MAJOR.map((n, i) => ({ id: `${i - 7} major`, label: `${n} major` })), ...MINOR.map((n, i) => ({ id: `${i - 7} minor`, label: `${n} minor` }))]
-const PACES: [string, number][] = [['very slow', 48], ['slow', 60], ['walking', 92], ['lively', 116], ['quick', 144]]
+const KEYS = [
+  ...MAJOR.map((n, i) => ({ id: `${i - 7} major`, label: `${n} major` })),
+  ...MINOR.map((n, i) => ({ id: `${i - 7} minor`, label: `${n} minor` })),
+]
+const PACES: [string, number][] = [
+  ['very slow', 48],
+  ['slow', 60],
+  ['walking', 92],
+  ['lively', 116],
+  ['quick', 144],
+]
 /** Length of a pick-up in ticks as people see them (960 to the quarter). */
 const PICK_UPS: [string, number][] = [
-  ['no pick-up', 0], ['a pick-up of a sixteenth', 240], ['a pick-up of an eighth', 480], ['a pick-up of a quarter', 960], ['a pick-up of a dotted quarter', 1440], ['a pick-up of a half', 1920],
-  ['a pick-up of two quarters and an eighth', 2400], ['a pick-up of three quarters', 2880],
+  ['no pick-up', 0],
+  ['a pick-up of a sixteenth', 240],
+  ['a pick-up of an eighth', 480],
+  ['a pick-up of a quarter', 960],
+  ['a pick-up of a dotted quarter', 1440],
+  ['a pick-up of a half', 1920],
+  ['a pick-up of two quarters and an eighth', 2400],
+  ['a pick-up of three quarters', 2880],
 ]
 const WHOLE = 3840
 const OTHER = -1
@@ -28,14 +46,43 @@ const lengthOf = (text: string) => {
 
 const field = 'h-8 leading-7 border-b-2 border-vermilion/45 bg-transparent font-medium focus:border-vermilion'
 
-function Text({ name, placeholder, value, onChange, width }: { name: string; placeholder: string; value: string; onChange: (text: string) => void; width: string }) {
-  return <input aria-label={name} maxLength={200} className={`${field} ${width}`} placeholder={placeholder} value={value} onChange={(e) => onChange(e.target.value)} />
+function Text({
+  name,
+  placeholder,
+  value,
+  onChange,
+  width,
+}: {
+  name: string
+  placeholder: string
+  value: string
+  onChange: (text: string) => void
+  width: string
+}) {
+  return (
+    <input
+      aria-label={name}
+      maxLength={200}
+      className={`${field} ${width}`}
+      placeholder={placeholder}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+    />
+  )
 }
 
 export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => void }) {
   const [layout, setLayout] = useState<string>('keys')
   const [parts, setParts] = useState<readonly string[]>(['Piano'])
-  const [words, setWords] = useState({ title: '', subtitle: '', composer: '', arranger: '', lyricist: '', number: '', tempo_text: '' })
+  const [words, setWords] = useState({
+    title: '',
+    subtitle: '',
+    composer: '',
+    arranger: '',
+    lyricist: '',
+    number: '',
+    tempo_text: '',
+  })
   const [meter, setMeter] = useState('4/4')
   const [key, setKey] = useState('0 major')
   const [pickup, setPickup] = useState(0)
@@ -49,43 +96,152 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
   const asked = pickup === OTHER ? lengthOf(length) : pickup
   const set = (name: keyof typeof words) => (text: string) => setWords({ ...words, [name]: text })
 
-  const make = () => onMake({
-    ...words, lyricist: SUNG.includes(layout) ? words.lyricist : '', meter, fifths: Number(fifths), mode, pickup: asked < barTicks ? asked : 0, bpm: Number(bpm) || 92, bpm_to: Number(bpmTo) || null,
-    ...(layout === CHOSEN ? { parts: [...parts] } : { layout: layout as NonNullable<Answers['layout']> }),
-  })
+  const make = () =>
+    onMake({
+      ...words,
+      lyricist: SUNG.includes(layout) ? words.lyricist : '',
+      meter,
+      fifths: Number(fifths),
+      mode,
+      pickup: asked < barTicks ? asked : 0,
+      bpm: Number(bpm) || 92,
+      bpm_to: Number(bpmTo) || null,
+      ...(layout === CHOSEN ? { parts: [...parts] } : { layout: layout as NonNullable<Answers['layout']> }),
+    })
   return (
-    <form aria-label="New piece" className="font-serif text-[1.34rem] leading-10" onSubmit={(e) => { e.preventDefault(); make() }}>
+    <form
+      aria-label="New piece"
+      className="font-serif text-[1.34rem] leading-10"
+      onSubmit={(e) => {
+        e.preventDefault()
+        make()
+      }}>
       A piece for{' '}
       <select aria-label="layout" className={field} value={layout} onChange={(e) => setLayout(e.target.value)}>
-        {[...LAYOUTS, CHOSEN].map((l) => <option key={l}>{l}</option>)}
+        {[...LAYOUTS, CHOSEN].map((l) => (
+          <option key={l}>{l}</option>
+        ))}
       </select>
-      {layout === CHOSEN && <>: <Parts parts={parts} onChange={setParts} /></>}
-      , called <Text name="title" placeholder="(a title, or none yet)" value={words.title} onChange={set('title')} width="w-60" />,{' '}
-      <Text name="subtitle" placeholder="(a subtitle)" value={words.subtitle} onChange={set('subtitle')} width="w-40" />, number{' '}
-      <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />, by{' '}
-      <Text name="composer" placeholder="(composer)" value={words.composer} onChange={set('composer')} width="w-44" />, {SUNG.includes(layout) && <>words by{' '}
-      <Text name="lyricist" placeholder="(nobody)" value={words.lyricist} onChange={set('lyricist')} width="w-40" />, </>}arranged by{' '}
+      {layout === CHOSEN && (
+        <>
+          : <Parts parts={parts} onChange={setParts} />
+        </>
+      )}
+      , called{' '}
+      <Text
+        name="title"
+        placeholder="(a title, or none yet)"
+        value={words.title}
+        onChange={set('title')}
+        width="w-60"
+      />
+      ,{' '}
+      <Text name="subtitle" placeholder="(a subtitle)" value={words.subtitle} onChange={set('subtitle')} width="w-40" />
+      , number <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />,
+      by{' '}
+      <Text name="composer" placeholder="(composer)" value={words.composer} onChange={set('composer')} width="w-44" />,{' '}
+      {SUNG.includes(layout) && (
+        <>
+          words by{' '}
+          <Text name="lyricist" placeholder="(nobody)" value={words.lyricist} onChange={set('lyricist')} width="w-40" />
+          ,{' '}
+        </>
+      )}
+      arranged by{' '}
       <Text name="arranger" placeholder="(nobody)" value={words.arranger} onChange={set('arranger')} width="w-40" />, in{' '}
-      <input aria-label="meter" className={`${field} w-24`} list="meters" required maxLength={40} value={meter} onChange={(e) => setMeter(e.target.value)} title="3/4, or with its grouping: 7/8 (2+2+3)" />
-      <datalist id="meters">{METERS.map((m) => <option key={m} value={m} />)}</datalist>,{' '}
-      <select aria-label="key" className={field} value={key} onChange={(e) => setKey(e.target.value)}>{KEYS.map((k) => <option key={k.id} value={k.id}>{k.label}</option>)}</select>
+      <input
+        aria-label="meter"
+        className={`${field} w-24`}
+        list="meters"
+        required
+        maxLength={40}
+        value={meter}
+        onChange={(e) => setMeter(e.target.value)}
+        title="3/4, or with its grouping: 7/8 (2+2+3)"
+      />
+      <datalist id="meters">
+        {METERS.map((m) => (
+          <option key={m} value={m} />
+        ))}
+      </datalist>
+      ,{' '}
+      <select aria-label="key" className={field} value={key} onChange={(e) => setKey(e.target.value)}>
+        {KEYS.map((k) => (
+          <option key={k.id} value={k.id}>
+            {k.label}
+          </option>
+        ))}
+      </select>
       , with{' '}
       <select aria-label="pick-up" className={field} value={pickup} onChange={(e) => setPickup(Number(e.target.value))}>
-        {PICK_UPS.filter(([, ticks]) => ticks < barTicks).map(([label, ticks]) => <option key={ticks} value={ticks}>{label}</option>)}
+        {PICK_UPS.filter(([, ticks]) => ticks < barTicks).map(([label, ticks]) => (
+          <option key={ticks} value={ticks}>
+            {label}
+          </option>
+        ))}
         <option value={OTHER}>a pick-up of</option>
       </select>
       {pickup === OTHER && (
-        <>{' '}<input aria-label="length of the pick-up" className={`${field} w-16`} required autoFocus placeholder="5/16" value={length} onChange={(e) => {
-          setLength(e.target.value)
-          const ticks = lengthOf(e.target.value)
-          e.target.setCustomValidity(ticks > 0 && ticks < barTicks ? '' : 'A part of a bar, as a fraction of a whole note: 5/16')
-        }} /></>
+        <>
+          {' '}
+          <input
+            aria-label="length of the pick-up"
+            className={`${field} w-16`}
+            required
+            autoFocus
+            placeholder="5/16"
+            value={length}
+            onChange={(e) => {
+              setLength(e.target.value)
+              const ticks = lengthOf(e.target.value)
+              e.target.setCustomValidity(
+                ticks > 0 && ticks < barTicks ? '' : 'A part of a bar, as a fraction of a whole note: 5/16',
+              )
+            }}
+          />
+        </>
       )}
-      , <Text name="tempo word" placeholder="(tempo word)" value={words.tempo_text} onChange={set('tempo_text')} width="w-36" /> at a pace of{' '}
-      <input aria-label="beats a minute" type="number" min={20} max={300} className={`${field} w-16`} value={bpm} onChange={(e) => setBpm(e.target.value)} list="paces" />
-      <datalist id="paces">{PACES.map(([name, n]) => <option key={n} value={n} label={name} />)}</datalist> to{' '}
-      <input aria-label="up to beats a minute" type="number" min={20} max={300} placeholder="(...)" className={`${field} w-16`} value={bpmTo} onChange={(e) => setBpmTo(e.target.value)} />.{' '}
-      <button type="submit" className="rounded-[3px] bg-vermilion px-3 py-0.5 font-sans text-base font-medium text-white">Begin</button>
+      ,{' '}
+      <Text
+        name="tempo word"
+        placeholder="(tempo word)"
+        value={words.tempo_text}
+        onChange={set('tempo_text')}
+        width="w-36"
+      />{' '}
+      at a pace of{' '}
+      <input
+        aria-label="beats a minute"
+        type="number"
+        min={20}
+        max={300}
+        className={`${field} w-16`}
+        value={bpm}
+        onChange={(e) => setBpm(e.target.value)}
+        list="paces"
+      />
+      <datalist id="paces">
+        {PACES.map(([name, n]) => (
+          <option key={n} value={n} label={name} />
+        ))}
+      </datalist>{' '}
+      to{' '}
+      <input
+        aria-label="up to beats a minute"
+        type="number"
+        min={20}
+        max={300}
+        placeholder="(...)"
+        className={`${field} w-16`}
+        value={bpmTo}
+        onChange={(e) => setBpmTo(e.target.value)}
+      />
+      .{' '}
+      <button
+        type="submit"
+        className="rounded-[3px] bg-vermilion px-3 py-0.5 font-sans text-base font-medium text-white">
+        Begin
+      </button>
     </form>
   )
 }
@@ -93,20 +249,47 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
 /** Parts from the top of the score, each with what takes it away. */
 function Parts({ parts, onChange }: { parts: readonly string[]; onChange: (parts: readonly string[]) => void }) {
   const [list, setList] = useState<readonly Instrument[]>([])
-  useEffect(() => { rest.instruments().then(setList).catch(() => undefined) }, [])
+  useEffect(() => {
+    rest
+      .instruments()
+      .then(setList)
+      .catch(() => undefined)
+  }, [])
   const families = [...new Set(list.map((i) => i.family))]
   return (
     <>
       {parts.map((name, k) => (
         <span key={k} className="whitespace-nowrap font-medium">
           {name.toLowerCase()}
-          {parts.length > 1 && <button type="button" className="px-1 align-middle text-base text-faint hover:text-vermilion" aria-label={`without ${name}`} onClick={() => onChange(parts.filter((_, i) => i !== k))}>×</button>}
+          {parts.length > 1 && (
+            <button
+              type="button"
+              className="px-1 align-middle text-base text-faint hover:text-vermilion"
+              aria-label={`without ${name}`}
+              onClick={() => onChange(parts.filter((_, i) => i !== k))}>
+              ×
+            </button>
+          )}
           {k < parts.length - 1 ? ', ' : ' '}
         </span>
       ))}
-      <select aria-label="add a part" className={field} value="" onChange={(e) => { if (e.target.value) onChange([...parts, e.target.value]) }}>
+      <select
+        aria-label="add a part"
+        className={field}
+        value=""
+        onChange={(e) => {
+          if (e.target.value) onChange([...parts, e.target.value])
+        }}>
         <option value="">and ...</option>
-        {families.map((f) => <optgroup key={f} label={f}>{list.filter((i) => i.family === f).map((i) => <option key={i.name}>{i.name}</option>)}</optgroup>)}
+        {families.map((f) => (
+          <optgroup key={f} label={f}>
+            {list
+              .filter((i) => i.family === f)
+              .map((i) => (
+                <option key={i.name}>{i.name}</option>
+              ))}
+          </optgroup>
+        ))}
       </select>
     </>
   )

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { rest } from '../session/rest'
 import type { PieceRow } from '../session/wire'
 import { counted } from '../prompt/words'
+import { cx } from '../shell/classes'
 
 const ago = (iso: string) => {
   const minutes = Math.round((Date.now() - Date.parse(iso)) / 60000)
@@ -25,35 +26,126 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
   const [tagging, setTagging] = useState(false)
   const title = row.title || 'Untitled'
   return (
-    <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 border-t border-rule py-2.5 max-md:grid-cols-1">
-      <a href={`/piece/${row.id}`} onClick={(e) => { e.preventDefault(); onOpen(row.id) }} className="grid min-w-0 grid-cols-[15rem_minmax(0,1fr)] items-center gap-4 max-sm:grid-cols-1">
-        <img src={`/api/pieces/${row.id}/opening.svg?revision=${row.revision}`} alt="" loading="lazy" decoding="async" className="opening h-16 w-60 object-cover object-left" />
+    <li
+      className={cx(
+        'grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 border-t',
+        'border-rule py-2.5 max-md:grid-cols-1',
+      )}>
+      <a
+        href={`/piece/${row.id}`}
+        onClick={(e) => {
+          e.preventDefault()
+          onOpen(row.id)
+        }}
+        className="grid min-w-0 grid-cols-[15rem_minmax(0,1fr)] items-center gap-4 max-sm:grid-cols-1">
+        <img
+          src={`/api/pieces/${row.id}/opening.svg?revision=${row.revision}`}
+          alt=""
+          loading="lazy"
+          decoding="async"
+          className="opening h-16 w-60 object-cover object-left"
+        />
         <span className="min-w-0">
           <span className="font-serif text-xl">{title}</span>{' '}
           <span className="font-serif text-faint italic">{row.subtitle}</span>
           <span className="block text-sm text-faint">
-            {[row.composer, row.parts, row.meter, counted(row.notes, 'note'), row.takes ? counted(row.takes, 'take') : '', ago(row.changed_at)].filter(Boolean).join(' · ')}
+            {[
+              row.composer,
+              row.parts,
+              row.meter,
+              counted(row.notes, 'note'),
+              row.takes ? counted(row.takes, 'take') : '',
+              ago(row.changed_at),
+            ]
+              .filter(Boolean)
+              .join(' · ')}
           </span>
         </span>
       </a>
       <span className="flex flex-wrap items-center gap-1">
-        <button type="button" className="quiet-button" aria-expanded={tagging} aria-label={`Tags of ${title}`} onClick={() => setTagging(!tagging)}>Tags</button>
-        <button type="button" className="quiet-button" aria-label={`Copy ${title}`} onClick={() => attempt(async () => { await rest.copy(row.id); changed() })}>Copy</button>
-        <button type="button" className="quiet-button" aria-label={`Save ${title} as a file`} onClick={() => { location.href = rest.exportAddress(row.id, 'ductus') }}>Save</button>
-        <button type="button" className="quiet-button" aria-label={`Delete ${title}`} onClick={() => attempt(async () => { await rest.remove(row.id); removed(row) })}>Delete</button>
+        <button
+          type="button"
+          className="quiet-button"
+          aria-expanded={tagging}
+          aria-label={`Tags of ${title}`}
+          onClick={() => setTagging(!tagging)}>
+          Tags
+        </button>
+        <button
+          type="button"
+          className="quiet-button"
+          aria-label={`Copy ${title}`}
+          onClick={() =>
+            attempt(async () => {
+              await rest.copy(row.id)
+              changed()
+            })
+          }>
+          Copy
+        </button>
+        <button
+          type="button"
+          className="quiet-button"
+          aria-label={`Save ${title} as a file`}
+          onClick={() => {
+            location.href = rest.exportAddress(row.id, 'ductus')
+          }}>
+          Save
+        </button>
+        <button
+          type="button"
+          className="quiet-button"
+          aria-label={`Delete ${title}`}
+          onClick={() =>
+            attempt(async () => {
+              await rest.remove(row.id)
+              removed(row)
+            })
+          }>
+          Delete
+        </button>
       </span>
       {(row.tags.length > 0 || tagging) && (
         <span className="col-span-full flex flex-wrap items-center gap-2 pl-[16rem] text-sm max-sm:pl-0">
-          {!tagging && row.tags.map((tag) => <button key={tag} type="button" className="tag" onClick={() => onTag(tag)} aria-label={`Only pieces with the tag ${tag}`}>{tag}</button>)}
+          {!tagging &&
+            row.tags.map((tag) => (
+              <button
+                key={tag}
+                type="button"
+                className="tag"
+                onClick={() => onTag(tag)}
+                aria-label={`Only pieces with the tag ${tag}`}>
+                {tag}
+              </button>
+            ))}
           {tagging && (
-            <form className="flex items-center gap-2" onSubmit={(e) => {
-              e.preventDefault()
-              const words = String(new FormData(e.currentTarget).get('tags') ?? '')
-              attempt(async () => { await rest.tag(row.id, words.split(',')); setTagging(false); changed() })
-            }}>
-              <label>Tags, with commas between them <input autoFocus name="tags" defaultValue={row.tags.join(', ')} maxLength={300} className="field w-72"
-                onKeyDown={(e) => { if (e.key === 'Escape') setTagging(false) }} /></label>
-              <button type="submit" className="quiet-button">Keep</button>
+            <form
+              className="flex items-center gap-2"
+              onSubmit={(e) => {
+                e.preventDefault()
+                const words = String(new FormData(e.currentTarget).get('tags') ?? '')
+                attempt(async () => {
+                  await rest.tag(row.id, words.split(','))
+                  setTagging(false)
+                  changed()
+                })
+              }}>
+              <label>
+                Tags, with commas between them{' '}
+                <input
+                  autoFocus
+                  name="tags"
+                  defaultValue={row.tags.join(', ')}
+                  maxLength={300}
+                  className="field w-72"
+                  onKeyDown={(e) => {
+                    if (e.key === 'Escape') setTagging(false)
+                  }}
+                />
+              </label>
+              <button type="submit" className="quiet-button">
+                Keep
+              </button>
             </form>
           )}
         </span>

@@ -2,8 +2,25 @@ import { describe, expect, it } from 'vitest'
 import type { PieceRow } from '../session/wire'
 import { found, sorted } from './finding'
 
-const row = (title: string, more: Partial<PieceRow> = {}): PieceRow => ({ id: title, title, subtitle: '', composer: '', parts: 'Piano', meter: '4/4', notes: 1, takes: 0, changed_at: '', tags: [], revision: 0, ...more })
-const rows = [row('Étude 10', { composer: 'Zora' }), row('Étude 2', { composer: 'Abel', tags: ['barge'] }), row('Waltz', { parts: 'Singer, Piano', tags: ['bar'] })]
+const row = (title: string, more: Partial<PieceRow> = {}): PieceRow => ({
+  id: title,
+  title,
+  subtitle: '',
+  composer: '',
+  parts: 'Piano',
+  meter: '4/4',
+  notes: 1,
+  takes: 0,
+  changed_at: '',
+  tags: [],
+  revision: 0,
+  ...more,
+})
+const rows = [
+  row('Étude 10', { composer: 'Zora' }),
+  row('Étude 2', { composer: 'Abel', tags: ['barge'] }),
+  row('Waltz', { parts: 'Singer, Piano', tags: ['bar'] }),
+]
 
 describe('pieces are found', () => {
   it('by every word, without accents or capitals', () => {

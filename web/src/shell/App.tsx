@@ -4,8 +4,10 @@ import type { Desk as TheDesk } from './Desk'
 import { applyView } from './appearance'
 import { Shelf } from '../shelf/Shelf'
 
-/** The desk with its sound and its strips comes when a piece is opened, or as soon as the shelf stands. (Not by Suspense: that holds back what has
- * come for 300 ms.) */
+/**
+ * The desk with its sound and its strips comes when a piece is opened, or as soon as the shelf stands. (Not by
+ * Suspense: that holds back what has come for 300 ms.)
+ */
 const loadDesk = () => import('./Desk')
 
 const pieceIn = (path: string) => /^\/piece\/([^/]+)/.exec(path)?.[1] ?? null

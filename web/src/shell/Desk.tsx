@@ -22,7 +22,9 @@ import { followRecording, useShape } from '../shape/shape'
 import { PatternStrip } from '../strips/PatternStrip'
 import { usePatterns } from '../kit/pattern'
 import type { Edit, FrameEdit } from '../session/wire'
-import { edit, frame, openDesk, say, settled, useDesk, useDeskParts } from '../session/store'
+import { edit, frame, openDesk, say, settled } from '../session/actions'
+import { useDesk, useDeskParts } from '../session/store'
+import { cx } from './classes'
 
 /** Say something once what was sent before has been answered, so that it is not overwritten. */
 const sayAfter = (words: string) => settled(() => say(words))
@@ -32,7 +34,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const problem = useDesk((s) => s.problem)
   const { said, urgent } = useDeskParts('said', 'urgent')
   const pen = useDesk((s) => s.pen)
-  const way = useDesk((s) => s.way)
+  const panel = useDesk((s) => s.panel)
   const reads = useDesk((s) => s.readings.length > 0)
   const { ask, gone, trouble } = useDeskParts('ask', 'gone', 'trouble')
   const ofShape = useShape((s) => s.open)
@@ -40,7 +42,16 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   const ofPattern = usePatterns((s) => s.open) && pen?.drums != null
 
   useEffect(() => {
-    const stops = [openDesk(pieceId), prepareSound(), listenToComputerKeys(sayAfter), listenToCommands(), stopWithProgramme(), beginProofWithKey(), keepHabits(), followRecording()]
+    const stops = [
+      openDesk(pieceId),
+      prepareSound(),
+      listenToComputerKeys(sayAfter),
+      listenToCommands(),
+      stopWithProgramme(),
+      beginProofWithKey(),
+      keepHabits(),
+      followRecording(),
+    ]
     onUnplugged(sayAfter)
     void lookForDevices()
     return () => {
@@ -53,7 +64,9 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
     return (
       <main className="flex h-full flex-col items-center justify-center gap-4 font-serif text-xl">
         <p>{problem || 'There is no piece at this address.'}</p>
-        <button type="button" className="quiet-button" onClick={onShelf}>Back to the shelf</button>
+        <button type="button" className="quiet-button" onClick={onShelf}>
+          Back to the shelf
+        </button>
       </main>
     )
   return (
@@ -63,31 +76,74 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
         <Sheet />
       </main>
       <TourLine />
-      <footer className={`relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1 ${pen?.down ? 'border-vermilion' : 'border-rule'}`}>
+      <footer
+        className={cx(
+          'relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1',
+          pen?.down ? 'border-vermilion' : 'border-rule',
+        )}>
         <Line />
         <p className="mb-1 flex h-5 items-center gap-3 truncate text-[0.95rem] text-faint">
-          <span role="status" aria-live={urgent ? 'assertive' : 'polite'} data-testid="said">{said}</span>
+          <span role="status" aria-live={urgent ? 'assertive' : 'polite'} data-testid="said">
+            {said}
+          </span>
           {ask && (
-            <span role="alertdialog" aria-label="A question" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="ask">
+            <span
+              role="alertdialog"
+              aria-label="A question"
+              className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink"
+              data-testid="ask">
               {ask.message}
-              <button type="button" className="underline" onClick={() => { useDesk.setState({ ask: null }); if (ask.frame) frame(ask.do as FrameEdit); else edit(ask.do as Edit, ask.ids) }}>{ask.yes}</button>
-              <button type="button" className="underline" onClick={() => useDesk.setState({ ask: null })}>leave it</button>
+              <button
+                type="button"
+                className="underline"
+                onClick={() => {
+                  useDesk.setState({ ask: null })
+                  if (ask.frame) frame(ask.do as FrameEdit)
+                  else edit(ask.do as Edit, ask.ids)
+                }}>
+                {ask.yes}
+              </button>
+              <button type="button" className="underline" onClick={() => useDesk.setState({ ask: null })}>
+                leave it
+              </button>
             </span>
           )}
           {(gone || trouble) && (
-            <span role="alert" className="flex items-center gap-2 rounded-[3px] bg-vermilion px-2 text-paper" data-testid="trouble">
+            <span
+              role="alert"
+              className="flex items-center gap-2 rounded-[3px] bg-vermilion px-2 text-paper"
+              data-testid="trouble">
               {gone || trouble}
-              {gone && <button type="button" className="underline" onClick={() => void rest.restore(pieceId)}>Bring it back</button>}
+              {gone && (
+                <button type="button" className="underline" onClick={() => void rest.restore(pieceId)}>
+                  Bring it back
+                </button>
+              )}
             </span>
           )}
           {problem && (
-            <span role="alert" className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink" data-testid="problem">
+            <span
+              role="alert"
+              className="flex items-center gap-2 rounded-[3px] bg-wash px-2 text-ink"
+              data-testid="problem">
               {problem}
-              <button type="button" className="underline" onClick={() => useDesk.setState({ problem: '' })}>understood</button>
+              <button type="button" className="underline" onClick={() => useDesk.setState({ problem: '' })}>
+                understood
+              </button>
             </span>
           )}
         </p>
-        {delay ? <DelayTest /> : ofShape ? <ShapeStrip /> : ofPattern ? <PatternStrip /> : way === 'read' && reads ? <Strip /> : <Keys />}
+        {delay ? (
+          <DelayTest />
+        ) : ofShape ? (
+          <ShapeStrip />
+        ) : ofPattern ? (
+          <PatternStrip />
+        ) : panel === 'read' && reads ? (
+          <Strip />
+        ) : (
+          <Keys />
+        )}
       </footer>
       <KeyPage />
       <PrintView />

@@ -9,12 +9,31 @@ export const TourLine = memo(function TourLine() {
   if (at === null) return null
   const over = at >= STOPS.length
   return (
-    <section aria-label="The tour" className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule bg-wash px-5 py-1.5" data-testid="tour">
+    <section
+      aria-label="The tour"
+      className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule bg-wash px-5 py-1.5"
+      data-testid="tour">
       <span role="status" className="min-w-0 flex-1">
-        {over ? 'That was the tour: what you wrote stays, and everything else is found with F1. The demo’s pieces and the rehearsal keyboard are there to try the rest.' : <><b className="font-medium text-vermilion">{at + 1} of {STOPS.length}</b> {wordsOf(STOPS[at]!, octave)}</>}
+        {over ? (
+          'That was the tour: your notes stay, and F1 finds everything else. ' +
+          'The demo’s pieces and the rehearsal keyboard are there to try the rest.'
+        ) : (
+          <>
+            <b className="font-medium text-vermilion">
+              {at + 1} of {STOPS.length}
+            </b>{' '}
+            {wordsOf(STOPS[at]!, octave)}
+          </>
+        )}
       </span>
-      {!over && <button type="button" className="quiet-button" onClick={skipStop}>Skip this</button>}
-      <button type="button" className="quiet-button" onClick={endTour}>{over ? 'Close' : 'End the tour'}</button>
+      {!over && (
+        <button type="button" className="quiet-button" onClick={skipStop}>
+          Skip this
+        </button>
+      )}
+      <button type="button" className="quiet-button" onClick={endTour}>
+        {over ? 'Close' : 'End the tour'}
+      </button>
     </section>
   )
 })
@@ -24,10 +43,25 @@ export function TourOffer({ begin }: { begin: () => void }) {
   const known = useTour((s) => s.known)
   if (known) return null
   return (
-    <section aria-label="New here?" className="flex flex-wrap items-center gap-3 rounded-[3px] bg-wash px-4 py-2.5" data-testid="tour-offer">
-      <span className="flex-1 font-serif text-lg">New here? Twelve gestures on a piece of your own, one line at a time: five minutes.</span>
-      <button type="button" className="quiet-button" onClick={() => { begin(); startTour() }}>Show me</button>
-      <button type="button" className="quiet-button" onClick={endTour}>Not now</button>
+    <section
+      aria-label="New here?"
+      className="flex flex-wrap items-center gap-3 rounded-[3px] bg-wash px-4 py-2.5"
+      data-testid="tour-offer">
+      <span className="flex-1 font-serif text-lg">
+        New here? Twelve gestures on a piece of your own, one line at a time: five minutes.
+      </span>
+      <button
+        type="button"
+        className="quiet-button"
+        onClick={() => {
+          begin()
+          startTour()
+        }}>
+        Show me
+      </button>
+      <button type="button" className="quiet-button" onClick={endTour}>
+        Not now
+      </button>
     </section>
   )
 }

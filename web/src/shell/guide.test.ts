@@ -16,7 +16,8 @@ describe('the guide', () => {
     expect(tasksWith('', tasks)).toEqual([])
   })
   it('as it ships has tasks for each room', () => {
-    for (const words of ['recording', 'marks', 'print', 'files', 'reading aloud', 'shelf']) expect(tasksWith(words).length, words).toBeGreaterThan(0)
+    for (const words of ['recording', 'marks', 'print', 'files', 'reading aloud', 'shelf'])
+      expect(tasksWith(words).length, words).toBeGreaterThan(0)
     expect(new Set(TASKS.map((t) => t.name)).size).toBe(TASKS.length)
   })
 })

@@ -1,6 +1,6 @@
 /** Is the page of keys open? */
 import { create } from 'zustand'
-import { whenLeft } from '../session/store'
+import { onLeave } from '../session/events'
 import { useLearned } from '../input/learned'
 
 export const useHelp = create<{ open: boolean }>(() => ({ open: false }))
@@ -9,4 +9,4 @@ export const showHelp = (open: boolean) => {
   useHelp.setState({ open })
 }
 export const toggleHelp = () => showHelp(!useHelp.getState().open)
-whenLeft(() => showHelp(false))
+onLeave(() => showHelp(false))

@@ -1,7 +1,11 @@
-/** The tour: twelve gestures on a piece of its own, one line at a time. It goes on when the real gesture was made, and never makes one itself. */
+/**
+ * The tour: twelve gestures on a piece of its own, one line at a time. It goes on when the real gesture was made, and
+ * never makes one itself.
+ */
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
-import { useDesk, type DeskState } from '../session/store'
+import { type DeskState } from '../session/state'
+import { useDesk } from '../session/store'
 import { useHelp } from './help'
 import { useListening } from '../playback/listening'
 
@@ -12,26 +16,55 @@ export interface Stop {
   readonly done: (now: DeskState, before: DeskState) => boolean
 }
 
-const wrote = (now: DeskState, before: DeskState) => now.pen !== null && before.pen !== null && now.pen.tick > before.pen.tick
+const wrote = (now: DeskState, before: DeskState) =>
+  now.pen !== null && before.pen !== null && now.pen.tick > before.pen.tick
 const says = (now: DeskState, before: DeskState, words: RegExp) => now.said !== before.said && words.test(now.said)
 
 export const STOPS: readonly Stop[] = [
-  { words: 'Nothing is written while the pen is up. Put it down: the key ` (left of 1), or a click on “Pen up”.', done: (now) => now.pen?.down === true },
-  { words: 'Play one note: A on the computer is {C}, or use your keyboard. It is written when the key is up.', done: wrote },
-  { words: 'The line says “each step a quarter”. Make steps finer with ] (or click the word “quarter”).', done: (now, before) => now.pen?.base !== before.pen?.base },
-  { words: 'Hold three keys together, A, D and G, and let them go: a chord.', done: (now, before) => wrote(now, before) && / and /.test(now.said) },
-  { words: 'Undo it with Ctrl Z. Everything can be undone, back to the beginning.', done: (now, before) => says(now, before, /undone|taken back/i) || (now.pen?.tick ?? 0) < (before.pen?.tick ?? 0) },
-  { words: 'Write a mark: press 2, type mf, Enter. Every mark is written as on paper.', done: (now, before) => says(now, before, /^mf at/) },
-  { words: 'Now the left hand: arrow down. The line says where you are.', done: (now, before) => now.pen?.staff !== before.pen?.staff },
+  {
+    words: 'Nothing is written while the pen is up. Put it down: the key ` (left of 1), or a click on “Pen up”.',
+    done: (now) => now.pen?.down === true,
+  },
+  {
+    words: 'Play one note: A on the computer is {C}, or use your keyboard. It is written when the key is up.',
+    done: wrote,
+  },
+  {
+    words: 'The line says “each step a quarter”. Make steps finer with ] (or click the word “quarter”).',
+    done: (now, before) => now.pen?.base !== before.pen?.base,
+  },
+  {
+    words: 'Hold three keys together, A, D and G, and let them go: a chord.',
+    done: (now, before) => wrote(now, before) && / and /.test(now.said),
+  },
+  {
+    words: 'Undo it with Ctrl Z. Everything can be undone, back to the beginning.',
+    done: (now, before) => says(now, before, /undone|taken back/i) || (now.pen?.tick ?? 0) < (before.pen?.tick ?? 0),
+  },
+  {
+    words: 'Write a mark: press 2, type mf, Enter. Every mark is written as on paper.',
+    done: (now, before) => says(now, before, /^mf at/),
+  },
+  {
+    words: 'Now the left hand: arrow down. The line says where you are.',
+    done: (now, before) => now.pen?.staff !== before.pen?.staff,
+  },
   { words: 'Play a note there, too. N and M move the computer’s keys an octave down and up.', done: wrote },
-  { words: 'Select the bar with B: the line then speaks of what is selected. Esc lets it go.', done: (now) => now.selection.size > 0 },
+  {
+    words: 'Select the bar with B: the line then speaks of what is selected. Esc lets it go.',
+    done: (now) => now.selection.size > 0,
+  },
   { words: 'Hear it: Enter plays from the pen; Enter again stops.', done: () => useListening.getState().playing },
-  { words: 'Hear it said: F3 says what sounds at the pen, Shift F3 its voice in this bar.', done: (now, before) => says(now, before, /(Right|Left) hand/) },
+  {
+    words: 'Hear it said: F3 says what sounds at the pen, Shift F3 its voice in this bar.',
+    done: (now, before) => says(now, before, /(Right|Left) hand/),
+  },
   { words: 'All keys are on one page that can be searched: F1.', done: () => useHelp.getState().open },
 ]
 
 /** The words of a stop, true whatever octave the computer's keys play in. */
-export const wordsOf = (stop: Stop, octave: number): string => stop.words.replace('{C}', octave === 4 ? 'middle C' : `C ${octave}`)
+export const wordsOf = (stop: Stop, octave: number): string =>
+  stop.words.replace('{C}', octave === 4 ? 'middle C' : `C ${octave}`)
 
 interface Tour {
   /** The stop that goes on; null: no tour goes on. */
@@ -39,7 +72,12 @@ interface Tour {
   /** Was it taken, or declined? Then it is not offered again. */
   readonly known: boolean
 }
-export const useTour = create<Tour>()(persist((): Tour => ({ at: null, known: false }), { name: 'ductus.tour', partialize: ({ known }) => ({ at: null, known }) }))
+export const useTour = create<Tour>()(
+  persist((): Tour => ({ at: null, known: false }), {
+    name: 'ductus.tour',
+    partialize: ({ known }) => ({ at: null, known }),
+  }),
+)
 
 let before: DeskState | null = null
 let stopWatching: (() => void) | null = null
@@ -59,7 +97,10 @@ export function startTour(): void {
     useTour.setState({ at: at + 1 })
     if (at + 1 === STOPS.length) unwatch()
   }
-  const unwatch = () => { stopWatching?.(); stopWatching = null }
+  const unwatch = () => {
+    stopWatching?.()
+    stopWatching = null
+  }
   const watches = [useDesk.subscribe(look), useListening.subscribe(look), useHelp.subscribe(look)]
   stopWatching = () => watches.forEach((stop) => stop())
 }

@@ -5,6 +5,7 @@ import { hear, heldKeys, onHeard } from '../input/port'
 import { keyName } from '../input/names'
 import { useDrumNames } from '../kit/drums'
 import { useDesk } from '../session/store'
+import { cx } from '../shell/classes'
 
 const FIRST = 33
 const LAST = 96
@@ -16,34 +17,51 @@ const WIDTH = 100 / WHITES.length
 
 /** The name of a drum along its key. */
 function Drum({ name, held, dark }: { name: string; held: boolean; dark?: boolean }) {
-  return <span aria-hidden className={`pointer-events-none absolute top-0.5 left-1/2 h-full -translate-x-1/2 overflow-hidden text-[0.6rem] leading-none whitespace-nowrap [writing-mode:vertical-rl] ${held || dark ? 'text-ivory' : 'text-ebony'}`}>{name}</span>
+  return (
+    <span
+      aria-hidden
+      className={cx(
+        'pointer-events-none absolute top-0.5 left-1/2 h-full -translate-x-1/2',
+        'overflow-hidden text-[0.6rem] leading-none whitespace-nowrap',
+        '[writing-mode:vertical-rl]',
+        held || dark ? 'text-ivory' : 'text-ebony',
+      )}>
+      {name}
+    </span>
+  )
 }
 
 const leftOf = (key: number) => WHITES.filter((w) => w < key).length * WIDTH
 
 /** The key under a point, and how hard it is struck there: louder near the front edge. */
 function keyAt(x: number, y: number): { key: number; velocity: number } | null {
-  const element = document.elementsFromPoint(x, y).find((e) => e instanceof HTMLElement && e.dataset.keyNumber !== undefined) as HTMLElement | undefined
+  const element = document
+    .elementsFromPoint(x, y)
+    .find((e) => e instanceof HTMLElement && e.dataset.keyNumber !== undefined) as HTMLElement | undefined
   if (!element) return null
   const box = element.getBoundingClientRect()
-  return { key: Number(element.dataset.keyNumber), velocity: Math.round(40 + 70 * Math.min(Math.max((y - box.top) / box.height, 0), 1)) }
+  return {
+    key: Number(element.dataset.keyNumber),
+    velocity: Math.round(40 + 70 * Math.min(Math.max((y - box.top) / box.height, 0), 1)),
+  }
 }
 
 export const Keys = memo(function Keys() {
   const [held, setHeld] = useState<ReadonlySet<number>>(heldKeys())
   const { octave, velocity } = useComputerKeys()
   const down = useDesk((s) => s.pen?.down ?? false)
-  const way = useDesk((s) => s.way)
+  const panel = useDesk((s) => s.panel)
   const allowed = useDesk((s) => s.pen?.allowed ?? null)
-  const pulse = useDesk((s) => (s.pen?.way === 'pulse' ? s.pen.pulse_key ?? NaN : NaN))
+  const pulse = useDesk((s) => (s.pen?.way === 'pulse' ? (s.pen.pulse_key ?? NaN) : NaN))
   const record = useDesk((s) => s.recordLine)
   const stepSplit = useDesk((s) => (s.pen?.hands === 'split' ? s.pen.split : null))
-  const split = way === 'record' ? (record?.hands === 'split' ? record.split : null) : stepSplit
+  const split = panel === 'record' ? (record?.hands === 'split' ? record.split : null) : stepSplit
   const drums = useDrumNames()
   const pressed = useRef(new Map<number, number>())
   useEffect(() => onHeard(() => setHeld(heldKeys())), [])
 
-  // One finger or mouse is one voice: it takes keys along as it slides, and lets go wherever it leaves. Held by the row, so that touch works alike.
+  // One finger or mouse is one voice: it takes keys along as it slides, and lets go wherever it leaves. Held by the
+  // row, so that touch works alike.
   const release = (id: number) => {
     const key = pressed.current.get(id)
     pressed.current.delete(id)
@@ -63,30 +81,79 @@ export const Keys = memo(function Keys() {
   }
   const onPointerEnd = (event: PointerEvent<HTMLElement>) => release(event.pointerId)
   const faded = (key: number) => (drums ? !drums[key] : allowed !== null && !allowed.includes(key % 12))
-  const lit = down || way === 'record' ? 'bg-vermilion' : 'bg-verdigris'
+  const lit = down || panel === 'record' ? 'bg-vermilion' : 'bg-verdigris'
 
   return (
     <section aria-label="Keys" data-testid="keys" className="select-none">
-      <div className="relative h-[3.9rem] w-full touch-none" onPointerDown={onPointerDown} onPointerMove={onPointerMove} onPointerUp={onPointerEnd} onPointerCancel={onPointerEnd} onLostPointerCapture={onPointerEnd}>
+      <div
+        className="relative h-[3.9rem] w-full touch-none"
+        onPointerDown={onPointerDown}
+        onPointerMove={onPointerMove}
+        onPointerUp={onPointerEnd}
+        onPointerCancel={onPointerEnd}
+        onLostPointerCapture={onPointerEnd}>
         {WHITES.map((key) => (
-          <div key={key} data-key-number={key} title={drums?.[key] || keyName(key)}
-            className={`absolute top-0 h-full rounded-b-[3px] border border-rule ${held.has(key) ? lit : faded(key) ? 'bg-rule/50' : 'bg-ivory'}`}
+          <div
+            key={key}
+            data-key-number={key}
+            title={drums?.[key] || keyName(key)}
+            className={cx(
+              'absolute top-0 h-full rounded-b-[3px] border border-rule',
+              held.has(key) ? lit : faded(key) ? 'bg-rule/50' : 'bg-ivory',
+            )}
             style={{ left: `${leftOf(key)}%`, width: `${WIDTH}%` }}>
             {key === pulse && <span className="absolute bottom-3 left-1 text-[0.68rem] text-vermilion">pulse</span>}
             {drums?.[key] && <Drum name={drums[key]} held={held.has(key)} />}
-            {key % 12 === 0 && !drums && <span className={`absolute bottom-0 left-1 text-[0.68rem] ${held.has(key) ? 'text-paper' : 'text-ivory-faint'}`}>{keyName(key)}</span>}
+            {key % 12 === 0 && !drums && (
+              <span
+                className={cx(
+                  'absolute bottom-0 left-1 text-[0.68rem]',
+                  held.has(key) ? 'text-paper' : 'text-ivory-faint',
+                )}>
+                {keyName(key)}
+              </span>
+            )}
           </div>
         ))}
         {ALL.filter((k) => BLACK.has(k % 12)).map((key) => (
-          <div key={key} data-key-number={key} title={drums?.[key] || keyName(key)}
-            className={`absolute top-0 h-[60%] rounded-b-[2px] ${held.has(key) ? lit : faded(key) ? 'bg-ebony/35' : 'bg-ebony'}`}
-            style={{ left: `${leftOf(key) - WIDTH * 0.3}%`, width: `${WIDTH * 0.6}%` }}>{drums?.[key] && <Drum name={drums[key]} held dark />}</div>
+          <div
+            key={key}
+            data-key-number={key}
+            title={drums?.[key] || keyName(key)}
+            className={cx(
+              'absolute top-0 h-[60%] rounded-b-[2px]',
+              held.has(key) ? lit : faded(key) ? 'bg-ebony/35' : 'bg-ebony',
+            )}
+            style={{ left: `${leftOf(key) - WIDTH * 0.3}%`, width: `${WIDTH * 0.6}%` }}>
+            {drums?.[key] && <Drum name={drums[key]} held dark />}
+          </div>
         ))}
-        {split !== null && <div aria-hidden className="absolute -top-1 h-[calc(100%+0.5rem)] w-[3px] -translate-x-1/2 bg-verdigris" style={{ left: `${leftOf(split)}%` }} />}
+        {split !== null && (
+          <div
+            aria-hidden
+            className="absolute -top-1 h-[calc(100%+0.5rem)] w-[3px] -translate-x-1/2 bg-verdigris"
+            style={{ left: `${leftOf(split)}%` }}
+          />
+        )}
       </div>
       <p className="mt-1 text-[0.8rem] text-faint">
-        {drums ? <>{letters(octave).map(([letter, key]) => drums[key] && <span key={letter} className="mr-2 inline-block"><kbd>{letter}</kbd> {drums[key]}</span>)}</> : <>
-        Computer keys play from {keyName(12 * (octave + 1))} (A to ’), velocity {velocity}; <kbd>N</kbd> <kbd>M</kbd> shift the octave, with Shift the velocity.</>}
+        {drums ? (
+          <>
+            {letters(octave).map(
+              ([letter, key]) =>
+                drums[key] && (
+                  <span key={letter} className="mr-2 inline-block">
+                    <kbd>{letter}</kbd> {drums[key]}
+                  </span>
+                ),
+            )}
+          </>
+        ) : (
+          <>
+            Computer keys play from {keyName(12 * (octave + 1))} (A to ’), velocity {velocity}; <kbd>N</kbd>{' '}
+            <kbd>M</kbd> shift the octave, with Shift the velocity.
+          </>
+        )}
       </p>
     </section>
   )

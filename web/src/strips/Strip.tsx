@@ -1,21 +1,31 @@
 /**
- * The strip: the open take over time. Each note is one ink stroke, thick at the hammer and thinning to its release; from its head a
- * hairline leans to the place where it was written. Bar lines lie where they fell; their diamonds are dragged, or moved by arrow keys.
+ * The strip: the open take over time. Each note is one ink stroke, thick at the hammer and thinning to its release;
+ * from its head a hairline leans to the place where it was written. Bar lines lie where they fell; their diamonds are
+ * dragged, or moved by arrow keys.
  */
-import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { rest } from '../session/rest'
 import type { Reading, Strip as StripData } from '../session/wire'
-import { playTake, useListening } from '../playback/listening'
+import { playTake } from '../playback/listening'
 import { setReading, useOpenReading } from '../reading/reading'
-import { choose as choose_, say, useDesk } from '../session/store'
+import { choose as choose_, say } from '../session/actions'
+import { useDesk } from '../session/store'
+import { Curve, Strokes, Diamond, Playhead } from './StripParts'
 
 const HEIGHT = 176
-const CURVE = [12, 30] as const
-const NOTES = [46, 142] as const
-const DIAMOND = 154
+
+export const CURVE = [12, 30] as const
+
+export const NOTES = [46, 142] as const
+
+export const DIAMOND = 154
+
 const LEAD_US = 500_000
+
 const LEAST_PX_PER_S = 44
-const NUDGE_US = 10_000
+
+export const NUDGE_US = 10_000
+
 const END_NUDGE_US = 100_000
 
 export function Strip() {
@@ -29,8 +39,16 @@ export function Strip() {
   const holder = useRef<HTMLDivElement>(null)
   useEffect(() => {
     let late = false
-    if (reading) rest.strip(pieceId, reading.id).then((d) => { if (!late) setData(d) }, () => undefined)
-    return () => { late = true }
+    if (reading)
+      rest.strip(pieceId, reading.id).then(
+        (d) => {
+          if (!late) setData(d)
+        },
+        () => undefined,
+      )
+    return () => {
+      late = true
+    }
   }, [pieceId, reading?.id, revision, readings])
   useEffect(() => {
     const observer = new ResizeObserver(() => setWidth(holder.current?.clientWidth ?? 1200))
@@ -38,7 +56,10 @@ export function Strip() {
     return () => observer.disconnect()
   }, [])
   return (
-    <section aria-label="The strip: the take over time" data-testid="strip" className="mb-2 rounded-[3px] border border-rule bg-paper">
+    <section
+      aria-label="The strip: the take over time"
+      data-testid="strip"
+      className="mb-2 rounded-[3px] border border-rule bg-paper">
       <div ref={holder} className="overflow-x-auto" style={{ height: HEIGHT }}>
         {data && <Drawing data={data} width={width} onDrag={reading && !reading.free ? setDragged : null} />}
       </div>
@@ -49,7 +70,11 @@ export function Strip() {
 }
 
 /** A bar line that was dragged to another beat of the click. */
-interface Dragged { tick: number; number: number; time: number }
+export interface Dragged {
+  tick: number
+  number: number
+  time: number
+}
 
 /** To a click beats stay where they are: either the bar before takes another meter, or all bar lines move along. */
 function WhichMoves({ dragged, onDone }: { dragged: Dragged; onDone: () => void }) {
@@ -60,19 +85,39 @@ function WhichMoves({ dragged, onDone }: { dragged: Dragged; onDone: () => void 
     onDone()
   }
   return (
-    <div role="toolbar" aria-label={`Bar ${dragged.number} on another beat of the click`} data-testid="which-moves" className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem]"
-      onKeyDown={(e) => { if (e.key === 'Escape') { e.stopPropagation(); onDone() } }}>
+    <div
+      role="toolbar"
+      aria-label={`Bar ${dragged.number} on another beat of the click`}
+      data-testid="which-moves"
+      className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem]"
+      onKeyDown={(e) => {
+        if (e.key === 'Escape') {
+          e.stopPropagation()
+          onDone()
+        }
+      }}>
       <span>Bar {dragged.number} begins on another beat of the click:</span>
-      <button ref={first} type="button" className="underline" onClick={() => move('meter')}>the bar before takes another meter</button>
-      <button type="button" className="underline" onClick={() => move('before')}>all bar lines move along</button>
-      <button type="button" className="underline" onClick={onDone}>leave it</button>
+      <button ref={first} type="button" className="underline" onClick={() => move('meter')}>
+        the bar before takes another meter
+      </button>
+      <button type="button" className="underline" onClick={() => move('before')}>
+        all bar lines move along
+      </button>
+      <button type="button" className="underline" onClick={onDone}>
+        leave it
+      </button>
     </div>
   )
 }
 
 /** How the bars agree with the playing: in words, the worst bars to go to, the click along with the take. */
 function Checks({ data, reading }: { data: StripData; reading: Reading }) {
-  const click = data.beats.map(([us, , number]) => ({ time_us: us - data.strokes[0]![0], rank: number === null ? ('beat' as const) : ('bar' as const) })).filter((c) => c.time_us >= 0)
+  const click = data.beats
+    .map(([us, , number]) => ({
+      time_us: us - data.strokes[0]![0],
+      rank: number === null ? ('beat' as const) : ('bar' as const),
+    }))
+    .filter((c) => c.time_us >= 0)
   const goTo = (tick: number, us: number, bar: number) => {
     const stroke = data.strokes.find((s) => s[6] && s[0] >= us)
     if (stroke) document.getElementById(stroke[6])?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
@@ -80,36 +125,86 @@ function Checks({ data, reading }: { data: StripData; reading: Reading }) {
     say(`Bar ${bar}`)
   }
   return (
-    <p className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem] text-faint" data-testid="checks">
-      <span>Tempo {Math.round(data.curve.lowest)} to {Math.round(data.curve.highest)}, {(Math.round(data.curve.average * 10) / 10).toString()} on average</span>
+    <p
+      className="flex flex-wrap items-center gap-x-4 border-t border-rule px-3 py-1 text-[0.95rem] text-faint"
+      data-testid="checks">
+      <span>
+        Tempo {Math.round(data.curve.lowest)} to {Math.round(data.curve.highest)},{' '}
+        {(Math.round(data.curve.average * 10) / 10).toString()} on average
+      </span>
       <span>{data.apart_words}</span>
       {data.worst.map(([bar, tick, us]) => (
-        <button key={tick} type="button" className="underline" onClick={() => goTo(tick, data.beats.find((b) => b[1] === tick)?.[0] ?? 0, bar)}>
+        <button
+          key={tick}
+          type="button"
+          className="underline"
+          onClick={() => goTo(tick, data.beats.find((b) => b[1] === tick)?.[0] ?? 0, bar)}>
           {bar ? `bar ${bar}` : 'pick-up'}: {Math.abs(Math.round(us / 1000))} ms {us > 0 ? 'late' : 'early'}
         </button>
       ))}
-      <button type="button" className="underline" onClick={() => void playTake(reading.take, click)}>Hear it with its click</button>
-      {reading.set_by_hand > 0 && <button type="button" className="underline" onClick={() => setReading({ name: 'unpin' })}>Let all {reading.set_by_hand} set by hand go</button>}
-      {data.extent && <button type="button" className="underline" onClick={() => setReading({ name: 'extent' })}>Write all of the take</button>}
+      <button type="button" className="underline" onClick={() => void playTake(reading.take, click)}>
+        Hear it with its click
+      </button>
+      {reading.set_by_hand > 0 && (
+        <button type="button" className="underline" onClick={() => setReading({ name: 'unpin' })}>
+          Let all {reading.set_by_hand} set by hand go
+        </button>
+      )}
+      {data.extent && (
+        <button type="button" className="underline" onClick={() => setReading({ name: 'extent' })}>
+          Write all of the take
+        </button>
+      )}
     </p>
   )
 }
 
 /** A handle at an end of what is written: dragged inwards, what lies outside is left out. */
-function End({ which, at, data, x, us }: { which: 'from' | 'to'; at: number; data: StripData; x: Scale; us: (px: number) => number }) {
+function End({
+  which,
+  at,
+  data,
+  x,
+  us,
+}: {
+  which: 'from' | 'to'
+  at: number
+  data: StripData
+  x: Scale
+  us: (px: number) => number
+}) {
   const [moved, setMoved] = useState<number | null>(null)
   useEffect(() => setMoved(null), [at])
   const put = (time: number) => {
     const [from, to] = data.extent ?? [0, data.length_us]
-    setReading({ name: 'extent', from_us: Math.max(which === 'from' ? time : from, 0), to_us: Math.max(which === 'to' ? time : to, 0) })
+    setReading({
+      name: 'extent',
+      from_us: Math.max(which === 'from' ? time : from, 0),
+      to_us: Math.max(which === 'to' ? time : to, 0),
+    })
   }
   const now = x(moved ?? at)
   return (
-    <g role="slider" tabIndex={0} aria-label={which === 'from' ? 'Where the written part begins' : 'Where the written part ends'} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds`}
-      data-end={which} className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]"
-      onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); setMoved(at) }}
-      onPointerMove={(e) => { if (moved !== null && e.buttons) setMoved(us(e.clientX - (e.currentTarget.ownerSVGElement?.getBoundingClientRect().left ?? 0))) }}
-      onPointerUp={() => { if (moved !== null && Math.abs(moved - at) > 20_000) put(moved); else setMoved(null) }}
+    <g
+      role="slider"
+      tabIndex={0}
+      aria-label={which === 'from' ? 'Where the written part begins' : 'Where the written part ends'}
+      aria-valuenow={Math.round(at / 1000)}
+      aria-valuetext={`${(at / 1e6).toFixed(2)} seconds`}
+      data-end={which}
+      className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]"
+      onPointerDown={(e) => {
+        e.currentTarget.setPointerCapture(e.pointerId)
+        setMoved(at)
+      }}
+      onPointerMove={(e) => {
+        if (moved !== null && e.buttons)
+          setMoved(us(e.clientX - (e.currentTarget.ownerSVGElement?.getBoundingClientRect().left ?? 0)))
+      }}
+      onPointerUp={() => {
+        if (moved !== null && Math.abs(moved - at) > 20_000) put(moved)
+        else setMoved(null)
+      }}
       onKeyDown={(e) => {
         const by = { ArrowLeft: -END_NUDGE_US, ArrowRight: END_NUDGE_US }[e.key]
         if (by === undefined) return
@@ -118,137 +213,103 @@ function End({ which, at, data, x, us }: { which: 'from' | 'to'; at: number; dat
         e.stopPropagation()
       }}>
       <title>Drag to leave out what lies outside; arrow keys move it by 100 ms</title>
-      <rect x={which === 'from' ? 0 : now} y={NOTES[0] - 4} width={Math.max(which === 'from' ? now : x(data.length_us + LEAD_US) - now, 0)} height={NOTES[1] - NOTES[0] + 12} fill="var(--color-desk)" opacity={0.55} pointerEvents="none" />
+      <rect
+        x={which === 'from' ? 0 : now}
+        y={NOTES[0] - 4}
+        width={Math.max(which === 'from' ? now : x(data.length_us + LEAD_US) - now, 0)}
+        height={NOTES[1] - NOTES[0] + 12}
+        fill="var(--color-desk)"
+        opacity={0.55}
+        pointerEvents="none"
+      />
       <rect x={now - 7} y={NOTES[0] - 4} width={14} height={NOTES[1] - NOTES[0] + 12} fill="transparent" />
-      <path d={`M${now} ${NOTES[0] - 4}V${NOTES[1] + 8}`} stroke="var(--color-verdigris)" strokeWidth={1.6} strokeDasharray="3 3" fill="none" />
+      <path
+        d={`M${now} ${NOTES[0] - 4}V${NOTES[1] + 8}`}
+        stroke="var(--color-verdigris)"
+        strokeWidth={1.6}
+        strokeDasharray="3 3"
+        fill="none"
+      />
     </g>
   )
 }
 
-function Drawing({ data, width, onDrag }: { data: StripData; width: number; onDrag: ((dragged: Dragged) => void) | null }) {
+function Drawing({
+  data,
+  width,
+  onDrag,
+}: {
+  data: StripData
+  width: number
+  onDrag: ((dragged: Dragged) => void) | null
+}) {
   const zero = data.start_us - LEAD_US
   const span = data.length_us - zero + LEAD_US
   const wide = Math.max(width, (span / 1e6) * LEAST_PX_PER_S)
   const x = (us: number) => ((us - zero) / span) * wide
   const us = (px: number) => Math.round((px / wide) * span + zero)
   return (
-    <svg width={wide} height={HEIGHT - 2} className="block" role="group" aria-label={`${data.strokes.length} notes in ${Math.round(data.length_us / 1e6)} seconds, ${data.beat_words}, from ${Math.round(data.curve.lowest)} to ${Math.round(data.curve.highest)}`}>
+    <svg
+      width={wide}
+      height={HEIGHT - 2}
+      className="block"
+      role="group"
+      aria-label={[
+        `${data.strokes.length} notes in ${Math.round(data.length_us / 1e6)} seconds`,
+        data.beat_words,
+        `from ${Math.round(data.curve.lowest)} to ${Math.round(data.curve.highest)}`,
+      ].join(', ')}>
       {data.beats.map(([at, tick, number]) => (
-        <line key={tick} x1={x(at)} x2={x(at)} y1={number === null ? NOTES[0] + 8 : NOTES[0] - 2} y2={NOTES[1] + 6} stroke={number === null ? 'var(--color-rule)' : 'var(--color-faint)'} strokeWidth={number === null ? 0.8 : 1} />
+        <line
+          key={tick}
+          x1={x(at)}
+          x2={x(at)}
+          y1={number === null ? NOTES[0] + 8 : NOTES[0] - 2}
+          y2={NOTES[1] + 6}
+          stroke={number === null ? 'var(--color-rule)' : 'var(--color-faint)'}
+          strokeWidth={number === null ? 0.8 : 1}
+        />
       ))}
       <Curve data={data} x={x} />
       <Strokes data={data} x={x} />
-      {data.beats.filter((b) => b[2] !== null).map(([at, tick, number, byHand]) => (
-        <Diamond key={tick} at={at} tick={tick} number={number!} byHand={byHand} x={x} us={us} beats={data.beats} onDrag={onDrag} />
-      ))}
-      <End which="from" at={data.extent?.[0] ?? Math.max(data.strokes[0]![0] - 150_000, zero)} data={data} x={x} us={us} />
-      <End which="to" at={Math.min(data.extent?.[1] ?? data.length_us, data.length_us) + (data.extent ? 0 : 150_000)} data={data} x={x} us={us} />
+      {data.beats
+        .filter((b) => b[2] !== null)
+        .map(([at, tick, number, byHand]) => (
+          <Diamond
+            key={tick}
+            at={at}
+            tick={tick}
+            number={number!}
+            byHand={byHand}
+            x={x}
+            us={us}
+            beats={data.beats}
+            onDrag={onDrag}
+          />
+        ))}
+      <End
+        which="from"
+        at={data.extent?.[0] ?? Math.max(data.strokes[0]![0] - 150_000, zero)}
+        data={data}
+        x={x}
+        us={us}
+      />
+      <End
+        which="to"
+        at={Math.min(data.extent?.[1] ?? data.length_us, data.length_us) + (data.extent ? 0 : 150_000)}
+        data={data}
+        x={x}
+        us={us}
+      />
       <Playhead x={x} />
     </svg>
   )
 }
 
-type Scale = (us: number) => number
+export type Scale = (us: number) => number
 
-/** Tempo bar by bar over the take, its extremes and its average. */
-function Curve({ data, x }: { data: StripData; x: Scale }) {
-  const { bars, lowest, highest, average } = data.curve
-  const range = Math.max(highest - lowest, average * 0.06)
-  const middle = (highest + lowest) / 2
-  const y = (bpm: number) => (CURVE[0] + CURVE[1]) / 2 - ((bpm - middle) / range) * (CURVE[1] - CURVE[0])
-  if (!bars.length) return null
-  const points = bars.map(([, us, bpm]) => `${x(us)},${y(bpm)}`)
-  const at = (wanted: number) => bars.find(([, , bpm]) => bpm === wanted)!
-  const label = (bar: readonly [number, number, number], dy: number) => (
-    <text key={dy} x={x(bar[1])} y={y(bar[2]) + dy} textAnchor="middle" fontSize={11} fill="var(--color-ochre)" stroke="var(--color-paper)" strokeWidth={3} paintOrder="stroke">{Math.round(bar[2])}</text>
-  )
-  return (
-    <g aria-hidden>
-      <line x1={x(bars[0]![1])} x2={x(data.length_us)} y1={y(average)} y2={y(average)} stroke="var(--color-ochre)" strokeDasharray="2 4" strokeWidth={0.8} />
-      <text x={x(data.length_us) + 4} y={y(average) + 4} fontSize={11} fill="var(--color-ochre)">{Math.round(average)}</text>
-      <polyline points={points.join(' ')} fill="none" stroke="var(--color-ochre)" strokeWidth={1.8} />
-      {highest - lowest > 0.5 && [label(at(highest) as [number, number, number], -4), label(at(lowest) as [number, number, number], 12)]}
-    </g>
-  )
-}
-
-function Strokes({ data, x }: { data: StripData; x: Scale }) {
-  const selection = useDesk((s) => s.selection)
-  const keys = data.strokes.map((s) => s[2])
-  const low = Math.min(...keys)
-  const high = Math.max(...keys, low + 12)
-  const y = (key: number) => NOTES[1] - ((key - low) / (high - low)) * (NOTES[1] - NOTES[0] - 8)
-  return (
-    <g>
-      {data.strokes.map(([onset, release, key, velocity, hand, written, id], i) => {
-        const at = y(key)
-        const thick = 1.2 + (velocity / 127) * 4
-        const end = Math.max(x(release), x(onset) + 4)
-        const colour = id && selection.has(id) ? 'var(--color-vermilion)' : id === '' ? 'var(--color-rule)' : hand === 2 ? 'var(--color-verdigris)' : 'var(--color-ink)'
-        return (
-          <g key={i} className="cursor-pointer" onClick={() => choose(id)}>
-            <rect x={x(onset) - 2} y={at - 5} width={end - x(onset) + 4} height={10} fill="transparent" />
-            <line x1={x(onset)} x2={x(written)} y1={at - thick / 2} y2={at - 10} stroke="var(--color-vermilion)" strokeWidth={0.7} />
-            <path d={`M${x(onset)} ${at - thick / 2}L${end} ${at - 0.4}V${at + 0.4}L${x(onset)} ${at + thick / 2}Z`} fill={colour} />
-          </g>
-        )
-      })}
-    </g>
-  )
-}
-
-function choose(id: string) {
+export function choose(id: string) {
   if (!id) return say('That note is not on the page; it is kept in the take')
   choose_([id])
   document.getElementById(id)?.closest('[data-system]')?.scrollIntoView({ block: 'nearest' })
-}
-
-/** A bar line's handle: filled when it was set by hand. Moved a little, only the two bars beside it are stretched; moved to another beat,
- * the bars behind it are counted from there. */
-function Diamond({ at, tick, number, byHand, x, us, beats, onDrag }: { at: number; tick: number; number: number; byHand: boolean; x: Scale; us: (px: number) => number; beats: StripData['beats']; onDrag: ((dragged: Dragged) => void) | null }) {
-  const [moved, setMoved] = useState<number | null>(null)
-  const [from, setFrom] = useState(0)
-  useEffect(() => setMoved(null), [at])
-  const put = (time: number) => {
-    const nearest = beats.reduce((a, b) => (Math.abs(b[0] - time) < Math.abs(a[0] - time) ? b : a))
-    if (!onDrag || nearest[1] === tick) return setReading({ name: 'bar', tick, time_us: time })
-    onDrag({ tick, number, time: nearest[0] })
-  }
-  const onDown = (e: PointerEvent<SVGGElement>) => {
-    e.currentTarget.setPointerCapture(e.pointerId)
-    setFrom(e.clientX - x(at))
-    setMoved(at)
-  }
-  const onMove = (e: PointerEvent) => { if (moved !== null && e.buttons) setMoved(us(e.clientX - from)) }
-  const onUp = () => {
-    if (moved !== null && Math.abs(moved - at) > 2000) put(moved)
-    if (onDrag || moved === null || Math.abs(moved - at) <= 2000) setMoved(null)
-  }
-  const onKey = (e: KeyboardEvent) => {
-    const by = { ArrowLeft: -NUDGE_US, ArrowRight: NUDGE_US }[e.key]
-    const beat = { PageUp: -1, PageDown: 1 }[e.key]
-    const next = beat && beats[beats.findIndex((b) => b[1] === tick) + beat]
-    if (by !== undefined) put(at + by * (e.shiftKey ? 5 : 1))
-    else if (next) put(next[0])
-    else if (e.key === 'Delete' || e.key === 'Backspace') setReading({ name: 'bar', tick })
-    else return
-    e.preventDefault()
-    e.stopPropagation()
-  }
-  const cx = x(moved ?? at)
-  return (
-    <g role="slider" data-tick={tick} tabIndex={0} aria-label={`Bar line of bar ${number}`} aria-valuenow={Math.round(at / 1000)} aria-valuetext={`${(at / 1e6).toFixed(2)} seconds${byHand ? ', set by hand' : ''}`}
-      data-bar={number} className="cursor-ew-resize outline-none focus-visible:[&_path]:stroke-[2.4]" onPointerDown={onDown} onPointerMove={onMove} onPointerUp={onUp} onKeyDown={onKey}>
-      <title>Drag to where this bar begins; arrow keys move it by 10 ms, Page Up and Page Down to another beat, Delete lets it go</title>
-      {moved !== null && <line x1={cx} x2={cx} y1={NOTES[0]} y2={NOTES[1] + 6} stroke="var(--color-vermilion)" />}
-      <rect x={cx - 9} y={DIAMOND - 10} width={18} height={30} fill="transparent" />
-      <path d={`M${cx} ${DIAMOND - 6}l5 6l-5 6l-5 -6z`} fill={byHand || moved !== null ? 'var(--color-vermilion)' : 'var(--color-paper)'} stroke={byHand ? 'var(--color-vermilion)' : 'var(--color-faint)'} strokeWidth={1.1} />
-      <text x={cx} y={DIAMOND + 17} textAnchor="middle" fontSize={11} fill="var(--color-faint)">{number || 'pick-up'}</text>
-    </g>
-  )
-}
-
-function Playhead({ x }: { x: Scale }) {
-  const takeUs = useListening((s) => s.takeUs)
-  return takeUs === null ? null : <line x1={x(takeUs)} x2={x(takeUs)} y1={4} y2={NOTES[1] + 8} stroke="var(--color-ink)" strokeWidth={1.5} />
 }

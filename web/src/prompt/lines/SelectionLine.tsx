@@ -1,28 +1,45 @@
-/** When something on the sheet is selected the line says first what the next key will do, then speaks of the selection: each phrase is an edit of it. */
+/**
+ * When something on the sheet is selected the line says first what the next key will do, then speaks of the selection:
+ * each phrase is an edit of it.
+ */
 import type { Edit, NoteValue, Pen, ReadingChoice, Selecting } from '../../session/wire'
 import { byId, keyWords } from '../../input/commands'
 import { WithPhrase } from './WithPhrase'
 import { Now, OpenPhrase, Phrase, Tail, type Option } from '../Phrase'
 import { setReading } from '../../reading/reading'
 import { toggleShape } from '../../shape/shape'
-import { choose, clip, edit, select, useDesk } from '../../session/store'
+import { choose, clip, edit, select } from '../../session/actions'
+import { useDesk } from '../../session/store'
 import { counted } from '../words'
 
 const BASES = ['whole', 'half', 'quarter', 'eighth', '16th', '32nd'] as const
 const VALUES: readonly { label: string; value: NoteValue }[] = BASES.flatMap((base) => [
   { label: base, value: { base } },
-  ...(base === 'half' || base === 'quarter' || base === 'eighth' ? [{ label: `dotted ${base}`, value: { base, dots: 1 } }] : []),
+  ...(base === 'half' || base === 'quarter' || base === 'eighth'
+    ? [{ label: `dotted ${base}`, value: { base, dots: 1 } }]
+    : []),
 ])
 const INTERVALS: readonly [string, number, number][] = [
-  ['minor second', 1, 1], ['major second', 1, 2], ['minor third', 2, 3], ['major third', 2, 4], ['perfect fourth', 3, 5], ['perfect fifth', 4, 7], ['minor sixth', 5, 8], ['major sixth', 5, 9],
+  ['minor second', 1, 1],
+  ['major second', 1, 2],
+  ['minor third', 2, 3],
+  ['major third', 2, 4],
+  ['perfect fourth', 3, 5],
+  ['perfect fifth', 4, 7],
+  ['minor sixth', 5, 8],
+  ['major sixth', 5, 9],
 ]
 const key = (id: string) => keyWords(byId.get(id)?.keys[0] ?? '')
-const valueOptions = (make: (value: NoteValue) => Edit): Option[] => VALUES.map(({ label, value }) => ({ label, act: () => edit(make(value)) }))
+const valueOptions = (make: (value: NoteValue) => Edit): Option[] =>
+  VALUES.map(({ label, value }) => ({ label, act: () => edit(make(value)) }))
 
 const AGAIN: readonly { label: string; choice: ReadingChoice }[] = [
   { label: 'plainer', choice: { name: 'plainness', by: 1 } },
   { label: 'finer', choice: { name: 'plainness', by: -1 } },
-  ...(['quarter', 'eighth', '16th', '32nd'] as const).map((value) => ({ label: `down to ${value}s`, choice: { name: 'shortest', value } as const })),
+  ...(['quarter', 'eighth', '16th', '32nd'] as const).map((value) => ({
+    label: `down to ${value}s`,
+    choice: { name: 'shortest', value } as const,
+  })),
   { label: 'without tuplets', choice: { name: 'tuplets', tuplets: false } },
   { label: 'tuplets allowed', choice: { name: 'tuplets', tuplets: true } },
   { label: 'detached notes short, with rests', choice: { name: 'detached', write: 'rest' } },
@@ -46,31 +63,120 @@ export function SelectionLine({ pen }: { pen: Pen }) {
   const count = useDesk((s) => s.selection.size)
   const readings = useDesk((s) => s.readings.length > 0)
   const wider = WIDER.map(({ label, how, id }) => ({ label, hint: id && key(id), act: () => select(how) }))
-  const again = AGAIN.map(({ label, choice }) => ({ label, act: () => setReading(choice, [...useDesk.getState().selection]) }))
+  const again = AGAIN.map(({ label, choice }) => ({
+    label,
+    act: () => setReading(choice, [...useDesk.getState().selection]),
+  }))
   const velocities = [
-    ...[10, -10].map((by) => ({ label: `${by > 0 ? '+' : ''}${by} on each`, act: () => edit({ name: 'velocity', by }) })),
-    ...[48, 64, 80, 96, 112].map((velocity) => ({ label: `all at ${velocity}`, act: () => edit({ name: 'velocity', velocity }) })),
+    ...[10, -10].map((by) => ({
+      label: `${by > 0 ? '+' : ''}${by} on each`,
+      act: () => edit({ name: 'velocity', by }),
+    })),
+    ...[48, 64, 80, 96, 112].map((velocity) => ({
+      label: `all at ${velocity}`,
+      act: () => edit({ name: 'velocity', velocity }),
+    })),
   ]
   const now = (change: Edit) => () => edit(change)
   return (
     <>
-      <span className="text-faint" data-testid="next-key">{pen.next_key}</span>
-      <Tail end=":"><Phrase name="selection" options={wider} strong>{count === 1 ? 'This note' : `These ${counted(count, 'note')}`}</Phrase></Tail>{' '}
-      <Tail><WithPhrase /></Tail>{' '}
-      set to a <Tail><Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>value</Phrase></Tail>{' '}
-      correct to a <Tail><Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>value, the rest moves</Phrase></Tail>{' '}
-      <Tail><Phrase name="value up to the bar line" options={valueOptions((value) => ({ name: 'correct-value', value, upto: 'bar' }))}>or only to the bar line</Phrase></Tail>{' '}
-      <Tail><Now act={now({ name: 'hold' })} command="hold">hold each to the next</Now></Tail>{' '}
-      <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">octave up</Now> or <Tail><Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">down</Now></Tail>{' '}
-      {readings && <><Tail><Phrase name="read the playing again" options={again}>read the playing again</Phrase></Tail>{' '}</>}
-      {readings && <><Tail><OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}><PinForm /></OpenPhrase></Tail>{' '}</>}
-      <Tail><Now act={toggleShape} command="shape">shape</Now></Tail>{' '}
-      velocity <Tail><Phrase name="set velocity" options={velocities}>softer or louder</Phrase></Tail>{' '}
-      <Tail><Now act={() => clip('copy')} command="copy">copy</Now></Tail>{' '}
-      repeat <Tail><OpenPhrase name="repeat" words={count === 1 ? 'its bar' : 'these bars'}><RepeatForm /></OpenPhrase></Tail>{' '}
-      <Tail end=";"><Now act={now({ name: 'delete' })} command="delete">delete</Now></Tail>{' '}
-      <Tail><OpenPhrase name="more edits" words="or ..." wide><More /></OpenPhrase></Tail>{' '}
-      <Tail end="."><Now act={() => choose([])}>done</Now></Tail>
+      <span className="text-faint" data-testid="next-key">
+        {pen.next_key}
+      </span>
+      <Tail end=":">
+        <Phrase name="selection" options={wider} strong>
+          {count === 1 ? 'This note' : `These ${counted(count, 'note')}`}
+        </Phrase>
+      </Tail>{' '}
+      <Tail>
+        <WithPhrase />
+      </Tail>{' '}
+      set to a{' '}
+      <Tail>
+        <Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>
+          value
+        </Phrase>
+      </Tail>{' '}
+      correct to a{' '}
+      <Tail>
+        <Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>
+          value, the rest moves
+        </Phrase>
+      </Tail>{' '}
+      <Tail>
+        <Phrase
+          name="value up to the bar line"
+          options={valueOptions((value) => ({ name: 'correct-value', value, upto: 'bar' }))}>
+          or only to the bar line
+        </Phrase>
+      </Tail>{' '}
+      <Tail>
+        <Now act={now({ name: 'hold' })} command="hold">
+          hold each to the next
+        </Now>
+      </Tail>{' '}
+      <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">
+        octave up
+      </Now>{' '}
+      or{' '}
+      <Tail>
+        <Now act={now({ name: 'octave', by: -1 })} command="octave-down-notes">
+          down
+        </Now>
+      </Tail>{' '}
+      {readings && (
+        <>
+          <Tail>
+            <Phrase name="read the playing again" options={again}>
+              read the playing again
+            </Phrase>
+          </Tail>{' '}
+        </>
+      )}
+      {readings && (
+        <>
+          <Tail>
+            <OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}>
+              <PinForm />
+            </OpenPhrase>
+          </Tail>{' '}
+        </>
+      )}
+      <Tail>
+        <Now act={toggleShape} command="shape">
+          shape
+        </Now>
+      </Tail>{' '}
+      velocity{' '}
+      <Tail>
+        <Phrase name="set velocity" options={velocities}>
+          softer or louder
+        </Phrase>
+      </Tail>{' '}
+      <Tail>
+        <Now act={() => clip('copy')} command="copy">
+          copy
+        </Now>
+      </Tail>{' '}
+      repeat{' '}
+      <Tail>
+        <OpenPhrase name="repeat" words={count === 1 ? 'its bar' : 'these bars'}>
+          <RepeatForm />
+        </OpenPhrase>
+      </Tail>{' '}
+      <Tail end=";">
+        <Now act={now({ name: 'delete' })} command="delete">
+          delete
+        </Now>
+      </Tail>{' '}
+      <Tail>
+        <OpenPhrase name="more edits" words="or ..." wide>
+          <More />
+        </OpenPhrase>
+      </Tail>{' '}
+      <Tail end=".">
+        <Now act={() => choose([])}>done</Now>
+      </Tail>
     </>
   )
 }
@@ -78,40 +184,119 @@ export function SelectionLine({ pen }: { pen: Pen }) {
 /** What is seldom wanted of a selection. */
 function More() {
   const semitones = [12, 7, 5, 4, 3, 2, 1, -1, -2, -3, -4, -5, -7, -12].map((n) => ({
-    label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`, act: () => edit({ name: 'transpose', semitones: n }),
+    label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`,
+    act: () => edit({ name: 'transpose', semitones: n }),
   }))
   const pitches: Option[] = [
-    { label: 'the letter raised by a semitone', act: () => edit({ name: 'accidental', by: 1 }) }, { label: 'the letter lowered by a semitone', act: () => edit({ name: 'accidental', by: -1 }) },
-    ...([['double flat', -2], ['flat', -1], ['natural', 0], ['sharp', 1], ['double sharp', 2]] as const).map(([label, to]) => ({ label, act: () => edit({ name: 'accidental', to }) })),
+    { label: 'the letter raised by a semitone', act: () => edit({ name: 'accidental', by: 1 }) },
+    { label: 'the letter lowered by a semitone', act: () => edit({ name: 'accidental', by: -1 }) },
+    ...(
+      [
+        ['double flat', -2],
+        ['flat', -1],
+        ['natural', 0],
+        ['sharp', 1],
+        ['double sharp', 2],
+      ] as const
+    ).map(([label, to]) => ({ label, act: () => edit({ name: 'accidental', to }) })),
     { label: 'spelled by the way the line goes', act: () => edit({ name: 'spell-by-direction' }) },
   ]
-  const intervals = ([1, -1] as const).flatMap((sign) => INTERVALS.map(([name, steps, by]): Option => ({ label: `${sign > 0 ? 'up' : 'down'} a ${name}`, act: () => edit({ name: 'by-interval', steps: sign * steps, semitones: sign * by }) })))
+  const intervals = ([1, -1] as const).flatMap((sign) =>
+    INTERVALS.map(([name, steps, by]): Option => ({
+      label: `${sign > 0 ? 'up' : 'down'} a ${name}`,
+      act: () => edit({ name: 'by-interval', steps: sign * steps, semitones: sign * by }),
+    })),
+  )
   const now = (change: Edit) => () => edit(change)
   return (
     <div className="flex flex-col gap-1 text-[1.1rem]">
-      <p>Values: <Now act={now({ name: 'take-rest' })}>take the rest after it</Now>, read again as <Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>equal steps</Phrase>, <Now act={now({ name: 'scale', times: 2 })}>double</Now>, <Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now>, <Now act={now({ name: 'split' })}>split</Now>.</p>
-      <p>Pitches: <Phrase name="accidental" options={pitches}>an accidental</Phrase>, <Now act={now({ name: 'respell' })} command="respell">respell</Now>, transpose <Phrase name="transpose" options={semitones}>by semitones</Phrase> or <Phrase name="by interval" options={intervals}>an interval</Phrase>.</p>
-      <p>Place: <Now act={now({ name: 'other-hand' })}>to the other hand</Now>, to <Phrase name="to voice" options={[1, 2, 3, 4].map((voice) => ({ label: `voice ${voice}`, act: () => edit({ name: 'move-to-voice', voice }) }))}>a voice</Phrase>.</p>
+      <p>
+        Values: <Now act={now({ name: 'take-rest' })}>take the rest after it</Now>, read again as{' '}
+        <Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>
+          equal steps
+        </Phrase>
+        , <Now act={now({ name: 'scale', times: 2 })}>double</Now>,{' '}
+        <Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now>, <Now act={now({ name: 'split' })}>split</Now>.
+      </p>
+      <p>
+        Pitches:{' '}
+        <Phrase name="accidental" options={pitches}>
+          an accidental
+        </Phrase>
+        ,{' '}
+        <Now act={now({ name: 'respell' })} command="respell">
+          respell
+        </Now>
+        , transpose{' '}
+        <Phrase name="transpose" options={semitones}>
+          by semitones
+        </Phrase>{' '}
+        or{' '}
+        <Phrase name="by interval" options={intervals}>
+          an interval
+        </Phrase>
+        .
+      </p>
+      <p>
+        Place: <Now act={now({ name: 'other-hand' })}>to the other hand</Now>, to{' '}
+        <Phrase
+          name="to voice"
+          options={[1, 2, 3, 4].map((voice) => ({
+            label: `voice ${voice}`,
+            act: () => edit({ name: 'move-to-voice', voice }),
+          }))}>
+          a voice
+        </Phrase>
+        .
+      </p>
     </div>
   )
 }
 
-/** A hand on the bars of a take: this note is such a bar, or this stretch holds so many; from there the others are worked out again. */
+/**
+ * A hand on the bars of a take: this note is such a bar, or this stretch holds so many; from there the others are
+ * worked out again.
+ */
 function PinForm() {
   const count = useDesk((s) => s.selection.size)
   const chosen = () => [...useDesk.getState().selection]
   const number = (form: HTMLFormElement, name: string) => Number(new FormData(form).get(name))
   return (
     <div className="flex flex-col gap-2">
-      <form className="flex flex-wrap items-center gap-2" onSubmit={(e) => { e.preventDefault(); setReading({ name: 'pin', bar: number(e.currentTarget, 'bar'), beat: number(e.currentTarget, 'beat') }, chosen()) }}>
-        <label>This note is bar <input name="bar" type="number" min={0} max={9999} required autoFocus className="field w-16" /></label>
-        <label>beat <input name="beat" type="number" min={1} max={32} required defaultValue="1" className="field w-14" /></label>
-        <button type="submit" className="quiet-button">Put it there</button>
+      <form
+        className="flex flex-wrap items-center gap-2"
+        onSubmit={(e) => {
+          e.preventDefault()
+          setReading(
+            { name: 'pin', bar: number(e.currentTarget, 'bar'), beat: number(e.currentTarget, 'beat') },
+            chosen(),
+          )
+        }}>
+        <label>
+          This note is bar{' '}
+          <input name="bar" type="number" min={0} max={9999} required autoFocus className="field w-16" />
+        </label>
+        <label>
+          beat <input name="beat" type="number" min={1} max={32} required defaultValue="1" className="field w-14" />
+        </label>
+        <button type="submit" className="quiet-button">
+          Put it there
+        </button>
       </form>
       {count > 1 && (
-        <form className="flex flex-wrap items-center gap-2 border-t border-rule pt-2" onSubmit={(e) => { e.preventDefault(); setReading({ name: 'stretch', bars: number(e.currentTarget, 'bars') }, chosen()) }}>
-          <label>From the first to the last are <input name="bars" type="number" min={1} max={1000} required className="field w-16" /> bars</label>
-          <button type="submit" className="quiet-button">Count them so</button>
+        <form
+          className="flex flex-wrap items-center gap-2 border-t border-rule pt-2"
+          onSubmit={(e) => {
+            e.preventDefault()
+            setReading({ name: 'stretch', bars: number(e.currentTarget, 'bars') }, chosen())
+          }}>
+          <label>
+            From the first to the last are{' '}
+            <input name="bars" type="number" min={1} max={1000} required className="field w-16" /> bars
+          </label>
+          <button type="submit" className="quiet-button">
+            Count them so
+          </button>
         </form>
       )}
       <p className="text-[0.9rem] text-faint">Notes keep the time at which they were played; bar lines move.</p>
@@ -121,9 +306,28 @@ function PinForm() {
 
 function RepeatForm() {
   return (
-    <form className="flex items-center gap-2" onSubmit={(e) => { e.preventDefault(); edit({ name: 'repeat', times: Number(new FormData(e.currentTarget).get('times')) }) }}>
-      <label>Times <input name="times" type="number" min={1} max={200} required autoFocus defaultValue="1" className="field w-16" /></label>
-      <button type="submit" className="quiet-button">Repeat</button>
+    <form
+      className="flex items-center gap-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        edit({ name: 'repeat', times: Number(new FormData(e.currentTarget).get('times')) })
+      }}>
+      <label>
+        Times{' '}
+        <input
+          name="times"
+          type="number"
+          min={1}
+          max={200}
+          required
+          autoFocus
+          defaultValue="1"
+          className="field w-16"
+        />
+      </label>
+      <button type="submit" className="quiet-button">
+        Repeat
+      </button>
     </form>
   )
 }

@@ -8,7 +8,7 @@ WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web
   src/ductus/core/recording/settings.py $(wildcard src/ductus/core/score/structure_edits/*.py) src/ductus/core/score/mark_edits/commands.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
 PORT ?= 8765
 
-.PHONY: setup demo test check check-python check-types check-web bench bench-reading pictures fuzz chromium converter types wheel clean
+.PHONY: api setup demo test check check-python check-types check-web bench bench-reading pictures fuzz chromium converter types wheel clean
 
 COMPILED = .venv/.compiled
 
@@ -79,6 +79,10 @@ bench: setup chromium converter
 fuzz: setup chromium
 	DUCTUS_FUZZ=20 $(PY) -m pytest -n auto --maxprocesses 4 tests/fuzz tests/ui/test_anything_pressed.py tests/formats/test_agreement.py tests/core/score/test_bars_and_parts.py \
 	  $$(grep -rl hypothesis tests --include='test_*.py')
+
+# The API reference, from the docstrings of the public names.
+api: setup
+	$(PY) tools/write_api.py
 
 bench-reading: setup
 	$(PY) bench/reading.py

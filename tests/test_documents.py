@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+import write_python_page
 from ductus.cli import parser
 from ductus.core.score.model.records import MeterChange
 from ductus.core.time.meters import Meter
@@ -35,7 +36,11 @@ def test_the_python_page_runs(
     assert (tmp_path / "take.musicxml").stat().st_size > 10_000
     exec(write, {})
     exec(score, {})
-    assert "C 4, quarter; E 4, quarter; G 4, quarter; C 5, quarter" in capsys.readouterr().out
+    assert "C4 0.0 1.0\nE4 1.0 1.0\nG4 2.0 1.0\nC5 3.0 1.0\n" in capsys.readouterr().out
+
+
+def test_the_python_page_holds_the_docstrings_as_they_are() -> None:
+    assert (DOCS / "python.md").read_text(encoding="utf-8") == write_python_page.page()
 
 
 def test_the_page_of_the_file_format_runs(

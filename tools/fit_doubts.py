@@ -22,7 +22,8 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from bench.reading import SOURCES, Case, pieces, placed
 
 import ductus.core.reading.writing as against
-from ductus.core.reading.model import ReadSettings
+from ductus.core.reading.evidence import NoteEvidence
+from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.pipeline import read
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.pulse_map import steady_map
@@ -32,8 +33,8 @@ from fit_corpus import UNIT
 seen: dict[str, Any] = {}
 
 
-def spy(grid: Any, places: Any, meter: Any, ticks: Any, hand: Any, sure: Any, choices: Any, *_: Any) -> tuple[()]:
-    seen.update(places=places, sure=sure, choices=choices)
+def spy(found: NoteEvidence, _: Decisions) -> tuple[()]:
+    seen.update(places=found.located.places, sure=found.sure, choices=found.choices)
     return ()
 
 

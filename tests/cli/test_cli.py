@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from collections import Counter
 from pathlib import Path
 
 import music21
@@ -18,11 +19,13 @@ import pytest
 from ductus.app.library import Library
 from ductus.cli import main
 from ductus.core.capture.takes import PlayedNote
+from ductus.core.time.ticks import shown_ticks
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
 from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi_read import read_midi
+from ductus.formats.musicxml_read import read_musicxml
 from tests.app.files.test_convert import hears_ctrl_c
 from tests.building import midi_of
 
@@ -108,6 +111,25 @@ def test_three_readings_and_the_doubts_are_written(performance: Path, tmp_path: 
         assert f'<measure number="{row["bar"]}"' in written
         assert 0 <= row["probability"] <= 1
         assert row["notes"]
+
+
+@pytest.mark.parametrize("how", [["--tempo", "96"], ["--free", "--about", "96"]])
+def test_the_trace_says_of_each_note_what_was_written(performance: Path, tmp_path: Path, how: list[str]) -> None:
+    out, traced = tmp_path / "page.musicxml", tmp_path / "trace.json"
+    main(["transcribe", str(performance), "-o", str(out), "--meter", "3/4", *how, "--trace", str(traced)])
+    rows = json.loads(traced.read_text())
+    assert [row["event"] for row in rows] == list(range(len(read_midi(performance.read_bytes()).take.notes)))
+    piece = read_musicxml(out.read_bytes()).piece
+    written = Counter((n.pitch.midi, float(shown_ticks(n.tick))) for n in piece.notes.values())
+    assert Counter((row["key"], row["tick"]) for row in rows if row["tick"] is not None) == written
+    for row in rows:
+        stages = {s["stage"]: s for s in row["stages"]}
+        assert {"place", "hand", "length", "spelling"} <= set(stages) or set(stages) == {"ornament"}
+        for stage in stages.values():
+            assert stage["because"]
+            weighed = [stage["probability"] or 0, *(r["probability"] for r in stage["rivals"])]
+            assert sum(weighed) <= 1.01
+    assert any(s["rivals"] for row in rows for s in row["stages"])
 
 
 @pytest.mark.parametrize(

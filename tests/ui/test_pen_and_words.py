@@ -10,8 +10,9 @@ from tests.ui.desk import open_piece, press
 from tests.ui.test_page import at_bar
 
 OVER = """() => {
-  const words = [...document.querySelectorAll('.system :is(g.tempo, g.dir, g.harm, g.dynam, g.syl,
-    g.reh)')].map((e) => [e.textContent, e.getBoundingClientRect()])
+  const kinds = 'g.tempo, g.dir, g.harm, g.dynam, g.syl, g.reh'
+  const words = [...document.querySelectorAll(`.system :is(${kinds})`)]
+    .map((e) => [e.textContent, e.getBoundingClientRect()])
   const mine = [...document.querySelectorAll('[data-testid=nib] path, [data-testid=pen-label]')].map((e) =>
     e.getBoundingClientRect())
   const cross = (a, b) => a.right > b.left + 1 && a.left < b.right - 1 && a.bottom > b.top + 1 && a.top < b.bottom - 1

@@ -202,6 +202,7 @@ def _add_transcribe(commands) -> None:  # type: ignore[no-untyped-def]
     )
     read.add_argument("--split", default="reach", help="'reach', or the lowest note of the right hand, as C4")
     read.add_argument("--doubts", type=Path, help="write the doubts as JSON")
+    read.add_argument("--trace", type=Path, help="write why each note was written as it was, as JSON")
     read.add_argument("--key", default="auto", help="'auto', or sharps (+) or flats (-) of the signature")
     read.add_argument("--title", default="", help="title of the page")
     read.set_defaults(run=run_transcribe)

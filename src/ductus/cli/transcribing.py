@@ -26,6 +26,7 @@ class Transcription:
     wishes: Wishes
     doubts: Path | None
     also: tuple[Path, ...] = ()
+    traced: Path | None = None
 
     @property
     def name(self) -> str:
@@ -37,7 +38,7 @@ class Transcription:
         with not_collecting():
             from ductus.app.files.transcribe import transcribe_file
 
-            said = transcribe_file(self.source, self.out, self.wishes, self.doubts, self.also)
+            said = transcribe_file(self.source, self.out, self.wishes, self.doubts, self.also, self.traced)
         return (said,) if said else ()
 
 
@@ -77,11 +78,13 @@ def run_transcribe(args: argparse.Namespace) -> int:
     if args.out is not None:
         if len(args.midi) > 1:
             raise BadInput("Several performances cannot become one file; name a folder with -d. Nothing was written.")
-        return carry_out_all([Transcription(args.midi[0], args.out, wishes, args.doubts, tuple(args.also))], 1)
+        task = Transcription(args.midi[0], args.out, wishes, args.doubts, tuple(args.also), args.trace)
+        return carry_out_all([task], 1)
     if args.also:
         raise BadInput("--also is for one piece with -o. Nothing was written.")
-    if args.doubts is not None:
-        raise BadInput("--doubts is for one performance with -o. Nothing was written.")
+    if args.doubts is not None or args.trace is not None:
+        option = "--trace" if args.doubts is None else "--doubts"
+        raise BadInput(f"{option} is for one performance with -o. Nothing was written.")
     args.folder.mkdir(parents=True, exist_ok=True)
     outs = [args.folder / f"{path.stem}.musicxml" for path in args.midi]
     if len(set(outs)) < len(outs):

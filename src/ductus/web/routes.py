@@ -10,7 +10,7 @@ from ductus.app.files.file_jobs import Works
 from ductus.app.library import Library
 from ductus.app.session.sound_strip import shape_of
 from ductus.app.takes.guided_review import openings
-from ductus.app.takes.reading_views import strip_of
+from ductus.app.takes.reading_views import strip_of, why_note
 from ductus.app.takes.recording import heard_sounds
 from ductus.core.capture.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
@@ -128,6 +128,12 @@ def get_heard(library: Lib, piece_id: str, from_us: Microseconds, to_us: Microse
 def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
     """A take on the page over time: strokes, beats, tempo curve."""
     return s.StripView.model_validate(strip_of(library.desk(piece_id), reading_id))
+
+
+@router.get("/pieces/{piece_id}/readings/{reading_id}/notes/{note_id}/why")
+def get_why(library: Lib, piece_id: str, reading_id: str, note_id: str) -> list[s.StageView]:
+    """Why a note of a take was written as it was: what each stage decided, its evidence and the rivals."""
+    return [s.StageView.model_validate(x) for x in why_note(library.desk(piece_id), reading_id, note_id)]
 
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/openings")

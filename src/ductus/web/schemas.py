@@ -372,6 +372,16 @@ class CurveView(Out):
     average: float
 
 
+class StageView(Out):
+    """What one stage of a reading decided about a note, why, how sure it is (0 to 1), and what else it could be."""
+
+    name: str
+    decided: str
+    because: str
+    probability: float | None
+    rivals: tuple[tuple[str, float], ...]
+
+
 class StripView(Out):
     """A performance over time.
 

@@ -15,9 +15,9 @@ from ductus.app.takes.reading_cache import ReadingCache
 from ductus.app.takes.reading_views import all_shown, strip_of
 from ductus.core.capture.takes import Take
 from ductus.core.phrases import Phrase
+from ductus.core.reading.decoding import decode
 from ductus.core.reading.review.beat_options import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
 from ductus.core.reading.review.note_options import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
-from ductus.core.reading.writing import decode
 from ductus.core.recording.settings import RecordPolicy
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import DropMarks, NudgeMarks

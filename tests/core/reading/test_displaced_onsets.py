@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 
 from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.reading.decoding import read_against
 from ductus.core.reading.model import Decisions, ReadSettings
 from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.displaced_onsets import onto_beats
 from ductus.core.reading.quantization.lattice import Feel
 from ductus.core.reading.quantization.placement import Places
 from ductus.core.reading.quantization.subdivisions import DIVISIONS, SIMPLE
-from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER

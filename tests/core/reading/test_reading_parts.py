@@ -50,7 +50,7 @@ from ductus.core.reading.quantization.subdivisions import (
     rhythm_table,
     smallest_division,
 )
-from ductus.core.reading.review.doubts import MOST_PER_100, Rival, Settled, wrong_chance
+from ductus.core.reading.review.doubts import MOST_PER_100, BeatRivals, Rival, wrong_chance
 from ductus.core.reading.tonality.key_estimation import FEATURES as FEATURES_OF_KEY
 from ductus.core.reading.tonality.key_estimation import (
     key_scores,
@@ -409,8 +409,8 @@ def test_the_rivals_of_a_doubt_hold_the_likeliest_of_each_kind(monkeypatch: pyte
     lengths = [Rival(f"length {k}", p) for k, p in enumerate((0.3, 0.35, 0.25))]
     kinds = {"_places": [Rival("rhythm", 0.1), Rival("rhythm too", 0.09)], "_values": lengths, "_hands": []}
     for name, found in kinds.items():
-        monkeypatch.setattr(Settled, name, lambda *_, found=found: found)
-    settled = Settled(*([None] * 6))  # type: ignore[arg-type]
+        monkeypatch.setattr(BeatRivals, name, lambda *_, found=found: found)
+    settled = BeatRivals(None)  # type: ignore[arg-type]
     assert [r.words for r in settled.rivals_in([], {})] == ["length 1", "length 0", "rhythm"]
     kinds["_values"].clear()
     assert [r.words for r in settled.rivals_in([], {})] == ["rhythm", "rhythm too"]

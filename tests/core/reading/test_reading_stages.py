@@ -21,9 +21,9 @@ from ductus.core.reading.pipeline import likely_meter, read
 from ductus.core.reading.quantization.beat_grid import grid_for
 from ductus.core.reading.quantization.placement import NoteArrays, place_notes
 from ductus.core.reading.quantization.subdivisions import COMPOUND, DIVISIONS, SIMPLE, allowed_divisions, rhythm_table
+from ductus.core.reading.sustain import sounding_ends, with_pedal
 from ductus.core.reading.tonality.key_estimation import estimate_key
 from ductus.core.reading.tonality.spelling import spell_notes
-from ductus.core.reading.writing import sounding_ends, with_pedal
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map

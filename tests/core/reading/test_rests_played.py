@@ -11,8 +11,8 @@ from fractions import Fraction
 import pytest
 
 from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.reading.decoding import read_against
 from ductus.core.reading.model import Decisions, ReadSettings
-from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map
 from ductus.core.time.ticks import QUARTER

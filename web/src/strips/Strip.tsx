@@ -11,6 +11,7 @@ import { setReading, useOpenReading } from '../reading/reading'
 import { choose as choose_, say } from '../session/actions'
 import { useDesk } from '../session/store'
 import { Curve, Strokes, Diamond, Playhead } from './StripParts'
+import { Why } from './Why'
 
 const HEIGHT = 176
 
@@ -65,6 +66,7 @@ export function Strip() {
       </div>
       {dragged && <WhichMoves dragged={dragged} onDone={() => setDragged(null)} />}
       {data && reading && <Checks data={data} reading={reading} />}
+      {reading && <Why readingId={reading.id} />}
     </section>
   )
 }

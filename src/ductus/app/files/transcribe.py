@@ -8,13 +8,16 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.reading.decoding import decode
 from ductus.core.reading.merging import Vote, together, vote_words
-from ductus.core.reading.model import ReadingResult, ReadSettings
+from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of, start_in_piece
 from ductus.core.reading.pipeline import read
+from ductus.core.reading.trace import trace
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.note_values import STEP_BASES
@@ -70,9 +73,14 @@ def settings_from(wishes: Wishes, file_meter: Meter | None) -> ReadSettings:
 
 
 def transcribe_file(
-    midi: Path, out: Path, wishes: Wishes, doubts: Path | None = None, also: Sequence[Path] = ()
+    midi: Path,
+    out: Path,
+    wishes: Wishes,
+    doubts: Path | None = None,
+    also: Sequence[Path] = (),
+    traced: Path | None = None,
 ) -> str:
-    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, and the doubts).
+    """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, the doubts, the trace).
 
     ``also`` are further takes of the same. Returns what is to be said of them.
 
@@ -98,7 +106,40 @@ def transcribe_file(
         path.write_bytes(write_musicxml(piece))
     if doubts is not None:
         doubts.write_text(json.dumps(doubts_json(result, pieces[0]), indent=1), encoding="utf-8")
+    if traced is not None:
+        rows = trace_json(take, result, settings, pieces[0], centred=pulses is None)
+        traced.write_text(json.dumps(rows, indent=1), encoding="utf-8")
     return "\n  ".join([said, *votes_in(votes, result, pieces[0])])
+
+
+def trace_json(
+    take: Take, result: ReadingResult, settings: ReadSettings, piece: Piece, *, centred: bool
+) -> list[dict[str, Any]]:
+    """Why each note was written as it was, as plain data.
+
+    ``event`` its number in the take, ``key`` its MIDI key, ``tick`` from the start of the file (960 to the quarter;
+    null where it is part of an ornament), ``stages`` the decision of each stage, the evidence and the rivals.
+    """
+    start = start_in_piece(result)
+    decoded = decode(take, result.pulses, replace(settings, meter=result.meter), centred=centred)
+    return [
+        {
+            "event": row.event,
+            "key": row.key,
+            "tick": None if row.tick is None else float(shown_ticks(row.tick + start)),
+            "stages": [
+                {
+                    "stage": stage.name,
+                    "decided": stage.decided,
+                    "because": stage.because,
+                    "probability": stage.probability,
+                    "rivals": [{"words": words, "probability": p} for words, p in stage.rivals],
+                }
+                for stage in row.stages
+            ],
+        }
+        for row in trace(decoded, Decisions(), lambda tick: piece.timeline.place_words(tick + start))
+    ]
 
 
 def votes_in(votes: Sequence[Vote], result: ReadingResult, piece: Piece) -> list[str]:

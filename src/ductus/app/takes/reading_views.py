@@ -12,7 +12,7 @@ from ductus.app.takes.merging import votes_of
 from ductus.app.takes.reading_cache import CACHE, Worked, worked_out
 from ductus.app.takes.reading_jobs import ornament_key, reading_of
 from ductus.app.wire.mapping import phrase_facts
-from ductus.core.errors import DuctusError
+from ductus.core.errors import DuctusError, NotThere
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.timing import apart_by_bar, apart_words, worst_of
 from ductus.core.reading.beat_tracking.tempo_curve import TempoCurve, tempo_curve
@@ -23,6 +23,7 @@ from ductus.core.reading.page.insertion import notes_of_reading
 from ductus.core.reading.review.options import option_chosen
 from ductus.core.reading.review.prompt import read_sentence, tempo_words
 from ductus.core.reading.review.questions import hidden_beat, stray_ends
+from ductus.core.reading.trace import Stage, trace_chosen
 from ductus.core.score.model.piece import Piece
 from ductus.core.words import capital, count_words, with_the
 
@@ -49,6 +50,26 @@ def strip_of(desk: Desk, reading_id: str) -> StripShown:
     """The strip of a reading of the desk's piece. Raises NotThere."""
     piece = desk.piece
     return strip(piece, worked_out(desk, reading_of(piece, reading_id)))
+
+
+def why_note(desk: Desk, reading_id: str, note_id: str) -> tuple[Stage, ...]:
+    """Why a note of a reading was written as it was, stage by stage; empty for a kit. Raises NotThere."""
+    piece = desk.piece
+    worked = worked_out(desk, reading_of(piece, reading_id))
+    note = piece.notes.get(note_id)
+    if note is None or note.take != worked.reading.take or note.event is None:
+        raise NotThere("That note is not from this take.")
+    if worked.choices.settings.kit is not None:
+        return ()
+    start = worked.reading.start
+    rows = trace_chosen(
+        worked.take,
+        worked.result,
+        worked.choices,
+        lambda tick: piece.timeline.place_words(max(tick + start, 0)),
+        centred=worked.free and not worked.choices.taps,
+    )
+    return next((row.stages for row in rows if row.event == note.event), ())
 
 
 def shown(piece: Piece, worked: Worked, outcomes: Mapping[str, str]) -> m.ReadingFact:

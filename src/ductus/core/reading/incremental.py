@@ -9,6 +9,7 @@ from bisect import bisect_left, bisect_right
 from dataclasses import replace
 
 from ductus.core.capture.takes import Take
+from ductus.core.reading.decoding import decode
 from ductus.core.reading.model import Decisions, ReadingResult
 from ductus.core.reading.review.options import (
     ChosenReading,
@@ -18,7 +19,6 @@ from ductus.core.reading.review.options import (
     moved_by,
     part_of,
 )
-from ductus.core.reading.writing import decode
 from ductus.core.time.pulse_map import PulseMap
 
 MOST_SHARE = 0.4  # of the take: where more is touched all of it is read

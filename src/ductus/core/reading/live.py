@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ductus.core.capture.takes import PlayedNote, Take
+from ductus.core.reading.evidence import Located
 from ductus.core.reading.model import Decisions, ReadNote, ReadSettings
 from ductus.core.reading.ornaments.detection import dressed, find_ornaments, plainly
 from ductus.core.reading.ornaments.notation import as_signs
@@ -57,7 +58,8 @@ class LiveReading:
             heard = played_notes(part)
             places = place_onward(heard, grid, settings, self.feel)
             self.feel = places.feel
-            result = write_down(part, heard, grid, places, self.pulses, settings, Decisions(), doubts=False)
+            located = Located(part, heard, grid, places, self.pulses, settings)
+            result = write_down(located, Decisions(), doubts=False)
             own = [replace(n, event=events[n.event]) for n in result.notes]
             fresh = [replace(n, event=n.event + first) for n in dressed(own, whole, taken, result.key)]
             held = {first + k for k, n in enumerate(played[first:]) if n.release_us >= now_us}

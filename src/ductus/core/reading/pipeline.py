@@ -15,10 +15,11 @@ from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.beam_search import SALIENCE_WEIGHT
 from ductus.core.reading.beat_tracking.onset_clusters import cluster, salience
 from ductus.core.reading.beat_tracking.tracker import read_freely
+from ductus.core.reading.decoding import read_against
 from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.beat_grid import grid_for
 from ductus.core.reading.quantization.placement import place_notes
-from ductus.core.reading.writing import played_notes, read_against
+from ductus.core.reading.writing import played_notes
 from ductus.core.time.bars import BarLines
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import PulseMap

@@ -1,31 +1,31 @@
-"""A take whose beats are known, as written notes: places -> hands -> values -> voices -> key and spelling -> doubts."""
+"""From places to written notes: hands, lengths, signs, key and spelling, voices, doubts.
+
+``Located`` + decisions -> ``NoteEvidence`` (``weigh``) -> ``ReadingResult`` (``write_down``)
+"""
 
 from __future__ import annotations
 
 import itertools
-from bisect import bisect_right
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from ductus.core.capture.takes import SUSTAIN, Take
+from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import Pitch
-from ductus.core.progress import passed, stretch
+from ductus.core.progress import passed
 from ductus.core.reading.durations.articulation import articulations, detached_lengths, full_lengths
 from ductus.core.reading.durations.duration_choice import choose_values
 from ductus.core.reading.durations.offset_options import UNIT, Situation
 from ductus.core.reading.durations.voice_assignment import with_voices
+from ductus.core.reading.evidence import Located, NoteEvidence
 from ductus.core.reading.hands.features import hands_by_reach
-from ductus.core.reading.model import Decisions, Doubt, Ornament, ReadingResult, ReadNote, ReadSettings
-from ductus.core.reading.ornaments.detection import dressed, find_ornaments, plainly, rolled_upwards
-from ductus.core.reading.ornaments.notation import as_signs, sign_words
-from ductus.core.reading.percussion import ROLLED, find_strokes, on_drums, stranger_words, strangers, stroke_lengths
-from ductus.core.reading.quantization.beat_grid import BeatGrid, grid_for
-from ductus.core.reading.quantization.displaced_onsets import onto_beats
-from ductus.core.reading.quantization.placement import NoteArrays, Places, place_take
+from ductus.core.reading.model import Decisions, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.percussion import ROLLED, stranger_words, strangers, stroke_lengths
+from ductus.core.reading.quantization.placement import NoteArrays, Places
 from ductus.core.reading.review.doubts import find_doubts
+from ductus.core.reading.sustain import sounding_ends
 from ductus.core.reading.tonality.key_estimation import estimate_key, mode_of
 from ductus.core.reading.tonality.spelling import spell_notes
 from ductus.core.score.catalogues.drums import DRUMS, drum_pitch
@@ -35,177 +35,8 @@ from ductus.core.time.pulse_map import PulseMap
 from ductus.core.time.ticks import QUARTER
 
 TICKS_PER_UNIT = QUARTER // UNIT
-ROLLED_REACH = 17  # semitones that one hand rolls
-PEDAL_DOWN = 64  # MIDI 1.0 detailed specification: 64 and above is on
-FINER_APART, FINER_RUN = (
-    0.3,
-    1.8,
-)  # in shortest values: nearer onsets are a chord; four notes within so much are finer playing
 LET_GO = 0.35  # of the pick-up that may sound on
-CHORD_S = 0.05  # onsets farther apart are no chord, however long the shortest value is
 FINEST_PLAIN = 64  # parts of a beat; what stands between them is in a tuplet
-PEDAL_CHANGE_US = 120_000  # a pedal that comes up so shortly before the next place is changed for it
-SLIP_US, SLIP_VELOCITY = 45_000, 22  # shorter and softer than both: probably brushed by accident
-
-
-@dataclass(frozen=True, slots=True)
-class Decoded:
-    """A take with the places of its notes found: what all writing down (with whatever pins) starts from.
-
-    ``take`` is the one that was read, with the ``ornaments`` that are written as such (of those that were ``heard``)
-    made plain; ``events`` are those of the ``whole`` take.
-    """
-
-    whole: Take
-    ornaments: tuple[Ornament, ...]
-    events: tuple[int, ...]
-    take: Take
-    played: NoteArrays
-    grid: BeatGrid
-    places: Places
-    pulses: PulseMap
-    settings: ReadSettings
-    heard: tuple[Ornament, ...]
-    decided: Mapping[int, bool]
-
-    def written(self, pins: Decisions) -> ReadingResult:
-        """The written notes, ``pins`` obeyed (but for those of ornaments, which were decided before)."""
-        here = {event: n for n, event in enumerate(self.events)}
-
-        def local(mine: Mapping[int, int]) -> dict[int, int]:
-            return {here[e]: v for e, v in mine.items() if e in here}
-
-        own = Decisions(
-            local(pins.hands),
-            local(pins.places),
-            local(pins.values),
-            left_out=frozenset(here[e] for e in pins.left_out if e in here),
-        )
-        own = replace(own, hands={**self._rolled_by(own), **own.hands})
-        result = write_down(self.take, self.played, self.grid, self.places, self.pulses, self.settings, own)
-        notes, doubts = result.notes, result.doubts
-        if self.ornaments:
-            own_notes = [replace(n, event=self.events[n.event]) for n in notes]
-            notes = dressed(own_notes, self.whole, self.ornaments, result.key)
-            doubts = tuple(self._doubt(d) for d in doubts)
-        return replace(
-            result,
-            notes=notes,
-            doubts=doubts,
-            ornaments=self.heard,
-            signed=frozenset(o.events[0] for o in self.ornaments),
-            remarks=(
-                *result.remarks,
-                *(sign_words(self.ornaments, self.decided) if self.settings.kit is None else ()),
-                *remarks_on(self.whole),
-                *finer_heard(self.played, self.pulses, self.settings.shortest),
-            ),
-        )
-
-    def _rolled_by(self, own: Decisions) -> dict[int, int]:
-        """The hands of rolled chords: one hand rolls a chord that it can reach (common practice), the one that has
-        most of it.
-        """
-        here = {event: n for n, event in enumerate(self.events)}
-        signed = {o.events for o in self.ornaments}
-        rolled = [o for o in self.heard if o.kind == "rolled chord"]
-        even = self.places.feel.chord_sd
-        rolled = [o for o in rolled if o.events in signed or rolled_upwards(self.whole, o, even)]
-        chords = [[here[e] for e in o.events if e in here] for o in rolled]
-        keys = self.played.key
-        chords = [c for c in chords if c and max(keys[c]) - min(keys[c]) <= ROLLED_REACH]
-        if not chords:
-            return {}
-        hand, _ = assign_hands(self.played, self.places, self.settings, own)
-        return {n: 2 if 2 * sum(hand[m] == 2 for m in c) >= len(c) else 1 for c in chords for n in c}
-
-    def _doubt(self, doubt: Doubt) -> Doubt:
-        """A doubt in events of the whole take."""
-
-        def whole(mine: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
-            return tuple((self.events[n], value) for n, value in mine)
-
-        rivals = tuple(
-            replace(r, places=whole(r.places), values=whole(r.values), hands=whole(r.hands)) for r in doubt.rivals
-        )
-        return replace(doubt, events=tuple(self.events[n] for n in doubt.events), rivals=rivals)
-
-
-def decode(
-    take: Take,
-    pulses: PulseMap,
-    settings: ReadSettings,
-    *,
-    centred: bool = False,
-    ornaments: Mapping[int, bool] | None = None,
-) -> Decoded:
-    """Find the places of a take whose beats are known.
-
-    ``centred`` if they were found from its own notes; ``ornaments`` says of first events whether they are written as
-    such, where a person decided.
-    """
-    if settings.kit is not None:
-        take = on_drums(take, settings.kit)
-    whole, decided = take, ornaments or {}
-    grid = grid_for(pulses, settings.bars, take.notes[0].onset_us, max(n.onset_us for n in take.notes))
-    heard = tuple(find_ornaments(take)) if settings.kit is None else ()
-    taken = as_signs(take, heard, grid, settings, decided) if settings.kit is None else find_strokes(take)
-    take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
-    played = played_notes(take)
-    let_go = played.release
-    if settings.pedal:
-        take = with_pedal(take)
-        played = played_notes(take)
-    with stretch(0.0, 0.6):
-        places = place_take(played, grid, settings, rivals=True, centred=centred)
-    if settings.kit is None:
-        places = onto_beats(places, played.key, played.onset, let_go, grid, centred=centred)
-    return Decoded(whole, taken, events, take, played, grid, places, pulses, settings, heard, decided)
-
-
-def read_against(
-    take: Take, pulses: PulseMap, settings: ReadSettings, pins: Decisions, *, centred: bool = False
-) -> ReadingResult:
-    """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
-    return decode(take, pulses, settings, centred=centred, ornaments=pins.ornaments).written(pins)
-
-
-class Pedal:
-    """The sustain pedal of a take, asked when a key that is let go sounds on until."""
-
-    def __init__(self, take: Take) -> None:
-        changes = [(c.time_us, c.value >= PEDAL_DOWN) for c in take.controls if c.controller == SUSTAIN]
-        self._times = [t for t, _ in changes]
-        self._up: list[int] = [-1] * len(
-            changes
-        )  # when it comes up, from each change on that finds it down; -1: it is up, or never comes up
-        up = -1
-        for k in range(len(changes) - 1, -1, -1):
-            time, down = changes[k]
-            if down:
-                self._up[k] = up
-            else:
-                up = time
-
-    def __bool__(self) -> bool:
-        return bool(self._times)
-
-    def end_of(self, release_us: int) -> int:
-        """When what is let go at a time stops sounding."""
-        k = bisect_right(self._times, release_us) - 1
-        return max(self._up[k], release_us) if k >= 0 else release_us
-
-
-def with_pedal(take: Take) -> Take:
-    """The take with every note sounding on while the sustain pedal is down (until its key is struck again)."""
-    pedal = Pedal(take)
-    again: dict[int, int] = {}  # key -> when it is next struck
-    notes = []
-    for note in reversed(take.notes):
-        end = min(pedal.end_of(note.release_us), again.get(note.key, 2**60))
-        again[note.key] = note.onset_us
-        notes.append(replace(note, release_us=max(end, note.onset_us + 1)))
-    return replace(take, notes=tuple(reversed(notes)))
 
 
 def played_notes(take: Take) -> NoteArrays:
@@ -217,65 +48,83 @@ def played_notes(take: Take) -> NoteArrays:
     )
 
 
-def write_down(
-    take: Take,
-    played: NoteArrays,
-    grid: BeatGrid,
-    places: Places,
-    pulses: PulseMap,
-    settings: ReadSettings,
-    pins: Decisions,
-    *,
-    doubts: bool = True,
-) -> ReadingResult:
-    """From places to written notes; without ``doubts`` (while it is still being played) nothing is said about close
-    calls.
+def write_down(located: Located, decisions: Decisions, *, doubts: bool = True) -> ReadingResult:
+    """The written notes of a located take; without ``doubts`` (while it is still being played) none are looked for.
+
+    Raises BadInput where every note is left out.
     """
+    if located.settings.kit is not None:
+        return strokes_written(located, decisions)
+    found = weigh(located, decisions)
+    struck = played_places(located)
+    velocity = [n.velocity for n in located.take.notes]
+    written = [
+        ReadNote(
+            n,
+            found.ticks[n],
+            found.lengths[n],
+            found.hand[n],
+            1,
+            found.pitches[n],
+            velocity[n],
+            found.articulations[n],
+            played=struck[n],
+        )
+        for n in found.order
+    ]
+    notes = tuple(with_voices(written, located.settings.voices))
+    result = _result(located, notes, found.ticks, found.key, found.mode)
+    return replace(result, doubts=find_doubts(found, decisions)) if doubts else result
+
+
+def weigh(located: Located, decisions: Decisions) -> NoteEvidence:
+    """Go through the stages for each note: place, hand, length, signs, key and spelling; decisions are obeyed."""
+    take, settings, pulses = located.take, located.settings, located.pulses
     bars = settings.bars
-    count = len(take.notes)
-    left_out = pins.left_out | (strangers(take) if settings.kit is not None else frozenset())
-    ticks = [grid.tick_of(int(places.beat[n]), int(places.division[n]), int(places.slot[n])) for n in range(count)]
-    for n, tick in pins.places.items():
-        ticks[n] = tick
+    ticks, order = _places_in_order(located, decisions, decisions.left_out)
     passed(0.6)
-    hand, sure = assign_hands(played, places, settings, pins)
+    hand, sure = assign_hands(located.played, located.places, settings, decisions)
     passed(0.8)
-    order = sorted((n for n in range(count) if n not in left_out), key=lambda n: (ticks[n], played.key[n]))
-    if not order:
-        raise BadInput("Every note of that take is left out of the page. The take is kept.")
-    if settings.kit is not None:
-        return strokes_written(take, played, places, pulses, settings, pins, ticks, order)
     lengths, choices = note_values(take, pulses, settings, ticks, hand, order)
     passed(0.95)
     shortest = BASE_TICKS[settings.shortest] if settings.shortest else 0
     if settings.staccato == "dot":
         lengths = full_lengths(take, pulses, bars, ticks, lengths, hand, order)
-    marks = articulations(take, pulses, lengths, settings)
+    signs = articulations(take, pulses, lengths, settings)
     if settings.staccato == "rest":
         lengths = detached_lengths(take, pulses, lengths, shortest or QUARTER // 8)
     let_go_for_pickup(take, pulses, bars, ticks, lengths)
-    for n, length in pins.values.items():
+    for n, length in decisions.values.items():
         lengths[n] = length
-    fifths, mode, pitches = names(played, ticks, lengths, hand, order, settings)
-    velocity = [n.velocity for n in take.notes]
-    struck = played_places(take, pulses, round(places.feel.lag * 1e6))
-    written = [
-        ReadNote(n, ticks[n], lengths[n], hand[n], 1, pitches[n], velocity[n], marks[n], played=struck[n])
-        for n in order
-    ]
-    notes = tuple(with_voices(written, settings.voices))
-    first = min(ticks)
+    key, mode, pitches = names(located.played, ticks, lengths, hand, order, settings)
+    return NoteEvidence(located, order, ticks, hand, sure, lengths, choices, signs, key, mode, pitches)
+
+
+def _places_in_order(located: Located, decisions: Decisions, left_out: frozenset[int]) -> tuple[list[int], list[int]]:
+    """The place of each note in ticks, and the notes that are written, by place and key."""
+    grid, places, count = located.grid, located.places, len(located.take.notes)
+    ticks = [grid.tick_of(int(places.beat[n]), int(places.division[n]), int(places.slot[n])) for n in range(count)]
+    for n, tick in decisions.places.items():
+        ticks[n] = tick
+    order = sorted((n for n in range(count) if n not in left_out), key=lambda n: (ticks[n], located.played.key[n]))
+    if not order:
+        raise BadInput("Every note of that take is left out of the page. The take is kept.")
+    return ticks, order
+
+
+def _result(located: Located, notes: tuple[ReadNote, ...], ticks: Sequence[int], key: int, mode: str) -> ReadingResult:
+    """The result of a reading without its doubts; a first note before bar 0 makes a pick-up."""
+    first, meter = min(ticks), located.settings.bars.meter
     return ReadingResult(
         notes,
-        pulses,
-        bars.meter,
-        -first % bars.meter.bar_ticks if first < 0 else 0,
-        fifths,
+        located.pulses,
+        meter,
+        -first % meter.bar_ticks if first < 0 else 0,
+        key,
         mode,
-        settings.shortest or finest_of(notes),
-        round(places.feel.lag * 1e6),
-        find_doubts(grid, places, bars, ticks, hand, sure, choices, order, pins, pitches) if doubts else (),
-        changes=settings.changes,
+        located.settings.shortest or finest_of(notes),
+        located.lag_us,
+        changes=located.settings.changes,
     )
 
 
@@ -297,25 +146,18 @@ def let_go_for_pickup(take: Take, pulses: PulseMap, bars: BarLines, ticks: Seque
             lengths[n] = end - pickup - tick
 
 
-def strokes_written(
-    take: Take,
-    played: NoteArrays,
-    places: Places,
-    pulses: PulseMap,
-    settings: ReadSettings,
-    pins: Decisions,
-    ticks: list[int],
-    order: list[int],
-) -> ReadingResult:
-    """What a kit struck, as written."""
-    bars, keys = settings.bars, [int(k) for k in played.key]
-    ends = {n: round(pulses.tick_at(take.notes[n].release_us)) for n in order}
-    lengths = stroke_lengths(
-        bars, ticks, keys, order, {n: e for n, e in ends.items() if take.notes[n].channel == ROLLED}
-    )
-    for n, length in pins.values.items():
+def strokes_written(located: Located, decisions: Decisions) -> ReadingResult:
+    """The strokes of a kit, as written: each on the line of its drum."""
+    take, pulses, bars = located.take, located.pulses, located.settings.bars
+    keys = [int(k) for k in located.played.key]
+    unknown = strangers(take)
+    ticks, order = _places_in_order(located, decisions, decisions.left_out | unknown)
+    passed(0.8)
+    rolls = {n: round(pulses.tick_at(take.notes[n].release_us)) for n in order if take.notes[n].channel == ROLLED}
+    lengths = stroke_lengths(bars, ticks, keys, order, rolls)
+    for n, length in decisions.values.items():
         lengths[n] = length
-    struck = played_places(take, pulses, round(places.feel.lag * 1e6))
+    struck = played_places(located)
     notes = tuple(
         ReadNote(
             n,
@@ -329,19 +171,8 @@ def strokes_written(
         )
         for n in order
     )
-    first = min(ticks)
-    return ReadingResult(
-        notes,
-        pulses,
-        bars.meter,
-        -first % bars.meter.bar_ticks if first < 0 else 0,
-        settings.key or 0,
-        "major",
-        settings.shortest or finest_of(notes),
-        round(places.feel.lag * 1e6),
-        remarks=stranger_words(len(strangers(take))),
-        changes=settings.changes,
-    )
+    result = _result(located, notes, ticks, located.settings.key or 0, "major")
+    return replace(result, remarks=stranger_words(len(unknown)))
 
 
 def assign_hands(
@@ -367,12 +198,14 @@ def assign_hands(
     return hand, sure
 
 
-def played_places(take: Take, pulses: PulseMap, lag_us: int) -> list[tuple[int, int]]:
-    """Where each note was struck and how long its key was held, in ticks, once the player's constant lateness is
-    taken out.
+def played_places(located: Located) -> list[tuple[int, int]]:
+    """For each note where it was struck and how long its key was held, in ticks.
+
+    The player's constant lateness is taken out.
     """
+    pulses, lag_us = located.pulses, located.lag_us
     out = []
-    for n in take.notes:
+    for n in located.take.notes:
         at = pulses.tick_at(n.onset_us - lag_us)
         out.append((round(at), max(round(pulses.tick_at(n.release_us - lag_us) - at), 1)))
     return out
@@ -405,36 +238,6 @@ def note_values(
     return lengths, choices
 
 
-def sounding_ends(take: Take, ticks: list[int], hand: list[int], order: list[int]) -> list[int]:
-    """When each note ends, in microseconds.
-
-    When its key is let go; under the sustain pedal it sounds on until the pedal comes up, but no further than the
-    next place of its hand (a hand that lets go under the pedal is on its way there, it makes no rest).
-    """
-    ends = [n.release_us for n in take.notes]
-    pedal = Pedal(take)
-    if not pedal:
-        return ends
-    place: dict[
-        int, tuple[int, int]
-    ] = {}  # hand -> its latest place seen (tick, when it was struck), from the end backwards
-    following: dict[int, int] = {}  # hand -> when the place after that was struck
-    for n in reversed(order):
-        side, struck = hand[n], take.notes[n].onset_us
-        if side in place and place[side][0] > ticks[n]:
-            following[side] = place[side][1]
-        place[side] = (
-            ticks[n],
-            struck if side not in place or place[side][0] > ticks[n] else min(place[side][1], struck),
-        )
-        if side not in following:
-            continue
-        up = pedal.end_of(ends[n])
-        if up > ends[n]:
-            ends[n] = max(ends[n], following[side] if up >= following[side] - PEDAL_CHANGE_US else up)
-    return ends
-
-
 def names(
     played: NoteArrays, ticks: list[int], lengths: list[int], hand: list[int], order: list[int], settings: ReadSettings
 ) -> tuple[int, str, list[Pitch]]:
@@ -463,17 +266,6 @@ def finest_of(notes: tuple[ReadNote, ...]) -> str:
     return next((base for base, ticks in BASE_TICKS.items() if ticks <= smallest), "256th")
 
 
-def remarks_on(take: Take) -> tuple[str, ...]:
-    """Sentences about the reading as a whole."""
-    out = []
-    slips = sum(n.release_us - n.onset_us < SLIP_US and n.velocity < SLIP_VELOCITY for n in take.notes)
-    if slips:
-        out.append(
-            f"{slips} very short, soft {'note' if slips == 1 else 'notes'} may be slips; they are written all the same."
-        )
-    return tuple(out)
-
-
 def least_lengths(settings: ReadSettings, ticks: Sequence[int]) -> list[int] | None:
     """The shortest length (in UNITs) of a note that begins at each of these ticks; None: nothing was chosen.
 
@@ -487,20 +279,3 @@ def least_lengths(settings: ReadSettings, ticks: Sequence[int]) -> list[int] | N
         unit = length // 3 if settings.bars.bar_at(tick)[2].compound else length
         out.append(least if (tick - start) * FINEST_PLAIN % unit == 0 else least * 2 // 3)
     return out
-
-
-def finer_heard(played: NoteArrays, pulses: PulseMap, shortest: str | None) -> tuple[str, ...]:
-    """A sentence where runs of notes are clearly finer than the shortest value allows: four onsets within the time of
-    less than two such values, none of them together."""
-    if shortest is None:
-        return ()
-    step = BASE_TICKS[shortest]
-    onset = np.sort(played.onset)
-    at = np.array([pulses.tick_at(float(t) * 1e6) for t in onset]) / step
-    at = at[np.append(True, (np.diff(at) > FINER_APART) | (np.diff(onset) > CHORD_S))]
-    runs = np.flatnonzero(at[3:] - at[:-3] < FINER_RUN)
-    if not len(runs):
-        return ()
-    places = 1 + int((np.diff(runs) > 3).sum())
-    where = "one place" if places == 1 else f"{places} places"
-    return (f"Finer playing than {shortest}s was heard in {where}; nothing finer is written, as was chosen.",)

@@ -20,9 +20,9 @@ from ductus.core.reading.beat_tracking.bar_features import Evidence, beat_s, evi
 from ductus.core.reading.beat_tracking.beam_search import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.beat_tracking.meter_candidates import in_order
 from ductus.core.reading.beat_tracking.onset_clusters import Chords, cluster, salience, spread_joined
+from ductus.core.reading.decoding import read_against
 from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.subdivisions import COMPOUND, Floats, allowed_divisions, rhythm_table
-from ductus.core.reading.writing import read_against
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.pulse_map import Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER

@@ -14,12 +14,10 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ductus.core.pitch.pitches import Pitch, pitch_words
+from ductus.core.pitch.pitches import pitch_words
+from ductus.core.reading.evidence import NoteEvidence
 from ductus.core.reading.model import Decisions, Doubt, Rival
-from ductus.core.reading.quantization.beat_grid import BeatGrid
-from ductus.core.reading.quantization.placement import Places
 from ductus.core.reading.review.rhythm_words import figure_words, length_words, with_article
-from ductus.core.time.bars import BarLines
 from ductus.core.words import count_words, listed
 
 PLACE_CURVE = (0.579, 1.268)  # intercept and slope on ln(odds against), as tools/fit_doubts.py found them
@@ -39,51 +37,39 @@ def wrong_chance(probability: float, curve: tuple[float, float]) -> float:
     return 1 / (1 + math.exp(-(curve[0] + curve[1] * math.log((1 - p) / p))))
 
 
-def find_doubts(
-    grid: BeatGrid,
-    places: Places,
-    bars: BarLines,
-    ticks: Sequence[int],
-    hand: Sequence[int],
-    sure: Sequence[float],
-    choices: Sequence[Sequence[tuple[int, float]]],
-    order: Sequence[int],
-    pins: Decisions,
-    pitches: Sequence[Pitch],
-) -> tuple[Doubt, ...]:
+def find_doubts(found: NoteEvidence, decisions: Decisions) -> tuple[Doubt, ...]:
     """All doubts of a reading in order of place, at most MOST_PER_100 for a hundred notes."""
     groups: dict[int, list[int]] = defaultdict(list)
-    for n in order:
-        groups[int(places.beat[n])].append(n)
+    for n in found.order:
+        groups[int(found.located.places.beat[n])].append(n)
     ranked = []
     for beat, notes in groups.items():
-        chance = {n: note_chance(n, places, sure, choices, pins) for n in notes}
+        chance = {n: note_chance(n, found, decisions) for n in notes}
         total = sum(sum(c) for c in chance.values())
         if total > ENOUGH:
             ranked.append((total, beat, notes, chance))
     ranked.sort(key=lambda r: -r[0])
-    room = max(1, len(order) * MOST_PER_100 // 100)
-    chosen = [r for r in ranked[:room] if r[0] > ENOUGH]
-    out = []
-    for _, _beat, notes, chance in sorted(chosen, key=lambda r: (r[1], min(r[2]))):
-        tick = min(ticks[n] for n in notes)
-        fine = 1.0
-        for c in chance.values():
-            for x in c:
-                fine *= 1 - x
-        settled = Settled(grid, places, ticks, choices, hand, pitches)
-        rivals = settled.rivals_in(notes, chance)
-        out.append(Doubt(bars.number_at(tick), tick, tuple(notes), fine, rivals, settled.figure(notes)))
-    return tuple(out)
+    room = max(1, len(found.order) * MOST_PER_100 // 100)
+    chosen = sorted(ranked[:room], key=lambda r: (r[1], min(r[2])))
+    return tuple(_doubt(found, notes, chance) for _, _, notes, chance in chosen)
 
 
-def note_chance(
-    n: int, places: Places, sure: Sequence[float], choices: Sequence[Sequence[tuple[int, float]]], pins: Decisions
-) -> tuple[float, float, float]:
+def _doubt(found: NoteEvidence, notes: list[int], chance: Mapping[int, tuple[float, float, float]]) -> Doubt:
+    """The doubt of one beat; its probability is that every place, value and hand in it is right."""
+    tick = min(found.ticks[n] for n in notes)
+    fine = math.prod(1 - x for c in chance.values() for x in c)
+    beat = BeatRivals(found)
+    bar = found.located.settings.bars.number_at(tick)
+    return Doubt(bar, tick, tuple(notes), fine, beat.rivals_in(notes, chance), beat.figure(notes))
+
+
+def note_chance(n: int, found: NoteEvidence, decisions: Decisions) -> tuple[float, float, float]:
     """Chance that place, value, hand of a note are wrong."""
-    place = wrong_chance(places.rivals[n][0][3], PLACE_CURVE) if places.rivals and places.rivals[n] else 0.0
+    rivals, choices, sure = found.located.places.rivals, found.choices, found.sure[n]
+    pins = decisions
+    place = wrong_chance(rivals[n][0][3], PLACE_CURVE) if rivals and rivals[n] else 0.0
     value = wrong_chance(choices[n][0][1], VALUE_CURVE) if choices[n] else 0.0
-    side = wrong_chance(1 / (1 + math.exp(-sure[n])), HAND_CURVE) if sure[n] < 40 else 0.0
+    side = wrong_chance(1 / (1 + math.exp(-sure)), HAND_CURVE) if sure < 40 else 0.0
     return (
         0.0 if n in pins.places else place,
         0.0 if n in pins.values else value,
@@ -92,24 +78,16 @@ def note_chance(
 
 
 @dataclass(frozen=True, slots=True)
-class Settled:
-    """A finished reading, for asking what else the notes of a beat could be.
+class BeatRivals:
+    """What else the notes of a beat could be, from the evidence of a finished reading."""
 
-    All by event, but ``grid`` and ``places``.
-    """
-
-    grid: BeatGrid
-    places: Places
-    ticks: Sequence[int]
-    choices: Sequence[Sequence[tuple[int, float]]]
-    hand: Sequence[int]
-    pitches: Sequence[Pitch]
+    found: NoteEvidence
 
     def figure(self, notes: Sequence[int], moved: Mapping[int, int] | None = None) -> str:
         """The rhythm of the beat that holds these notes, some of them perhaps moved (event -> tick), in words."""
-        beat = int(self.places.beat[notes[0]])
-        start, end = int(self.grid.ticks[beat]), int(self.grid.ticks[beat + 1])
-        return figure_words(start, end, [(moved or {}).get(n, self.ticks[n]) for n in notes])
+        beat = int(self.found.located.places.beat[notes[0]])
+        start, end = int(self.found.located.grid.ticks[beat]), int(self.found.located.grid.ticks[beat + 1])
+        return figure_words(start, end, [(moved or {}).get(n, self.found.ticks[n]) for n in notes])
 
     def rivals_in(self, notes: Sequence[int], chance: Mapping[int, tuple[float, float, float]]) -> tuple[Rival, ...]:
         """What else the beat could be: other places, other values, other hands; the likeliest first.
@@ -137,8 +115,8 @@ class Settled:
         most = chance[weakest][2]
         if most <= LEAST_HAND * ease:
             return []
-        hand = self.hand[weakest]
-        along = [n for n in notes if self.hand[n] == hand and chance[n][2] >= NEARLY * most]
+        hand = self.found.hand[weakest]
+        along = [n for n in notes if self.found.hand[n] == hand and chance[n][2] >= NEARLY * most]
         sets = [along] if len(along) == 1 else [along, [weakest]]
         side = "left" if hand == 1 else "right"
         return [
@@ -151,7 +129,9 @@ class Settled:
     def _named(self, notes: Sequence[int]) -> str:
         """Notes by their pitches, lowest first; many by their number."""
         names = list(
-            dict.fromkeys(pitch_words(self.pitches[n]) for n in sorted(notes, key=lambda n: self.pitches[n].midi))
+            dict.fromkeys(
+                pitch_words(self.found.pitches[n]) for n in sorted(notes, key=lambda n: self.found.pitches[n].midi)
+            )
         )
         return listed(names) if len(names) <= MOST_NAMED else count_words(len(notes), "note")
 
@@ -159,10 +139,10 @@ class Settled:
         """Each note's next likely place: all that move together, and each alone where they differ."""
         moved: dict[int, tuple[int, float]] = {}
         for n in notes:
-            options = self.places.rivals[n] if self.places.rivals else ()
-            other = next((r for r in options if self.grid.tick_of(*r[:3]) != self.ticks[n]), None)
+            options = self.found.located.places.rivals[n] if self.found.located.places.rivals else ()
+            other = next((r for r in options if self.found.located.grid.tick_of(*r[:3]) != self.found.ticks[n]), None)
             if other is not None and other[3] > LEAST_PLACE * ease:
-                moved[n] = (self.grid.tick_of(*other[:3]), other[3])
+                moved[n] = (self.found.located.grid.tick_of(*other[:3]), other[3])
         if not moved:
             return []
         everything = {n: tick for n, (tick, _) in moved.items()}
@@ -179,13 +159,13 @@ class Settled:
         """
         together: dict[tuple[int, int, int], list[int]] = defaultdict(list)
         for n in notes:
-            if self.choices[n]:
-                together[self.ticks[n], self.hand[n], self.choices[n][0][0]].append(n)
+            if self.found.choices[n]:
+                together[self.found.ticks[n], self.found.hand[n], self.found.choices[n][0][0]].append(n)
         out = []
         for mates in together.values():
             offered: dict[int, list[float]] = defaultdict(list)
             for n in mates:
-                for length, p in self.choices[n][1:3]:
+                for length, p in self.found.choices[n][1:3]:
                     offered[length].append(p)
             for length, found in offered.items():
                 p = sum(found) / len(mates)

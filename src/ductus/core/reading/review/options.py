@@ -19,10 +19,10 @@ from typing import Any
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.set_beats import pinned_map
+from ductus.core.reading.decoding import Decoded, decode
 from ductus.core.reading.durations.voice_assignment import with_voices
 from ductus.core.reading.model import Decisions, Doubt, Ornament, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.pipeline import likely_meter
-from ductus.core.reading.writing import Decoded, decode
 from ductus.core.score.model.records import Note
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.meters import Meter, parse_meter

@@ -12,8 +12,7 @@ import types
 import typing
 from typing import Any, Literal, TypeVar, Union
 
-from annotated_types import Ge, Gt, Le, Lt, MaxLen, MinLen
-
+from ductus.core.limits import Ge, Gt, Le, Lt, MaxLen, MinLen
 from ductus.core.time.note_values import BASE_TICKS, NoteValue, Tuplet
 
 R = TypeVar("R")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import sys
 from pathlib import Path
 
 import pytest
@@ -47,3 +48,12 @@ def test_the_core_is_ordered_inside(package: str) -> None:
         for name in imports_of(path):
             if name.startswith("ductus.core."):
                 assert name.split(".")[2] not in above, f"{path} imports {name}"
+
+
+def test_the_core_imports_numpy_and_the_standard_library_only() -> None:
+    files = list((SOURCE / "core").rglob("*.py"))
+    assert len(files) > 100
+    for path in files:
+        for name in imports_of(path):
+            first = name.split(".")[0]
+            assert first in {"ductus", "numpy"} | sys.stdlib_module_names, f"{path} imports {name}"

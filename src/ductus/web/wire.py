@@ -12,11 +12,13 @@ from pydantic import Field, TypeAdapter, ValidationError
 from pydantic_core import to_json
 
 from ductus.app import wire as m
+from ductus.app.wire.adapters import adapter
+from ductus.app.wire.client import Message
 from ductus.core.errors import BadInput, DuctusError
 
 LONGEST_MESSAGE = 2_000_000  # characters
 NUMBERED = re.compile(r'^\s*\{\s*"n"\s*:\s*(\d{1,15})\s*,\s*"do"\s*:\s*(?=\{)')
-INCOMING: TypeAdapter[m.ClientMessage] = TypeAdapter(Annotated[m.ClientMessage, Field(discriminator="type")])
+INCOMING: TypeAdapter[m.ClientMessage] = adapter(Annotated[m.ClientMessage, Field(discriminator="type")], Message)
 
 
 def message_from(text: str) -> m.ClientMessage:
@@ -57,7 +59,7 @@ def wire_schema() -> dict[str, Any]:
     """JSON schema of everything that crosses the WebSocket: ``client`` and ``server`` are the two unions."""
     server = Annotated[Union[m.FACTS], Field(discriminator="type")]  # type: ignore[valid-type]  # noqa: UP007
     client = INCOMING.json_schema(ref_template="#/components/schemas/{model}", mode="validation")
-    told: dict[str, Any] = TypeAdapter(server).json_schema(
+    told: dict[str, Any] = adapter(server).json_schema(
         ref_template="#/components/schemas/{model}", mode="serialization"
     )
     defs = {**told.pop("$defs", {}), **client.pop("$defs", {})}  # what a browser may leave out is optional

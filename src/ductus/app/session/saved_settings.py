@@ -6,8 +6,7 @@ import json
 from dataclasses import asdict, replace
 from typing import Any
 
-from pydantic import TypeAdapter
-
+from ductus.app.wire.adapters import adapter
 from ductus.core.entry.state import (
     HANDS,
     HARMONIES,
@@ -45,6 +44,8 @@ ALLOWED: dict[str, tuple[str, ...]] = {
     "kit_by": ("map", "place"),
 }
 
+RECORD = adapter(RecordChoices)
+
 
 def habits_json(state: EntryState, record: RecordChoices) -> str:
     """What is worth keeping of a state and of how recordings are made."""
@@ -66,7 +67,7 @@ def habits_json(state: EntryState, record: RecordChoices) -> str:
 def record_choices_from(text: str | None) -> RecordChoices:
     """How recordings were made when somebody left; what is unknown or does not fit is as usual."""
     try:
-        return TypeAdapter(RecordChoices).validate_python(json.loads(text)["record"]) if text else RecordChoices()
+        return RECORD.validate_python(json.loads(text)["record"]) if text else RecordChoices()
     except (ValueError, TypeError, KeyError):
         return RecordChoices()
 

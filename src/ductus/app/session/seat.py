@@ -11,8 +11,7 @@ import sqlite3
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from pydantic import TypeAdapter
-
+from ductus.app.wire.adapters import adapter
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState, evolved
 from ductus.core.score.model.piece import Piece
@@ -23,8 +22,8 @@ KEPT_S = 86_400  # a day
 MOST_STEPS = 64  # of a pass that are kept
 MOST_CLIPPED = 500  # notes of the clipboard that are kept
 TOKEN = re.compile(r"^[A-Za-z0-9_-]{16,64}$")
-STATE = TypeAdapter(EntryState)
-CLIP = TypeAdapter(Excerpt)
+STATE = adapter(EntryState)
+CLIP = adapter(Excerpt)
 
 
 def is_token(text: str) -> bool:

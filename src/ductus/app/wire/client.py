@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Any, ClassVar, Literal
-
-from annotated_types import Ge, Le, MaxLen
+from typing import Annotated, Literal
 
 from ductus.core.capture.delay import MOST_LATE_US
 from ductus.core.entry.commands.registry import AnyCommand
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.playback.click import TempoChoice
 from ductus.core.reading.review.note_options import AnyReadingChoice
 from ductus.core.recording.settings import AnyRecordChoice
@@ -32,8 +31,6 @@ RowId = Annotated[int, Ge(1), Le(2**62)]
 @dataclass(frozen=True, slots=True)
 class Message:
     """Base of what a browser says; unknown fields are refused."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True, slots=True)

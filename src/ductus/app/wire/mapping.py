@@ -17,6 +17,7 @@ from ductus.core.notation.drawn import drawn_at
 from ductus.core.phrases import Phrase
 from ductus.core.prompt.entry import next_key, sentence
 from ductus.core.prompt.recording import recording_sentence
+from ductus.core.prompt.selection import hand_of, key_of, pitch_of, value_of
 from ductus.core.recording.settings import RecordChoices
 from ductus.core.score.catalogues.drums import drum_by_place, drum_of, sound_words
 from ductus.core.score.model.piece import Piece
@@ -24,7 +25,7 @@ from ductus.core.score.model.playing_order import form_of
 from ductus.core.score.model.records import Facts, Note, Part
 from ductus.core.score.note_edits.positions import OtherHand
 from ductus.core.score.structure_edits.parts import ClefFrom
-from ductus.core.time.bars import Timeline, beat_words
+from ductus.core.time.bars import beat_words
 from ductus.core.time.ticks import shown_ticks
 from ductus.core.words import capital, count_words
 from ductus.store.journal import CutOff, Stretch
@@ -94,11 +95,14 @@ def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -
     )
 
 
-def selection_fact(timeline: Timeline, ids: tuple[str, ...], notes: Sequence[Note]) -> m.SelectionFact:
-    """Notes that are selected (and their ids), and the bars they stand in."""
+def selection_fact(piece: Piece, ids: tuple[str, ...], notes: Sequence[Note]) -> m.SelectionFact:
+    """Notes that are selected (and their ids), the bars they stand in, and what they share."""
+    if not notes:
+        return m.SelectionFact(ids, -1, -1)
     ticks = [n.tick for n in notes]
-    first, last = (timeline.bar_at(min(ticks)).index, timeline.bar_at(max(ticks)).index) if ticks else (-1, -1)
-    return m.SelectionFact(ids, first, last)
+    first, last = (piece.timeline.bar_at(t).index for t in (min(ticks), max(ticks)))
+    shared = (pitch_of(piece, notes), value_of(notes), key_of(piece, notes), hand_of(piece, notes))
+    return m.SelectionFact(ids, first, last, *shared)
 
 
 def sheet_fact(desk: Desk, view: View) -> m.SheetFact:

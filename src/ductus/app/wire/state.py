@@ -272,11 +272,18 @@ class Gone:
 
 @dataclass(frozen=True, slots=True)
 class SelectionFact:
-    """The notes that are selected now, and the first and last bar (index) in which one begins; -1 for none."""
+    """The notes that are selected now, and what they share, in words; "" where they share nothing.
+
+    ``first_bar`` and ``last_bar`` are the indices of the bars in which one begins, -1 for none.
+    """
 
     ids: tuple[str, ...]
     first_bar: int
     last_bar: int
+    pitch: str = ""
+    value: str = ""
+    key: str = ""
+    hand: str = ""
     type: Literal["selection"] = "selection"
 
 

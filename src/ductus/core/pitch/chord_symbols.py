@@ -148,22 +148,8 @@ def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...
     found = QUALITY.match(rest)
     assert found is not None
     quality = SAME.get(found.group(1) or "", found.group(1) or "")
-    extension = found.group(2) or ""
-    left, degrees = rest[found.end() :].strip(), []
-    if extension in ("6/9", "69"):
-        extension = "6"
-        degrees.append(Degree(9, 0, "add"))
-    if quality in ("dim", "aug") and extension in ("9", "11", "13"):
-        degrees.append(Degree(int(extension), 0, "add"))
-        extension = "7"
-    if quality == "ø":
-        extension = ""
-    if quality == "maj" and extension in ("", "6"):
-        quality = ""
-    if quality == "mmaj" and extension in ("", "9", "11", "13"):
-        degrees += [Degree(int(extension), 0, "add")] if extension else []
-        extension = "7"
-    name = quality + extension
+    name, degrees = _named(quality, found.group(2) or "")
+    left = rest[found.end() :].strip()
     while left.strip("() ,"):
         change = CHANGE.match(left)
         if change is None:
@@ -171,24 +157,8 @@ def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...
         done = rest[: len(rest) - len(left)] + change.group()
         inside = done.count("(") > done.count(")")  # "m7(11)" adds it
         left = left[change.end() :]
-        sus, which, how, sign, number = change.groups()
-        if sus:
-            if name not in ("", "7", "9", "11", "13"):
-                raise refused(text)
-            if name == "":
-                name = f"sus{which or 4}"
-            else:
-                degrees += [Degree(3, 0, "subtract"), Degree(int(which or 4), 0, "add")]
-            continue
-        value, alter = int(number), ALTERS[sign]
-        if how in ("no", "omit"):
-            degrees.append(Degree(value, 0, "subtract"))
-        elif value == 5 and alter and not how:
-            degrees.append(Degree(5, alter, "alter"))
-        elif alter or how == "add" or (inside and value in (9, 11, 13)):
-            degrees.append(Degree(value, alter, "add"))
-        else:
-            raise refused(text)
+        name, more = _changed(name, change, text, inside=inside)
+        degrees += more
     if name == "m7" and Degree(5, -1, "alter") in degrees:  # the usual name of the half-diminished chord
         name = "ø"
         degrees.remove(Degree(5, -1, "alter"))
@@ -196,6 +166,48 @@ def _body(rest: str, text: str) -> tuple[str, tuple[int, ...], tuple[Degree, ...
         raise refused(text)
     kind, intervals = KINDS[name]
     return kind, intervals, tuple(degrees)
+
+
+def _named(quality: str, extension: str) -> tuple[str, list[Degree]]:
+    """The name of a kind in ``KINDS``, and the degrees that it needs beside it.
+
+    >>> _named("dim", "9")
+    ('dim7', [Degree(value=9, alter=0, how='add')])
+    """
+    tension = [Degree(int(extension), 0, "add")] if extension in ("9", "11", "13") else []
+    if extension in ("6/9", "69"):
+        return ("" if quality == "maj" else quality) + "6", [Degree(9, 0, "add")]
+    if quality in ("dim", "aug") and tension:
+        return f"{quality}7", tension
+    if quality == "mmaj" and (tension or not extension):
+        return "mmaj7", tension
+    if quality == "ø":
+        return quality, []
+    if quality == "maj" and extension in ("", "6"):
+        return extension, []
+    return quality + extension, []
+
+
+def _changed(name: str, change: re.Match[str], text: str, *, inside: bool) -> tuple[str, list[Degree]]:
+    """What one change ("sus4", "no3", "b9", "add11") makes of a kind; ``inside``: it stands in parentheses.
+
+    Raises BadInput.
+    """
+    sus, which, how, sign, number = change.groups()
+    if sus and name == "":
+        return f"sus{which or 4}", []
+    if sus and name in ("7", "9", "11", "13"):
+        return name, [Degree(3, 0, "subtract"), Degree(int(which or 4), 0, "add")]
+    if sus:
+        raise refused(text)
+    value, alter = int(number), ALTERS[sign]
+    if how in ("no", "omit"):
+        return name, [Degree(value, 0, "subtract")]
+    if value == 5 and alter and not how:
+        return name, [Degree(5, alter, "alter")]
+    if alter or how == "add" or (inside and value in (9, 11, 13)):
+        return name, [Degree(value, alter, "add")]
+    raise refused(text)
 
 
 def refused(text: str) -> BadInput:

@@ -14,11 +14,10 @@ import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Annotated, Any, ClassVar, Literal
-
-from annotated_types import Ge, Le
+from typing import Annotated, Literal
 
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le
 from ductus.core.playback.loop import Round, round_of
 from ductus.core.playback.performance import Shape, Sounding, one_by_one
 from ductus.core.playback.tempo_map import pace_at, paces, written_tempo_map
@@ -39,7 +38,6 @@ FAR = 4096 * QUARTER  # long, so that rounding to microseconds stays under 1 par
 class AsWritten:
     """At the tempi of the page with all their changes, in percent of them."""
 
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     percent: Annotated[float, Ge(1), Le(100_000)] = 100.0
     name: Literal["as-written"] = "as-written"
 
@@ -48,7 +46,6 @@ class AsWritten:
 class OneTempo:
     """At one tempo throughout, in quarters a minute."""
 
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     qpm: Annotated[float, Ge(0), Le(1_000_000)]
     name: Literal["one-tempo"] = "one-tempo"
 

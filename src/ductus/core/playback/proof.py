@@ -140,7 +140,7 @@ def prove(piece: Piece, part: str, take: Take) -> Proof:
     Raises BadInput where the page has no notes, or something else was played.
     """
     if not take.notes:
-        raise BadInput("Nothing was played, so there is nothing to hold against the page.")
+        raise BadInput("Nothing was played, so there is nothing to compare with the score.")
     notes = tuple(sorted(take.notes, key=lambda n: (n.onset_us, n.key)))
     take = replace(take, notes=notes)
     chords = chords_of(piece, part)

@@ -6,7 +6,7 @@ part, staff, voice, place, value, policy, and every choice that is not as usual.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from ductus.core.entry.commands.beat import DivideBeat
@@ -62,7 +62,7 @@ POLICY = {
     "add": ("is added", " to what is there"),
     "keep": ("keeps", " what is there and goes to the next silence"),
 }
-WHEN = {"all up": "when all keys are up", "stroke": "at the stroke", "advance": "when you advance"}
+WHEN = {"all up": "when you let go", "stroke": "at the stroke", "advance": "when you advance"}
 OVER = {
     "pitch": "the pitches",
     "velocity": "the velocities",
@@ -184,14 +184,14 @@ def _policy(state: EntryState) -> tuple[Phrase, ...]:
 
 def _step(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
     return (
-        *_where(state, piece), plain(": each step "), *_value(state, piece), plain(", sounding "), _sounding(state),
+        *_where(state, piece), plain(": each step "), *_value(state, piece), plain(", held for "), _sounding(state),
         plain("; a chord is written "), _pick("when", WHEN, state.when, WhenWritten), plain(" and "), *_policy(state),
     )  # fmt: skip
 
 
 def _sounding(state: EntryState) -> Phrase:
     touch = state.touch
-    percent = "in full" if touch.percent == 100 else f"{touch.percent} % of it"
+    percent = "its full length" if touch.percent == 100 else f"{touch.percent} % of its length"
     words = percent if touch.ticks is None else "for a value of its own"
     return Phrase(words, "sounding length", form="touch")
 
@@ -284,34 +284,48 @@ BUILD: dict[str, Callable[[EntryState, Piece], tuple[Phrase, ...]]] = {
 
 
 def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
-    """Choices that are spoken only while they differ from what is usual, and what can be done about keys that are
-    held.
-    """
-    out: list[Phrase] = []
-    if piece.part(state.part).percussion:
+    """Settings that are spoken only while they differ from the usual ones, and what waits at the pen."""
+    return (
+        *(_drums(state) if piece.part(state.part).percussion else _hands(state)),
+        *_harmony(state),
+        *(_span(state, piece) if state.span is not None else ()),
+        *_touch(state),
+        *_moving(state),
+        *_graces(state, piece),
+        *_waiting(state, piece),
+    )
+
+
+def _drums(state: EntryState) -> Iterator[Phrase]:
+    if state.naming_drum is None:
         by = {"map": "by the map of drums", "place": "by their places on the staff"}
-        meant = "; keys mean drums " if state.naming_drum is None else "; the next key will mean the "
-        named = [] if state.naming_drum is None else [plain(DRUMS[state.naming_drum].label)]
-        out += [plain(meant), *(named or [_pick("what keys mean", by, state.kit_by, KitBy)])]
-        out += [plain("; or "), Phrase("patterns", "patterns", form="patterns")]
-    elif state.hands != "one":
-        how = "by reach" if state.hands == "reach" else f"at {pitch_words(spell_in_key(state.split, 0))}"
-        hands = (
-            Choice("all into one staff", DivideHands("one")),
-            Choice("by reach", DivideHands("reach"), state.hands == "reach"),
-            *(
-                Choice(
-                    f"at {pitch_words(spell_in_key(k, 0))}",
-                    DivideHands("split", k),
-                    (state.hands, state.split) == ("split", k),
-                )
-                for k in (48, 53, 55, 57, 60, 62, 64, 67)
-            ),
-        )
-        out += [plain("; keys are divided between the hands "), Phrase(how, "hands", hands)]
+        yield from (plain("; keys mean drums "), _pick("what keys mean", by, state.kit_by, KitBy))
+    else:
+        yield from (plain("; the next key will mean the "), plain(DRUMS[state.naming_drum].label))
+    yield from (plain("; or "), Phrase("patterns", "patterns", form="patterns"))
+
+
+def _hands(state: EntryState) -> Iterator[Phrase]:
+    if state.hands == "one":
+        return
+
+    def at(key: int) -> str:
+        return f"at {pitch_words(spell_in_key(key, 0))}"
+
+    splits = (
+        Choice(at(k), DivideHands("split", k), (state.hands, state.split) == ("split", k))
+        for k in (48, 53, 55, 57, 60, 62, 64, 67)
+    )
+    by_reach = Choice("by reach", DivideHands("reach"), state.hands == "reach")
+    choices = (Choice("all into one staff", DivideHands("one")), by_reach, *splits)
+    yield plain("; keys are divided between the hands ")
+    yield Phrase("by reach" if state.hands == "reach" else at(state.split), "hands", choices)
+
+
+def _harmony(state: EntryState) -> Iterator[Phrase]:
     if state.naming_chord:
-        ways = (Choice("keys write notes again", ChordsByKeys(False)),)
-        out += [plain("; a chord that is played writes "), Phrase("its symbol", "chords by keys", ways)]
+        free = (Choice("keys write notes again", ChordsByKeys(False)),)
+        yield from (plain("; a chord that is played writes "), Phrase("its symbol", "chords by keys", free))
     if state.harmony != "off":
         words = {
             "off": "free keys",
@@ -319,38 +333,41 @@ def _extras(state: EntryState, piece: Piece) -> tuple[Phrase, ...]:
             "key": "chord and key tones",
             "scale": "tones of the scale",
         }
-        out += [plain("; keys are held to "), _pick("harmony", words, state.harmony, HoldToHarmony)]
-    if state.span is not None:
-        out += _span(state, piece)
-    out += _touch(state)
+        yield from (plain("; keys snap to "), _pick("harmony", words, state.harmony, HoldToHarmony))
+
+
+def _moving(state: EntryState) -> Iterator[Phrase]:
     if state.clicks == "write":
         velocity = state.touch.velocity or 80
         words = {"place": "places the pen", "write": f"writes a note at velocity {velocity}"}
-        out += [plain("; a click on a staff "), _pick("clicks", words, state.clicks, ClicksDo)]
+        yield from (plain("; a click on a staff "), _pick("clicks", words, state.clicks, ClicksDo))
     if not state.advances:
-        out += [
-            plain("; the pen "),
-            Phrase("stays", "moving on", (Choice("let it move on", PenAdvances(True)),)),
-            plain(" after each step"),
-        ]
+        on = (Choice("let it move on", PenAdvances(True)),)
+        yield from (plain("; the pen "), Phrase("stays", "moving on", on), plain(" after each step"))
+
+
+def _graces(state: EntryState, piece: Piece) -> Iterator[Phrase]:
     if state.grace:
         graces = "the next key is a grace note" if state.grace == "next" else "keys are grace notes"
-        out += [plain("; "), Phrase(graces, "grace notes", (Choice("keys write notes again", GraceNext()),))]
+        plainly = (Choice("keys write notes again", GraceNext()),)
+        yield from (plain("; "), Phrase(graces, "grace notes", plainly))
     if state.graces:
-        out += [plain(f"; the next note comes after {grace_words(piece, state)}")]
+        yield plain(f"; the next note comes after {grace_words(piece, state)}")
     if state.brushed:
-        plain_keys = (Choice("it is a note of the chord", BrushedKeys(False)),)
-        out += [plain("; a brushed key "), Phrase("is a grace note", "brushed keys", plain_keys)]
+        chord = (Choice("it is a note of the chord", BrushedKeys(False)),)
+        yield from (plain("; a brushed key "), Phrase("is a grace note", "brushed keys", chord))
+
+
+def _waiting(state: EntryState, piece: Piece) -> Iterator[Phrase]:
     if state.carries:
-        out += [plain(f"; the next note comes with {listed([NOTE_SIGNS[s].words for s in state.carries])}")]
+        yield plain(f"; the next note comes with {listed([NOTE_SIGNS[s].words for s in state.carries])}")
     if state.open_marks:
         marks = listed([open_words(m) for m in state.open_marks])
-        out += [plain(f"; {article(marks)} {marks} goes on" if len(state.open_marks) == 1 else f"; {marks} go on")]
+        yield plain(f"; {article(marks)} {marks} goes on" if len(state.open_marks) == 1 else f"; {marks} go on")
     if state.pedal_from is not None:
-        out += [plain(f"; the pedal is down since {piece.timeline.place_words(state.pedal_from)}")]
+        yield plain(f"; the pedal is down since {piece.timeline.place_words(state.pedal_from)}")
     if state.held and state.way in ("step", "over", "pulse"):
-        out += [plain("; Backspace drops the last key held")]
-    return tuple(out)
+        yield plain("; Backspace drops the last key held")
 
 
 def _span(state: EntryState, piece: Piece) -> list[Phrase]:

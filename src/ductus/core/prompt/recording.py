@@ -27,7 +27,7 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import TempoMark
 from ductus.core.score.note_edits.sounding import QuantizeInPlace
 from ductus.core.time.note_values import describe_value
-from ductus.core.words import count_words, plural
+from ductus.core.words import count_words
 
 SPLITS = (48, 50, 52, 53, 55, 57, 59, 60, 62, 64, 65, 67)
 SHORTEST: tuple[Value, ...] = ("quarter", "eighth", "16th", "32nd", "64th")
@@ -40,16 +40,16 @@ CLICK: dict[ClickKind, tuple[str, str]] = {
     "none": ("freely, without a click", "freely: the beats are found afterwards"),
 }
 HANDS: dict[Hands, str] = {
-    "reach": "both hands by reach",
+    "reach": "split between the hands",
     "split": "both hands, split at a key",
     "right": "right hand",
     "left": "left hand",
 }
 HEARD = {
-    (True, True): "the music around it",
-    (True, False): "the bars before it",
-    (False, True): "the other music",
-    (False, False): "nothing",
+    (True, True): "the score playing along",
+    (True, False): "the bars before it played",
+    (False, True): "the other music playing along",
+    (False, False): "nothing playing along",
 }
 HEARD_LABELS = {
     (True, True): "everything that is written: the bars before it in the count-in, and the other staves and parts",
@@ -76,11 +76,11 @@ def recording_sentence(choices: RecordChoices, state: EntryState, piece: Piece, 
         _click(choices),
     )
     shortest = Phrase(
-        plural(choices.shortest) if choices.shortest else "what the playing shows",
+        choices.shortest if choices.shortest else "as played",
         "shortest value",
         (
-            Choice("what the playing shows", RecordShortest(None), choices.shortest is None),
-            *(Choice(plural(v), RecordShortest(v), v == choices.shortest) for v in SHORTEST),
+            Choice("as played", RecordShortest(None), choices.shortest is None),
+            *(Choice(v, RecordShortest(v), v == choices.shortest) for v in SHORTEST),
         ),
     )
     policy = Phrase(
@@ -93,7 +93,7 @@ def recording_sentence(choices: RecordChoices, state: EntryState, piece: Piece, 
     )
     late = (plain(f" ({abs(late_us) / 1000:.0f} ms {'earlier' if late_us > 0 else 'later'} than it arrives)"),)
     tail = (
-        plain(", written down to "),
+        plain(", shortest note: "),
         shortest,
         *(late if late_us and choices.click else ()),
         plain("; it "),
@@ -101,7 +101,7 @@ def recording_sentence(choices: RecordChoices, state: EntryState, piece: Piece, 
         plain(" what is there"),
     )
     timed = (*_start(choices), *_tempo(choices, piece, bar.start), *_heard(choices)) if choices.click else ()
-    held = (plain(f"; held to {HARMONY[state.harmony]}"),) if state.harmony != "off" else ()
+    held = (plain(f"; snapped to {HARMONY[state.harmony]}"),) if state.harmony != "off" else ()
     return (*head, *timed, *tail, *held, *_in_place(choices))
 
 
@@ -206,4 +206,4 @@ def _in_place(choices: RecordChoices) -> tuple[Phrase, ...]:
 
 def _heard(choices: RecordChoices) -> tuple[Phrase, ...]:
     options = tuple(Choice(HEARD_LABELS[k], RecordHear(*k), k == (choices.before, choices.others)) for k in HEARD)
-    return (plain(", hearing "), Phrase(HEARD[choices.before, choices.others], "what is heard", options))
+    return (plain(", with "), Phrase(HEARD[choices.before, choices.others], "what is heard", options))

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Literal
 
-from annotated_types import Ge, Le
-
+from ductus.core.limits import Ge, Le
 from ductus.core.playback.click import MOST_COUNT_IN, AsWritten, TempoChoice, checked_tempo
 from ductus.core.score.note_edits.sounding import QuantizeInPlace
 from ductus.core.time.bars import MAX_BAR
@@ -49,8 +48,6 @@ class RecordChoices:
 @dataclass(frozen=True, slots=True)
 class RecordChoice:
     """Base of all choices of a recording."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
 
     def applied(self, choices: RecordChoices) -> RecordChoices:
         """The choices with this one made."""

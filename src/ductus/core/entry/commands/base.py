@@ -6,7 +6,7 @@ The types of the wire and of the browser are made from these records, so that no
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.score.model.piece import Piece
@@ -20,8 +20,6 @@ assert Base.__args__ == STEP_BASES  # type: ignore[attr-defined]
 @dataclass(frozen=True, slots=True)
 class EntryCommand:
     """Base of all commands of entry."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
 
     def run(self, state: EntryState, piece: Piece, time_us: int) -> Outcome:
         """What follows. Raises BadInput where the command makes no sense."""

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.entry.commands.base import PEN_UP, Base, EntryCommand
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.modes.registry import way_of
@@ -15,6 +13,7 @@ from ductus.core.entry.modes.rhythm_first import write_value
 from ductus.core.entry.state import EntryState, Held, Outcome, evolved
 from ductus.core.entry.writing.step import last_note, moved_on, put_step, step_words, write_step
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.notation.drawn import pitch_drawn_at
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.score.model.changes import Draft

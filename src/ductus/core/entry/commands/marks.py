@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.entry.commands.mode import GraceNext
 from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
 from ductus.core.entry.writing.carried_marks import open_words
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
 from ductus.core.score.mark_edits.place_marks import marked, tops, where
 from ductus.core.score.mark_language.modifiers import AT_ONCE, RETURNING, base_of

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, ClassVar, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.entry.commands.base import PEN_UP, Choose, EntryCommand
 from ductus.core.entry.commands.pen import finished_first
 from ductus.core.entry.events import KeyDown, KeyUp
@@ -15,6 +13,7 @@ from ductus.core.entry.modes.registry import WAY_WORDS
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.writing.step import dropped_words
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.pitch.chord_symbols import name_chord, parse_chord
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.score.catalogues.drums import DRUMS, HIGHEST, LOWEST
@@ -31,7 +30,7 @@ class WhenWritten(Choose):
     name: Literal["when"] = "when"
     FIELD: ClassVar[str] = "when"
     WORDS: ClassVar[dict[str, str]] = {
-        "all up": "A step is written when all keys are up",
+        "all up": "A step is written when you let go",
         "stroke": "A step is written at the stroke",
         "advance": "A step is written when you advance",
     }

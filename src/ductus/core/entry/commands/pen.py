@@ -7,14 +7,13 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.entry.commands.base import PEN_UP, EntryCommand
 from ductus.core.entry.modes.registry import way_of
 from ductus.core.entry.state import EntryState, Outcome, Span, Step, evolved
 from ductus.core.entry.writing.hand_split import lines_of
 from ductus.core.entry.writing.step import dropped_words, spell, write_step
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.catalogues.drums import sound_words
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
@@ -231,7 +230,7 @@ def typed_tick(text: str, piece: Piece) -> int:
     bar = timeline.bar(timeline.index_of(number))
     beats = len(bar.meter.beat_starts)
     if not 1 <= beat <= beats or not 0 <= part < max(parts, 1):
-        raise BadInput(f"Bar {number} has beats 1 to {beats}; '{text[:20]}' is none of them. The pen stays.")
+        raise BadInput(f'Bar {number} has beats 1 to {beats}, not "{text[:20]}". The pen stays.')
     tick = timeline.tick_of(number, beat + Fraction(part, max(parts, 1)))
     if tick < bar.start:
         raise BadInput(f"The pick-up begins later than beat {beat}. The pen stays.")

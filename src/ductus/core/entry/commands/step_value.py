@@ -7,12 +7,11 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.entry.commands.base import PEN_UP, Base, EntryCommand
 from ductus.core.entry.state import EntryState, Outcome, StepValue, evolved
 from ductus.core.entry.writing.step import open_slot, rest_of_slot
 from ductus.core.errors import BadInput, CannotWrite
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.pitch.pitches import parse_pitch, pitch_words
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.note_values import BASE_TICKS, MAX_TUPLET, NoteValue, Tuplet
@@ -204,7 +203,11 @@ class SoundFor(EntryCommand):
         if self.base:
             say = f"Each step sounds for {article(self.base)} {self.base}"
         else:
-            say = "Steps sound in full" if self.percent == 100 else f"Steps sound for {self.percent} % of their value"
+            say = (
+                "Steps are held for their full length"
+                if self.percent == 100
+                else f"Steps sound for {self.percent} % of their value"
+            )
         percent = 100 if self.base else self.percent
         return Outcome(evolved(state, touch=replace(state.touch, percent=percent, ticks=ticks)), say=say)
 

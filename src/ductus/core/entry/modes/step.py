@@ -1,4 +1,4 @@
-"""Step: a step is written when all keys are up, at the stroke, or on an advance command."""
+"""Step: a step is written when you let go, at the stroke, or on an advance command."""
 
 from __future__ import annotations
 

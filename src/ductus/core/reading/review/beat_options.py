@@ -6,9 +6,8 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.reading.beat_tracking.set_beats import FASTEST, SAME, SLOWEST, with_bar_line
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.review.option_base import QUESTIONS, ReadingChoice, Seen, WholeChoice, anew, untimed

@@ -8,8 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le
-
+from ductus.core.limits import Ge, Le
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.review.beat_options import (
@@ -68,7 +67,7 @@ class ReadTuplets(SettingChoice):
 
     def words(self) -> str:
         """See ReadingChoice."""
-        words = {None: "tuplets where played", True: "tuplets allowed", False: "without tuplets"}[self.tuplets]
+        words = {None: "find tuplets", True: "tuplets allowed", False: "without tuplets"}[self.tuplets]
         if self.kinds:
             words = f"only {listed([TUPLET_NAMES[k] for k in self.kinds])} as tuplets"
         return words + (f", down to {plural(self.shortest)} in them" if self.shortest else "")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
 
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
@@ -45,8 +44,6 @@ class Seen:
 @dataclass(frozen=True, slots=True)
 class ReadingChoice:
     """Base of all choices."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
 
     def words(self) -> str:
         """What is read otherwise: "down to quarters"."""

@@ -10,11 +10,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Annotated, Any, ClassVar, Literal
-
-from annotated_types import Ge, Le, MaxLen
+from typing import Annotated, Literal
 
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.mark_edits.place_marks import opening, tops
 from ductus.core.score.mark_language.parser import wish_of
 from ductus.core.score.model.changes import Change, Draft
@@ -31,8 +30,6 @@ BENT_MOST = 300  # tenths of a staff space
 @dataclass(frozen=True, slots=True)
 class MarkEdit:
     """Base of all edits of marks."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
 
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """The change that this edit makes. Raises BadInput, and then nothing is changed."""

@@ -79,6 +79,15 @@ class Wish:
 
 def _vocabulary() -> Iterator[tuple[str, Wish]]:
     """(as written, wish) of all fixed words, the commonest first."""
+    yield from _marks_and_signs()
+    yield from _words_of_the_frame()
+    for written in ("grace note", "grace notes", "grace", "acciaccatura"):
+        yield written, Wish("grace", "grace", "", "grace note", "\ue560")
+    for text in EXPRESSIONS:
+        yield text, Wish("mark", "text", text, text)
+
+
+def _marks_and_signs() -> Iterator[tuple[str, Wish]]:
     for name in DYNAMICS:
         yield name, Wish("mark", "dynamic", name, name, "".join(PICTURES[c] for c in name))
     for written, text in HAIRPINS.items():
@@ -99,18 +108,13 @@ def _vocabulary() -> Iterator[tuple[str, Wish]]:
     for written in ("pedal", "ped.", "Ped."):
         yield written, Wish("mark", "pedal", "", "pedal", "\ue650")
     for written, text in OCTAVES.items():
-        yield (
-            written,
-            Wish(
-                "mark",
-                "octave",
-                text,
-                text,
-                {"8va": "\ue511", "8vb": "\ue51c", "15ma": "\ue515", "15mb": "\ue51d"}[text],
-            ),
-        )
+        picture = {"8va": "\ue511", "8vb": "\ue51c", "15ma": "\ue515", "15mb": "\ue51d"}[text]
+        yield written, Wish("mark", "octave", text, text, picture)
     for text in TEMPO_WORDS:
         yield text, Wish("mark", "tempo-word", text, text)
+
+
+def _words_of_the_frame() -> Iterator[tuple[str, Wish]]:
     for kind, bar_sign in BAR_SIGNS.items():
         if kind not in ("ending", "section"):
             for written in dict.fromkeys((bar_sign.words, *bar_sign.written)):
@@ -123,10 +127,6 @@ def _vocabulary() -> Iterator[tuple[str, Wish]]:
         if clef != "percussion":
             for written in (f"{clef} clef", clef):
                 yield written, Wish("clef", clef, "", f"{clef} clef")
-    for written in ("grace note", "grace notes", "grace", "acciaccatura"):
-        yield written, Wish("grace", "grace", "", "grace note", "\ue560")
-    for text in EXPRESSIONS:
-        yield text, Wish("mark", "text", text, text)
 
 
 VOCABULARY: tuple[tuple[str, Wish], ...] = tuple(_vocabulary())

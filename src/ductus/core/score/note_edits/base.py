@@ -10,11 +10,10 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Annotated, Any, ClassVar
-
-from annotated_types import Ge, Le
+from typing import Annotated
 
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le
 from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
@@ -42,8 +41,6 @@ class At:
 @dataclass(frozen=True, slots=True)
 class Edit:
     """Base of all edits."""
-
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
 
     def change(self, piece: Piece, notes: Sequence[Note], at: At) -> Change:
         """The change that this edit makes. Raises BadInput, and then nothing is changed."""

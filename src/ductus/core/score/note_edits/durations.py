@@ -7,9 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note

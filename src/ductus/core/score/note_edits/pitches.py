@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le
-
+from ductus.core.limits import Ge, Le
 from ductus.core.pitch.intervals import check_interval, interval_words
 from ductus.core.pitch.keys import degree_words, key_words, signature
 from ductus.core.pitch.pitches import STEPS, Pitch, pitch_on_line, pitch_words, spell_in_key

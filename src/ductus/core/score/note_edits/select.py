@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Literal
 
-from annotated_types import Ge, Le
-
+from ductus.core.limits import Ge, Le
 from ductus.core.score.model.changes import Line
 from ductus.core.score.model.piece import Piece
 
@@ -20,7 +19,6 @@ class Select:
     the notes "these" that are selected on the page.
     """
 
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     what: Literal["these", "bar", "voice", "staff", "all", "left", "right", "previous", "next"]
     name: Literal["select"] = "select"
 
@@ -29,7 +27,6 @@ class Select:
 class SelectByPitch:
     """All notes of the staff below a MIDI key, or from it on up."""
 
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     key: Annotated[int, Ge(0), Le(127)]
     below: bool = True
     name: Literal["by-pitch"] = "by-pitch"
@@ -39,7 +36,6 @@ class SelectByPitch:
 class SelectLast:
     """The last chords before the pen."""
 
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     count: Annotated[int, Ge(1), Le(10_000)]
     name: Literal["last"] = "last"
 

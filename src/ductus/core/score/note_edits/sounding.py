@@ -13,10 +13,9 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.chance import scattered
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.model.changes import Change
 from ductus.core.score.model.note_signs import sounding_ticks
 from ductus.core.score.model.piece import Piece

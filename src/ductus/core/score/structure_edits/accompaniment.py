@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.catalogues.accompaniment_figures import HIGH, LOW, figure, struck
 from ductus.core.score.catalogues.harmony import mark_before
 from ductus.core.score.model.changes import Change, Draft

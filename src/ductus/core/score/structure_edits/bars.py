@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.model.changes import Change, Draft, joined
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.piece import Piece
@@ -91,33 +90,12 @@ class RemoveBars(MovingEdit):
 def _frame_of_removed(draft: Draft, first: int, last: int) -> None:
     """What was set in removed bars holds from the bar behind them on, unless that bar sets it itself."""
     piece = draft.piece
-    behind = last + 1
-    meters = sorted((m for m in piece.meters.values() if first <= m.bar <= last and m.bar > 0), key=lambda m: m.bar)
-    keys = sorted((k for k in piece.keys.values() if first <= k.bar <= last and k.bar > 0), key=lambda k: k.bar)
-    rows: list[tuple[Sequence[MeterChange | KeyChange], bool]] = [
-        (meters, any(m.bar == behind for m in piece.meters.values())),
-        (keys, any(k.bar == behind for k in piece.keys.values())),
-    ]
-    for inside, set_behind in rows:
-        for record in inside[: None if set_behind else -1]:
-            draft.drop(record)
-        if inside and not set_behind:
-            draft.put(replace(inside[-1], bar=first))
-    signed = next((m for m in reversed(meters) if m.sign != "none"), None)
-    for meter in piece.meters.values():  # a bar without a sign behind them would have none at all
-        if signed and meter.bar == behind and (meter.meter, meter.sign) == (signed.meter, "none"):
-            draft.put(replace(meter, sign=signed.sign))
-    if first == 0:  # the head of the piece takes over what the first bar left has
-        for meter in piece.meters.values():
-            if meter.bar == behind:
-                head = next(m for m in piece.meters.values() if m.bar == 0)
-                draft.put(replace(head, meter=meter.meter))
-                draft.drop(meter)
-        for key in piece.keys.values():
-            if key.bar == behind:
-                head_key = next(k for k in piece.keys.values() if k.bar == 0)
-                draft.put(replace(head_key, fifths=key.fifths, mode=key.mode))
-                draft.drop(key)
+    meters, keys = list(piece.meters.values()), list(piece.keys.values())
+    _last_setting_stays(draft, meters, first, last)
+    _last_setting_stays(draft, keys, first, last)
+    _sign_behind(draft, meters, first, last)
+    if first == 0:
+        _head_takes_over(draft, last + 1)
     _form_of_removed(draft, first, last)
     start, end = piece.timeline.bar(first).start, piece.timeline.bar(last).end
     for tempo in piece.tempi.values():
@@ -126,6 +104,38 @@ def _frame_of_removed(draft: Draft, first: int, last: int) -> None:
     for clef in piece.clefs.values():
         if start <= clef.tick < end:
             draft.drop(clef)
+
+
+def _last_setting_stays(draft: Draft, settings: Sequence[MeterChange | KeyChange], first: int, last: int) -> None:
+    """Of the meters (or keys) set in removed bars the last moves to the bar behind them; the others go."""
+    inside = sorted((s for s in settings if max(first, 1) <= s.bar <= last), key=lambda s: s.bar)
+    stays = inside[-1:] if not any(s.bar == last + 1 for s in settings) else []
+    for record in inside:
+        if record not in stays:
+            draft.drop(record)
+    for record in stays:
+        draft.put(replace(record, bar=first))
+
+
+def _sign_behind(draft: Draft, meters: Sequence[MeterChange], first: int, last: int) -> None:
+    """A meter behind the removed bars that leaned on a sign inside them gets that sign."""
+    inside = sorted((m for m in meters if max(first, 1) <= m.bar <= last and m.sign != "none"), key=lambda m: m.bar)
+    for meter in meters:
+        if inside and meter.bar == last + 1 and (meter.meter, meter.sign) == (inside[-1].meter, "none"):
+            draft.put(replace(meter, sign=inside[-1].sign))
+
+
+def _head_takes_over(draft: Draft, behind: int) -> None:
+    """The head of the piece takes over the meter and key of the bar that comes first now."""
+    piece = draft.piece
+    for meter in [m for m in piece.meters.values() if m.bar == behind]:
+        head = next(m for m in piece.meters.values() if m.bar == 0)
+        draft.put(replace(head, meter=meter.meter))
+        draft.drop(meter)
+    for key in [k for k in piece.keys.values() if k.bar == behind]:
+        head_key = next(k for k in piece.keys.values() if k.bar == 0)
+        draft.put(replace(head_key, fifths=key.fifths, mode=key.mode))
+        draft.drop(key)
 
 
 def _form_of_removed(draft: Draft, first: int, last: int) -> None:

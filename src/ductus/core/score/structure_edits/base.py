@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import Annotated, Any, ClassVar
-
-from annotated_types import Ge, Le, MaxLen
+from typing import Annotated
 
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.note_signs import BAR_SIGNS
 from ductus.core.score.model.piece import Piece
-from ductus.core.score.model.records import BarSign, KeyChange
+from ductus.core.score.model.records import BarSign, KeyChange, Note, Pattern
 from ductus.core.time.bars import MAX_BAR, Timeline
 from ductus.core.words import capital, count_words
 
@@ -24,7 +23,6 @@ PartId = Annotated[str, MaxLen(40)]
 class FrameEdit:
     """Base of all edits of the frame."""
 
-    __pydantic_config__: ClassVar[Any] = {"extra": "forbid"}
     sure: bool = field(default=False, kw_only=True)  # what it takes away was asked, and answered with yes
 
     def change(self, piece: Piece) -> Change:
@@ -142,29 +140,9 @@ def shifted_ticks(draft: Draft, start: int, by: int) -> None:
     What spans the place grows or shrinks with it.
     """
     piece = draft.piece
-    for note in piece.notes.values():
-        if not draft.has(note.id):
-            continue
-        if note.tick >= start:
-            draft.put(replace(note, tick=note.tick + by))
-        elif note.end > start and by > 0:  # it sounded over the place: what comes behind it is struck anew
-            draft.put(replace(note, ticks=start - note.tick, sounds_ticks=None))
-            draft.put(
-                replace(
-                    note,
-                    id=draft.new_id("n"),
-                    tick=start + by,
-                    ticks=note.end - start,
-                    sounds_ticks=None,
-                    lyrics=(),
-                    grace_notes=(),
-                    take=None,
-                    event=None,
-                )
-            )
-    for mark in piece.marks.values():
-        if not draft.has(mark.id):
-            continue
+    for note in [n for n in piece.notes.values() if draft.has(n.id)]:
+        _shift_note(draft, note, start, by)
+    for mark in [m for m in piece.marks.values() if draft.has(m.id)]:
         if mark.tick >= start:
             draft.put(replace(mark, tick=mark.tick + by))
         elif mark.end > start:
@@ -178,13 +156,26 @@ def shifted_ticks(draft: Draft, start: int, by: int) -> None:
     for reading in piece.readings.values():
         if reading.start >= start and draft.has(reading.id):
             draft.put(replace(reading, start=reading.start + by))
-    for pattern in piece.patterns.values():
-        if not draft.has(pattern.id):
-            continue
-        whole = (start - pattern.start) // pattern.ticks  # copies before the place
-        if pattern.start >= start:
-            draft.put(replace(pattern, start=pattern.start + by))
-        elif pattern.end > start and whole:
-            draft.put(replace(pattern, times=whole))
-        elif pattern.end > start:
-            draft.drop(pattern)
+    for pattern in [p for p in piece.patterns.values() if draft.has(p.id)]:
+        _shift_pattern(draft, pattern, start, by)
+
+
+def _shift_note(draft: Draft, note: Note, start: int, by: int) -> None:
+    """A note that sounds over the place ends there; what comes behind it is struck anew."""
+    if note.tick >= start:
+        draft.put(replace(note, tick=note.tick + by))
+    elif note.end > start and by > 0:
+        draft.put(replace(note, ticks=start - note.tick, sounds_ticks=None))
+        behind = replace(note, id=draft.new_id("n"), tick=start + by, ticks=note.end - start, sounds_ticks=None)
+        draft.put(replace(behind, lyrics=(), grace_notes=(), take=None, event=None))
+
+
+def _shift_pattern(draft: Draft, pattern: Pattern, start: int, by: int) -> None:
+    """A pattern that spans the place keeps the copies before it; one that has none there goes."""
+    whole = (start - pattern.start) // pattern.ticks
+    if pattern.start >= start:
+        draft.put(replace(pattern, start=pattern.start + by))
+    elif pattern.end > start and whole:
+        draft.put(replace(pattern, times=whole))
+    elif pattern.end > start:
+        draft.drop(pattern)

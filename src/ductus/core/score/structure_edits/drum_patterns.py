@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.catalogues.drum_patterns import (
     MOST_CELLS,
     MOST_TIMES,

@@ -13,9 +13,8 @@ from fractions import Fraction
 from itertools import takewhile
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.pitch.intervals import interval_between
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.catalogues.layouts import felt_beat

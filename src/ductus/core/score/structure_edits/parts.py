@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le, MaxLen
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.catalogues.instruments import instrument
 from ductus.core.score.mark_edits.place_marks import Where, marked
 from ductus.core.score.mark_language.parser import Wish

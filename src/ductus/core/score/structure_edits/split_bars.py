@@ -9,9 +9,8 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.note_signs import BAR_SIGNS, words_of_sign
 from ductus.core.score.model.piece import Piece

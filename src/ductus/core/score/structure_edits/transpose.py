@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from annotated_types import Ge, Le
-
 from ductus.core.errors import BadInput
+from ductus.core.limits import Ge, Le
 from ductus.core.pitch.intervals import check_interval, fifths_of, interval_between, interval_words, within_signatures
 from ductus.core.pitch.keys import key_words
 from ductus.core.score.model.changes import Change, Draft

@@ -31,3 +31,34 @@ def client(library: Library) -> Iterator[TestClient]:
     """The application without a network."""
     with TestClient(create_app(library, ("testserver",))) as made:
         yield made
+
+
+TRIED_AGAIN = ("tried once more", "yes")
+MOST_TRIED_AGAIN = 1  # tests of a run: more are no accident
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Count what is tried once more, over all workers."""
+    if not hasattr(config, "workerinput"):
+        config.pluginmanager.register(Tries(), "tries")
+
+
+class Tries:
+    """Fails a run in which more than one test of the browser had to be tried once more."""
+
+    def __init__(self) -> None:
+        self.names: list[str] = []
+
+    def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
+        if TRIED_AGAIN in [tuple(p) for p in report.user_properties] and report.when == "setup":
+            self.names.append(report.nodeid)
+
+    def pytest_sessionfinish(self, session: pytest.Session) -> None:
+        if len(self.names) > MOST_TRIED_AGAIN and session.exitstatus == 0:
+            session.exitstatus = pytest.ExitCode.TESTS_FAILED
+
+    def pytest_terminal_summary(self, terminalreporter: pytest.TerminalReporter) -> None:
+        if self.names:
+            terminalreporter.write_line(f"tried once more: {', '.join(self.names)}")
+        if len(self.names) > MOST_TRIED_AGAIN:
+            terminalreporter.write_line("More than one test was tried once more: the run has failed.", red=True)

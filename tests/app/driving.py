@@ -9,7 +9,7 @@ from typing import TypeVar
 from ductus.app import wire as m
 from ductus.app.document.jobs import answered, carry_out
 from ductus.app.library import Library
-from ductus.app.session.outbox import Sent
+from ductus.app.session.outbox import Turn
 from ductus.app.session.session import Session
 from ductus.app.takes.reading_views import all_shown
 from ductus.core.entry.commands.base import EntryCommand
@@ -48,17 +48,16 @@ class Sitter:
     def piece(self) -> Piece:
         return self.desk.piece
 
-    def _take(self, sent: list[Sent]) -> None:
-        self.facts += [s.fact for s in sent]
-        question, self.session.question = self.session.question, None
-        if question is not None:
-            self.facts.append(answered(self.desk, question))
-        jobs, self.session.jobs = self.session.jobs, []
-        for job in jobs:
+    def _take(self, turn: Turn) -> None:
+        self.turn = turn
+        self.facts += [s.fact for s in turn.facts]
+        if turn.question is not None:
+            self.facts.append(answered(self.desk, turn.question))
+        for job in turn.jobs:
             try:
-                self.facts += [s.fact for s in self.session.job_done(carry_out(self.desk, job))]
+                self.facts += [s.fact for s in self.session.job_done(carry_out(self.desk, job)).facts]
             except DuctusError as error:
-                self.facts += [s.fact for s in self.session.job_failed(error)]
+                self.facts += [s.fact for s in self.session.job_failed(error).facts]
 
     def latest(self, kind: type[F]) -> F:
         """The latest fact of a kind."""

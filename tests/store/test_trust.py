@@ -72,10 +72,10 @@ def test_a_key_that_the_disk_did_not_take_is_not_lost_and_is_said(library: Libra
     assert at.desk.history.revision == library.desk(at.piece_id).history.revision == 1
     lock.execute("rollback")
     lock.close()
-    at.facts += [s.fact for s in at.session.drain()]
+    at.facts += [s.fact for s in at.session.drain().facts]
     assert [key for *_, key in at.notes()] == [60, 62, 64]
     assert at.latest(m.Keeping).trouble == ""
-    assert "everything is kept again" in [s.text for s in at.all(m.Say)][-2] or "kept again" in at.said
+    assert "everything is saved again" in [s.text for s in at.all(m.Say)][-2] or "kept again" in at.said
     at.press(65)
     assert len(at.notes()) == 4
 
@@ -93,7 +93,7 @@ def test_a_full_or_read_only_disk_is_said_in_words(library: Library, make: str, 
     assert words in at.latest(m.Keeping).trouble
     connection.execute("pragma query_only = off")
     connection.execute("pragma max_page_count = 1000000")
-    at.facts += [s.fact for s in at.session.drain()]
+    at.facts += [s.fact for s in at.session.drain().facts]
     assert len(at.notes()) == 20
 
 
@@ -110,7 +110,7 @@ def test_a_commit_that_fails_leaves_memory_and_disk_as_they_were(
         broken.setattr("ductus.store.pending.write_rows", fails)
         at.press(62)
     assert (at.piece, at.desk.history) == (piece, history)
-    at.facts += [s.fact for s in at.session.drain()]
+    at.facts += [s.fact for s in at.session.drain().facts]
     assert [key for *_, key in at.notes()] == [60, 62]
     at.undo().undo()
     assert at.notes() == []

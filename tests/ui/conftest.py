@@ -22,6 +22,7 @@ from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwr
 
 from ductus.app.library import Library
 from ductus.demo.shelf import fill_library
+from tests.conftest import TRIED_AGAIN
 from tests.ui.fake_midi import FAKE_MIDI
 from tests.ui.serving import serving
 
@@ -249,7 +250,7 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
     """A test of the browser that fails is tried once more, and that is printed.
 
     A machine that is busy elsewhere can keep a browser waiting for longer than any wait is meant for. What fails
-    twice fails.
+    twice fails, and so does a run in which more than one test was tried once more (`tests/conftest.py`).
     """
     if "tests/ui" not in item.nodeid or not isinstance(item, pytest.Function):
         return None
@@ -263,6 +264,7 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
         sys.stderr.write(f"\ntried once more: {item.nodeid} ({said[:2000]})\n")
         item._initrequest()
         reports = runtestprotocol(item, nextitem=nextitem, log=False)
+        reports[0].user_properties.append(TRIED_AGAIN)
     for report in reports:
         item.ihook.pytest_runtest_logreport(report=report)
     item.ihook.pytest_runtest_logfinish(nodeid=item.nodeid, location=item.location)

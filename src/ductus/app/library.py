@@ -6,7 +6,7 @@ import secrets
 import threading
 import weakref
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -74,14 +74,20 @@ KEPT_OPEN = 6  # desks that stay open with nobody at them
 class Library:
     """Opens the database once; hands out desks, never two of one piece."""
 
-    def __init__(self, path: Path | str, apart: bool = False) -> None:
+    def __init__(
+        self,
+        path: Path | str,
+        apart: bool = False,
+        engraver: Engraver | None = None,
+        journal: Callable[[Database], Journal] = Journal,
+    ) -> None:
         """Open (or make) the library at ``path``; ``apart``: music is engraved in a process of its own.
 
-        Raises BadInput.
+        ``engraver`` and ``journal`` stand in for the usual ones, in a simulation. Raises BadInput.
         """
         self.database = Database(path)
-        self.engraver = Engraver(apart)
-        self.journal = Journal(self.database)
+        self.engraver = engraver or Engraver(apart)
+        self.journal = journal(self.database)
         self.row_writer = RowWriter(self.database)
         self._desks: weakref.WeakValueDictionary[str, Desk] = weakref.WeakValueDictionary()
         self._recent: OrderedDict[str, Desk] = OrderedDict()

@@ -382,6 +382,17 @@ class _PartWriter:
         self._voice_and_value(element, voice, symbol, None if again else note, (written, notated), beams=not chord)
         notations = self._tuplet_ends(voice, i, symbol) if not chord else None
         notations = notations if notations is not None else etree.Element("notations")
+        self._notations(notations, voice, symbol, note, ties, chord=chord)
+        if len(notations):
+            element.append(notations)
+        if not again:
+            write_lyrics(element, note, self._held_on)
+
+    def _notations(
+        self, notations: Element, voice: VoiceBar, symbol: Symbol, note: Note, ties: list[str], *, chord: bool
+    ) -> None:
+        """Ties, slurs, glissandi, signs and fermatas of a note, in the order of the schema."""
+        again = note.id in symbol.tied_from
         for position, kind in enumerate(ties):
             notations.insert(position, etree.Element("tied", type=kind))
         for kind, number, mark in self.slurs.get(note.id, ()):
@@ -401,10 +412,6 @@ class _PartWriter:
         signed = not again and any("fermata" in n.signs for n in symbol.notes)
         if not chord and not signed and self._held(voice, symbol):
             sub(notations, "fermata")
-        if len(notations):
-            element.append(notations)
-        if not again:
-            write_lyrics(element, note, self._held_on)
 
     def _held(self, voice: VoiceBar, symbol: Symbol) -> bool:
         """Does a fermata stand at a symbol by itself?"""

@@ -8,15 +8,15 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, Protocol
 
-from fastapi import WebSocket, WebSocketDisconnect
+from fastapi import WebSocketDisconnect
 
 from ductus.app import wire as m
-from ductus.app.document.jobs import answered
-from ductus.app.session.outbox import Sent
+from ductus.app.document.jobs import PageQuery, answered
+from ductus.app.session.outbox import Sent, Turn
 from ductus.app.session.session import Session
 from ductus.core.errors import DuctusError, NotKept
 from ductus.web.wire import fact_json, numbered_message
@@ -35,6 +35,19 @@ NOT_DRAWN = "A part of the page cannot be drawn"
 log = logging.getLogger(__name__)
 
 
+class Socket(Protocol):
+    """The part of a WebSocket that a chair uses."""
+
+    async def receive(self) -> Any:
+        """The next event, as the ASGI specification has it."""
+
+    async def send_text(self, data: str) -> None:
+        """Send a frame of text."""
+
+    async def close(self, code: int = 1000) -> None:
+        """Close the connection with a code."""
+
+
 def went_wrong(words: str, error: Exception) -> m.Problem:
     """What failed behind the keys, as it is said; the whole of it goes to the log."""
     log.error("%s", words, exc_info=error)
@@ -47,7 +60,7 @@ class Chair:
     A stroke goes to the journal as soon as it is read, whatever is being done meanwhile.
     """
 
-    def __init__(self, room: Room, socket: WebSocket, session: Session) -> None:
+    def __init__(self, room: Room, socket: Socket, session: Session) -> None:
         self.room, self.socket, self.session = room, socket, session
         self.loop = asyncio.get_running_loop()
         self.outbox: asyncio.Queue[str] = asyncio.Queue()
@@ -62,6 +75,8 @@ class Chair:
         self._played = asyncio.Event()  # something was struck while recording
         self._order = asyncio.Lock()
         self._trouble = ""
+        self._question: PageQuery | None = None  # the latest
+        self._blocked = False  # the disk does not take the message at the head
 
     def _kept(self, number: int) -> None:
         """From the journal's thread: everything up to a message is on disk."""
@@ -129,7 +144,7 @@ class Chair:
             self.seq = number or self.seq + 1
             self.post(m.Done(self.seq))
 
-    async def _careful(self, what: Callable[[], Sequence[Sent]]) -> None:
+    async def _careful(self, what: Callable[[], Turn]) -> None:
         """Run something of the session; an error that nobody foresaw reaches the person, and the next message goes
         on.
         """
@@ -138,59 +153,78 @@ class Chair:
         except Exception as error:
             self.post(went_wrong("The last message", error))
 
-    async def _work(self, what: Callable[[], Sequence[Sent]]) -> None:
-        """Run something of the session in a thread, engrave the system at the pen, send what came of it."""
+    async def _work(self, what: Callable[[], Turn], *, draws: bool = False) -> Turn:
+        """Run something of the session in a thread, engrave the system at the pen, send what came of it.
+
+        While somebody plays only what ``draws`` is engraved, not each event.
+        """
         async with self._order:
-            facts = await asyncio.to_thread(self._run, what)
+            turn, facts = await asyncio.to_thread(self._run, what, draws)
             self.room.distribute(self, facts)
-            self._set_timer()
+            self._set_timer(turn.wake_us)
         self.room.tell_others(self)
-        self._tell_saved()
-        jobs, self.session.jobs = self.session.jobs, []
-        for job in jobs:
-            self.room.start(self, job)
-        if self.session.question is not None and (self._answerer is None or self._answerer.done()):
-            self._answerer = asyncio.create_task(self._answer())
-        if self.session.recorder.live is not None and (self._player is None or self._player.done()):
+        self._take_up(turn)
+        if turn.playing and (self._player is None or self._player.done()):
             self._player = asyncio.create_task(self._show_playing())
-        if self.session.recorder.fresh:
+        if turn.struck:
             self._played.set()
-        if self.session.blocked and (self._retry is None or self._retry.done()):
+        self._blocked = turn.blocked
+        if turn.blocked and (self._retry is None or self._retry.done()):
             self._retry = asyncio.create_task(self._try_again())
         self.room.wake()
+        return turn
 
-    async def told(self, what: Callable[[], Sequence[Sent]]) -> None:
+    def _take_up(self, turn: Turn) -> None:
+        """Say what is saved, begin long work, and answer a question."""
+        if turn.saved is not None:
+            self.post(m.Saved(turn.saved))
+        for job in turn.jobs:
+            self.room.start(self, job)
+        if turn.question is not None:
+            self._question = turn.question
+            if self._answerer is None or self._answerer.done():
+                self._answerer = asyncio.create_task(self._answer())
+
+    async def told(self, what: Callable[[], Turn]) -> None:
         """Tell the session of something beside its messages, between two of them.
 
         What comes of it is sent in that order.
         """
+
+        def run() -> tuple[Turn, list[Sent]]:
+            turn = what()
+            return turn, self.room.each_its_own(self, turn.facts)
+
         async with self._order:
-            self.room.distribute(self, await asyncio.to_thread(lambda: self.room.each_its_own(self, what())))
+            turn, facts = await asyncio.to_thread(run)
+            self.room.distribute(self, facts)
+        self._take_up(turn)
 
     def _tell_saved(self) -> None:
         number = self.session.saved()
         if number is not None:
             self.post(m.Saved(number))
 
-    def _run(self, what: Callable[[], Sequence[Sent]]) -> list[Sent]:
-        facts = self.room.each_its_own(self, what())
-        if self.session.recorder.live is not None and what != self.session.live_step:
-            return facts  # while one plays only what is shown of it is engraved, not each event
+    def _run(self, what: Callable[[], Turn], draws: bool) -> tuple[Turn, list[Sent]]:
+        turn = what()
+        facts = self.room.each_its_own(self, turn.facts)
+        if turn.playing and not draws:
+            return turn, facts
         try:
             engraved = self.session.engraved(NEAR_BARS)
         except Exception as error:
-            return [*facts, Sent(went_wrong(NOT_DRAWN, error))]
-        return facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
+            return turn, [*facts, Sent(went_wrong(NOT_DRAWN, error))]
+        return turn, facts if engraved is None else [*facts, Sent(engraved, everyone=True)]
 
     async def _answer(self) -> None:
         """Questions that take a moment, the latest first and last."""
-        while (question := self.session.question) is not None:
-            self.session.question = None
+        while (question := self._question) is not None:
+            self._question = None
             self.post(await asyncio.to_thread(answered, self.room.desk, question))
 
     async def _try_again(self) -> None:
         """The disk did not take a message: it waits, and everything after it, until the disk does."""
-        while self.session.blocked:
+        while self._blocked:
             await asyncio.sleep(RETRY_S)
             await self._work(self.session.drain)
 
@@ -199,19 +233,20 @@ class Chair:
 
         Soon after each stroke, and now and then what still sounds.
         """
-        while self.session.recorder.live is not None:
+        while True:
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._played.wait(), SHOW_S)
             await asyncio.sleep(CHORD_S)
             self._played.clear()
             try:
-                await self._work(self.session.live_step)
+                turn = await self._work(self.session.playing.live_step, draws=True)
             except Exception as error:
                 self.post(went_wrong("What is being played cannot be shown", error))
                 return
+            if not turn.playing:
+                return
 
-    def _set_timer(self) -> None:
-        wake, self.session.wake_us = self.session.wake_us, None
+    def _set_timer(self, wake: int | None) -> None:
         if wake is not None:
             if self._timer:
                 self._timer.cancel()
@@ -232,7 +267,7 @@ class Chair:
         while True:
             await asyncio.sleep(LOOK_S)
             trouble = self.session.journal.trouble
-            if trouble != self._trouble and not self.session.blocked:
+            if trouble != self._trouble and not self._blocked:
                 self._trouble = trouble
                 self.post(m.Keeping(trouble))
             await asyncio.to_thread(self._keep)

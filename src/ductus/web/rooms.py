@@ -9,12 +9,11 @@ from __future__ import annotations
 import asyncio
 import logging
 import secrets
+import time
 from collections.abc import Callable, Coroutine, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
 from typing import Any
-
-from fastapi import WebSocket
 
 from ductus.app import wire as m
 from ductus.app.document.desk import DELETED, Desk
@@ -26,7 +25,7 @@ from ductus.app.session.session import Session
 from ductus.app.takes.reading_views import all_shown
 from ductus.core.errors import DuctusError
 from ductus.core.score.model.changes import Change
-from ductus.web.chair import NOT_DRAWN, Chair, went_wrong
+from ductus.web.chair import NOT_DRAWN, Chair, Socket, went_wrong
 from ductus.web.wire import fact_json
 
 QUIET_S = 0.12  # after an edit, before its readings are worked out again
@@ -35,6 +34,7 @@ AWAY_S = 120.0  # a recording waits so long for a browser that is away, then it 
 REST_S = 300.0  # a room that nobody is in is kept so long
 PAUSE_S, MOST_PAUSES = 0.12, 8  # between keys, before what lies beside the pen is engraved
 WORK_FIRST_S = 3.0  # so long it also waits for long work
+Clocks = tuple[Callable[[], float], Callable[[], float]]
 NO_READINGS = m.ReadingsFact(())
 log = logging.getLogger(__name__)
 
@@ -42,9 +42,9 @@ log = logging.getLogger(__name__)
 class Room:
     """All chairs at one desk, the long work there, and the task that engraves what waits."""
 
-    def __init__(self, desk: Desk, journal: Journal, outside: dict[str, Job]) -> None:
+    def __init__(self, desk: Desk, journal: Journal, outside: dict[str, Job], clocks: Clocks) -> None:
         """``outside`` are jobs that came over REST, by piece."""
-        self.desk, self.journal, self._outside = desk, journal, outside
+        self.desk, self.journal, self._outside, self._clocks = desk, journal, outside, clocks
         self.chairs: list[Chair] = []
         self.sessions: dict[str, Session] = {}  # by the token of their browser, connected or not
         self.left: dict[str, asyncio.TimerHandle] = {}  # recordings of browsers that are away, until they are ended
@@ -67,7 +67,8 @@ class Room:
         """The work of a browser: as it left it, or begun. Raises NotKept. Called in a thread."""
         session = self.sessions.get(token)
         if session is None:
-            session = self.sessions.setdefault(token, Session(self.desk, self.journal, token=token))
+            now, wall = self._clocks
+            session = self.sessions.setdefault(token, Session(self.desk, self.journal, None, now, wall, token))
         return session
 
     def came(self, token: str) -> Chair | None:
@@ -101,7 +102,7 @@ class Room:
         if session is None:
             return
         await asyncio.to_thread(session.close)
-        for sent in session.collect():
+        for sent in session.collect().facts:
             if sent.everyone:
                 self.post(sent.fact)
 
@@ -229,7 +230,7 @@ class Room:
         while self.chairs:
             self._wake.clear()
             for chair in [c for c in self.chairs if c.ready]:
-                while True:
+                while chair in self.chairs:  # whoever has left sees nothing, and would never have enough
                     await self._hands_rest()
                     try:
                         engraved = await asyncio.to_thread(chair.session.engraved)
@@ -303,8 +304,9 @@ class Room:
 class Rooms:
     """The rooms of all open pieces. ``notify``, ``deleted`` and ``start`` may be called from any thread."""
 
-    def __init__(self, journal: Journal) -> None:
-        self._journal = journal
+    def __init__(self, journal: Journal, clocks: Clocks = (time.monotonic, time.time)) -> None:
+        """``clocks``: seconds that only go on, and seconds of the wall clock."""
+        self._journal, self._clocks = journal, clocks
         self._rooms: dict[str, Room] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
         self._outside: dict[str, Job] = {}
@@ -324,7 +326,7 @@ class Rooms:
         """When a key was last struck at any desk, on the clock of the loop."""
         return max((room.touched for room in list(self._rooms.values())), default=float("-inf"))
 
-    async def serve(self, socket: WebSocket, desk: Desk, token: str, fresh: bool) -> None:
+    async def serve(self, socket: Socket, desk: Desk, token: str, fresh: bool) -> None:
         """Seat a browser at a desk until it leaves.
 
         ``token`` is that of the place it had ("" or none that can be: it gets one); ``fresh``: its page was opened
@@ -332,7 +334,7 @@ class Rooms:
         """
         room = self._rooms.get(desk.piece_id)
         if room is None or room.desk is not desk:
-            room = self._rooms[desk.piece_id] = Room(desk, self._journal, self._outside)
+            room = self._rooms[desk.piece_id] = Room(desk, self._journal, self._outside, self._clocks)
         token = token if is_token(token) else secrets.token_urlsafe(16)
         before = room.came(token)
         if before is not None:

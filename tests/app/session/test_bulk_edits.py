@@ -174,11 +174,11 @@ def test_work_that_never_finds_the_page_as_it_left_it_says_so(sitter: Sitter) ->
     ids=lambda do: type(do).__name__,
 )
 def test_frames_that_change_many_notes_are_long_work(sitter: Sitter, do: FrameEdit) -> None:
-    sent = sitter.session.handle(m.EditFrame(sitter.desk.history.revision, do))  # type: ignore[arg-type]
-    assert len(sitter.session.jobs) == 1
-    assert not any(isinstance(s.fact, m.StateFact) for s in sent)
+    turn = sitter.session.handle(m.EditFrame(sitter.desk.history.revision, do))  # type: ignore[arg-type]
+    assert len(turn.jobs) == 1
+    assert not any(isinstance(s.fact, m.StateFact) for s in turn.facts)
     before = notes(sitter.piece)
-    sitter._take([])
+    sitter._take(turn)
     assert notes(sitter.piece) != before or isinstance(do, PickUp)
     changed = notes(sitter.piece)
     assert sitter.undo().said.startswith("Undone")
@@ -189,19 +189,19 @@ def test_frames_that_change_many_notes_are_long_work(sitter: Sitter, do: FrameEd
 
 def test_frames_that_change_few_notes_are_made_at_once(sitter: Sitter) -> None:
     for do in (KeyFrom(0, 3), EmptyBars(0, 2)):
-        sitter.session.handle(m.EditFrame(sitter.desk.history.revision, do))
-        assert sitter.session.jobs == []
+        assert sitter.session.handle(m.EditFrame(sitter.desk.history.revision, do)).jobs == ()
 
 
 def test_what_an_edit_of_very_many_notes_would_do_is_answered_beside_the_keys(sitter: Sitter) -> None:
     ids = tuple(sitter.piece.notes)
     weigh = m.WeighNotes(QuantizeInPlace("eighth"), ids)
-    sitter.session.handle(weigh)
-    assert sitter.session.question is not None
-    assert sitter.session.handle(m.WeighNotes(QuantizeInPlace("16th"), ids)) == []
-    sitter._take([])
+    assert sitter.session.handle(weigh).question is not None
+    turn = sitter.session.handle(m.WeighNotes(QuantizeInPlace("16th"), ids))
+    assert turn.question is not None
+    assert turn.facts == ()
+    sitter._take(turn)
     few = sitter.session.handle(m.WeighNotes(QuantizeInPlace("16th"), ids[:3]))
-    assert any(isinstance(s.fact, m.WeighedNotesFact) for s in few)
+    assert any(isinstance(s.fact, m.WeighedNotesFact) for s in few.facts)
     assert f"{len(ids):,} notes" in sitter.latest(m.WeighedNotesFact).words
     sitter.tell(m.WeighFrame(InsertBars(0)))
     assert "bar" in sitter.latest(m.WeighedFact).words

@@ -12,6 +12,7 @@ import pytest
 from ductus.app import wire as m
 from ductus.app.document.journal_writer import Entry
 from ductus.app.library import Library
+from ductus.app.session.outbox import Turn
 from ductus.app.session.seat import KEPT_S, is_token
 from ductus.app.session.session import Session
 from ductus.core.capture.takes import Heard
@@ -54,10 +55,9 @@ class Window:
         for number, message in sorted(self.queue.items()):
             self._take(self.session.handle(message, number))
 
-    def _take(self, sent: list) -> None:
-        self.facts = [s.fact for s in sent]
-        saved = self.session.saved()
-        for number in [n for n in self.queue if n <= (saved or 0)]:
+    def _take(self, turn: Turn) -> None:
+        self.facts = [s.fact for s in turn.facts]
+        for number in [n for n in self.queue if n <= (turn.saved or 0)]:
             del self.queue[number]
 
     def tell(self, message: m.ClientMessage, heard: bool = True) -> None:

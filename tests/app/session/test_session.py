@@ -120,7 +120,7 @@ def test_a_tap_on_a_latched_dot_or_tuplet_takes_the_latch_off(at: Sitter) -> Non
         (FixVelocity(40), "velocity 40"),
         (TupletOf(3, 2, latch=True), "(the tuplet stays on)"),
         (DivideHands("reach"), "divided between the hands by reach"),
-        (HoldToHarmony("key"), "held to chord and key tones"),
+        (HoldToHarmony("key"), "snap to chord and key tones"),
     ],
 )
 def test_the_line_shows_every_choice_that_changes_the_next_note(at: Sitter, command: object, words: str) -> None:
@@ -384,16 +384,16 @@ def test_who_changes_bars_where_another_window_works_is_told_of_there(library: L
     one, two = Sitter(library, piece), Sitter(library, piece)
     one.give(PenTo(True)).press(60).press(62)
     assert [
-        s.fact for s in two.session.news() if isinstance(s.fact, m.Say)
+        s.fact for s in two.session.news().facts if isinstance(s.fact, m.Say)
     ] == []  # its pen is up, nothing is selected there
     two.select(Select("all"))
     one.undo()
-    said = [s.fact for s in two.session.news()]
+    said = [s.fact for s in two.session.news().facts]
     assert [f.text for f in said if isinstance(f, m.Say)] == ["1 selected note was changed in another window"]
     assert [len(f.ids) for f in said if isinstance(f, m.SelectionFact)] == [1]
     two.select(Select("none")).give(PenTo(True))
     one.press(64)
-    assert [f.text for f in (s.fact for s in two.session.news()) if isinstance(f, m.Say)] == [
+    assert [f.text for f in (s.fact for s in two.session.news().facts) if isinstance(f, m.Say)] == [
         "Bar 1, where your pen is, was changed in another window"
     ]
     assert not one.session.has_news  # its own doing is no news

@@ -31,7 +31,7 @@ def going_round(library: Library, policy: str, keys: list[int | None], until: in
         at.now_s = max(on, 0) / 1e6
         if key is not None:
             at.hear((max(on, 0), "down", key, 70), (on + 430_000, "up", key, 0))
-        at.session.live_step()
+        at.session.playing.live_step()
     return at
 
 

@@ -172,9 +172,9 @@ def test_the_line_of_a_recording_says_what_it_does(library: Library) -> None:
 
     at.choose(RecordOn())
     assert line() == (
-        "Record into piano, both hands by reach, from the pick-up on, with the click after 2 bars of count-in at the "
-        "written "
-        "tempi, from ♩. = 90, hearing the music around it, written down to 16ths; it replaces what is there; it sounds "
+        "Record into piano, split between the hands, from the pick-up on, with the click after 2 bars of "
+        "count-in at the written "
+        "tempi, from ♩. = 90, with the score playing along, shortest note: 16th; it replaces what is there; it sounds "
         "as written."
     )
     at.choose(
@@ -281,7 +281,7 @@ def test_a_click_that_goes_with_the_player_follows_a_slower_one(library: Library
         for k in range(24):
             at.now_s = on / 1e6
             at.hear((on, "down", 60 + k % 5, 70), (on + 400_000, "up", 60 + k % 5, 0))
-            at.session.live_step()
+            at.session.playing.live_step()
             apart.append(abs(recording.clicks.time_of(k * QUARTER) - on))
             on += round(60e6 / 88)
         at.tell(m.StopRecording(on))
@@ -299,7 +299,7 @@ def test_a_bar_that_reads_otherwise_than_while_it_was_played_is_named(library: L
         on = k * 600_000
         at.now_s = on / 1e6
         at.hear((on, "down", 60 + k % 5, 70), (on + 550_000, "up", 60 + k % 5, 0))
-        at.session.live_step()
+        at.session.playing.live_step()
     live = at.session.recorder.live
     assert live is not None
     assert set(live.passed()) == set(range(12))  # bar 4 was not over
@@ -351,7 +351,7 @@ def test_a_tab_that_was_hidden_for_a_minute_sends_its_notes_late_and_they_stand_
     at = Sitter(library, library.add(piece))
     at.choose(RecordHands("right")).tell(m.StartRecording(0, 0, EPOCH_US, 0))
     at.now_s = 60.0
-    at.session.live_step()
+    at.session.playing.live_step()
     played(at, tune(piece), 2)
     assert len(at.piece.notes) == len(tune(piece))
 
@@ -361,10 +361,10 @@ def test_keys_that_no_drum_of_a_kit_has_stop_nothing_while_it_is_played(library:
     beat = 625_000
     at.hear((beat, "down", 20, 80), (beat + 90_000, "up", 20, 0))
     at.now_s = 2.0
-    at.session.live_step()
+    at.session.playing.live_step()
     at.hear((4 * beat, "down", 38, 80), (4 * beat + 90_000, "up", 38, 0))
     at.now_s = 4.0
-    at.session.live_step()
+    at.session.playing.live_step()
     assert [n.event for n in at.session.recorder.live.reading.notes] == [1]  # type: ignore[union-attr]
 
 

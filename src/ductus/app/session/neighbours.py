@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from ductus.app.document.desk import Desk
 from ductus.app.document.sheets import WHOLE
 from ductus.app.document.undo_cache import PreparedChange
-from ductus.app.session.outbox import Outbox, Sent
+from ductus.app.session.outbox import Outbox, Turn
 from ductus.app.wire.mapping import pen_fact
 from ductus.core.entry.machine import fitted
 from ductus.core.entry.state import EntryState
@@ -70,7 +70,7 @@ class Neighbour(Outbox):
         """Have others changed something that it was not told of?"""
         return bool(self._news)
 
-    def news(self) -> list[Sent]:
+    def news(self) -> Turn:
         """What others changed where this browser has its pen or its selection, in words.
 
         Both fitted to the page as it is now.
@@ -85,6 +85,6 @@ class Neighbour(Outbox):
                 if len(left) < len(state.chosen):
                     self._choose(left)
                 if self.state != state:
-                    self._send(pen_fact(self.desk, self.state))
-                self._say(news_words(piece, state, news), urgent=True)
+                    self.send(pen_fact(self.desk, self.state))
+                self.say(news_words(piece, state, news), urgent=True)
             return self.collect()

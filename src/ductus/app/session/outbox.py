@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ductus.app import wire as m
+from ductus.app.document.jobs import Job, PageQuery
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,23 +43,54 @@ class Item:
     part: int = 0
 
 
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """What one message led to: everything that the connection has to do about it.
+
+    facts     to be sent, in order
+    jobs      long work to be begun
+    question  about the page, to be answered when there is time; the latest only
+    wake_us   the session wants to be waited for so long (microseconds), None: as before
+    saved     the number of the last message whose effect is on disk, None: as it was told before
+    playing   a recording with a click goes on, whose notes are shown while they are played
+    struck    something was struck in it
+    blocked   the disk does not take a message; it is to be tried again
+    """
+
+    facts: tuple[Sent, ...] = ()
+    jobs: tuple[Job, ...] = ()
+    question: PageQuery | None = None
+    wake_us: int | None = None
+    saved: int | None = None
+    playing: bool = False
+    struck: bool = False
+    blocked: bool = False
+
+
 class Outbox:
-    """Gathers facts until they are collected."""
+    """Gathers what a message leads to until it is collected."""
 
     def __init__(self) -> None:
         self.out: list[Sent] = []
+        self.jobs: list[Job] = []
+        self.question: PageQuery | None = None  # the latest: nobody waits for the answers to older ones
+        self.wake_us: int | None = None
 
-    def collect(self) -> list[Sent]:
-        """The facts that have come together."""
-        out, self.out = self.out, []
-        return out
+    def collect(self) -> Turn:
+        """What has come together."""
+        turn = Turn(tuple(self.out), tuple(self.jobs), self.question, self.wake_us)
+        self.out, self.jobs, self.question, self.wake_us = [], [], None, None
+        return turn
 
-    def _send(self, fact: m.Fact) -> None:
+    def send(self, fact: m.Fact) -> None:
+        """Tell this browser."""
         self.out.append(Sent(fact))
 
-    def _tell(self, fact: m.Fact) -> None:
+    def tell(self, fact: m.Fact) -> None:
+        """Tell all browsers at the desk."""
         self.out.append(Sent(fact, everyone=True))
 
-    def _say(self, text: str, *, urgent: bool = False) -> None:
+    def say(self, text: str, *, urgent: bool = False) -> None:
+        """Announce something to this browser; "" is nothing."""
         if text:
-            self._send(m.Say(text, urgent))
+            self.send(m.Say(text, urgent))

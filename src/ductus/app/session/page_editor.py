@@ -7,7 +7,6 @@ from dataclasses import replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
-from ductus.app.document.jobs import Job, PageQuery
 from ductus.app.document.sheet import PageSize
 from ductus.app.document.sheets import View
 from ductus.app.session.bulk_edits import (
@@ -55,8 +54,6 @@ class Editor(Neighbour):
 
     def __init__(self, desk: Desk, state: EntryState) -> None:
         super().__init__(desk, state)
-        self.jobs: list[Job] = []
-        self.question: PageQuery | None = None  # the latest: nobody waits for the answers to older ones
         self.prover = Prover(desk)
         self.near_bar = 0
         self._clipboard = Excerpt()
@@ -72,10 +69,10 @@ class Editor(Neighbour):
 
     def _show_edit(self) -> None:
         self.desk.reach(self.state.tick)
-        self._tell(state_fact(self.desk, self.state, self.view))
-        self._tell(sheet_fact(self.desk, self.view))
+        self.tell(state_fact(self.desk, self.state, self.view))
+        self.tell(sheet_fact(self.desk, self.view))
         if self.prover.refresh():
-            self._send(self.prover.fact())
+            self.send(self.prover.fact())
 
     def _at(self) -> At:
         return At(self.state.line, self.state.tick, self.state.step.ticks, self.state.policy)
@@ -84,15 +81,15 @@ class Editor(Neighbour):
         move = self.desk.undo if message.do == "undo" else self.desk.redo
         change = move(message.base)
         if change is None:
-            self._say("Nothing to undo" if message.do == "undo" else "Nothing to redo")
+            self.say("Nothing to undo" if message.do == "undo" else "Nothing to redo")
             return
         left = dropped_words(self.desk.piece, self.state)
         self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
         self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
         self._choose(self.desk.piece.notes.among(self.state.chosen))
         self._show_edit()
-        self._send(pen_fact(self.desk, self.state))
-        self._say(f"{left}{'Undone' if message.do == 'undo' else 'Redone'}: {change.sentence}")
+        self.send(pen_fact(self.desk, self.state))
+        self.say(f"{left}{'Undone' if message.do == 'undo' else 'Redone'}: {change.sentence}")
 
     def _pen_at(self, place: PenPlace | None) -> EntryState:
         """The state with the pen where a change says that it was."""
@@ -113,8 +110,8 @@ class Editor(Neighbour):
 
     def _show_view(self) -> None:
         """This window shows the sheet otherwise."""
-        self._send(state_fact(self.desk, self.state, self.view))
-        self._send(sheet_fact(self.desk, self.view))
+        self.send(state_fact(self.desk, self.state, self.view))
+        self.send(sheet_fact(self.desk, self.view))
 
     def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
         self.view, alone = self.desk.view_of(parts, staff, self.view.size)
@@ -124,12 +121,12 @@ class Editor(Neighbour):
             self._enter(Command(PlacePen(alone.id, staff or 1)))
         words = "All parts are shown" if not parts else "Some parts are shown"
         hand = {0: "", 1: ", upper staff,", 2: ", lower staff,"}[staff]
-        self._say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
+        self.say(f"Only {alone.name}{hand} is shown; the pen is there" if alone else words)
 
     def _lay_out(self, size: PageSize) -> None:
         self.view = replace(self.view, size=size)
         self._show_view()
-        self._say(
+        self.say(
             "The sheet goes on without pages"
             if not size
             else f"The sheet stands on {'A4' if size == 'a4' else 'US letter'} pages, as it is printed"
@@ -142,7 +139,7 @@ class Editor(Neighbour):
         chosen = frozenset(ids)
         if chosen != self.state.chosen:
             self.state = evolved(self.state, chosen=chosen)
-        self._send(selection_fact(self.desk.piece.timeline, ids, notes))
+        self.send(selection_fact(self.desk.piece, ids, notes))
 
     def _select(self, message: m.SelectNotes) -> None:
         piece = self.desk.piece
@@ -150,15 +147,15 @@ class Editor(Neighbour):
         self._choose(notes)
         if not notes:
             if message.do != Select("these"):
-                self._say("Nothing there to select")
-            self._send(pen_fact(self.desk, self.state))
+                self.say("Nothing there to select")
+            self.send(pen_fact(self.desk, self.state))
             return
         first = lowest_first(notes)[0]
         walks = isinstance(message.do, Select) and message.do.what in ("previous", "next")
         if walks and not self.state.down:  # a selection never moves a pen that is down
             self._enter(Command(PlacePen(first.part, first.staff, first.tick)))
-        self._say(selection_words(piece, notes))
-        self._send(pen_fact(self.desk, self.state))
+        self.say(selection_words(piece, notes))
+        self.send(pen_fact(self.desk, self.state))
 
     def _edit(self, message: m.EditNotes) -> None:
         job = long_edit(self.desk, message, self._at())
@@ -166,16 +163,16 @@ class Editor(Neighbour):
             self.jobs.append(job)
             return
         change = edit_notes(self.desk.piece, message.do, message.ids, self._at())
-        self._made(change, message.base, message.ids if message.select else tuple(self.state.chosen))
+        self.made(change, message.base, message.ids if message.select else tuple(self.state.chosen))
 
     def _edit_page(self, message: m.EditFrame | m.EditMarks) -> None:
         job = long_frame(self.desk, message) if isinstance(message, m.EditFrame) else None
         if job is not None:
             self.jobs.append(job)
             return
-        self._made(page_change(self.desk.piece, message), message.base, tuple(self.state.chosen))
+        self.made(page_change(self.desk.piece, message), message.base, tuple(self.state.chosen))
         if isinstance(message, m.EditMarks):
-            self._send(marks_left(self.desk.piece, message.ids))
+            self.send(marks_left(self.desk.piece, message.ids))
 
     def _clip(self, message: m.Clip) -> None:
         piece, at = self.desk.piece, self._at()
@@ -187,14 +184,14 @@ class Editor(Neighbour):
             return
         clipped = clip(piece, message, self._clipboard, at)
         if clipped.change is not None:
-            self._made(clipped.change, message.base, message.ids)
+            self.made(clipped.change, message.base, message.ids)
         else:
-            self._say(clipped.said)
+            self.say(clipped.said)
         self._clipboard = clipped.held
 
-    def _made(self, change: Change, base: int, ids: Sequence[str]) -> None:
+    def made(self, change: Change, base: int, ids: Sequence[str]) -> None:
         self._apply(change, base)
         self.state = fitted(self.state, self.desk.piece)
         self._choose(self.desk.piece.notes.among(dict.fromkeys(ids)))
-        self._send(pen_fact(self.desk, self.state))
-        self._say(change.sentence if change or change.sentence else "That changes nothing")
+        self.send(pen_fact(self.desk, self.state))
+        self.say(change.sentence if change or change.sentence else "That changes nothing")

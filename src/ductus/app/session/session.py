@@ -13,21 +13,21 @@ import sqlite3
 import time
 from collections import deque
 from collections.abc import Callable
+from dataclasses import replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
 from ductus.app.document.journal_writer import Entry, Journal
 from ductus.app.session.bulk_edits import long_marking, long_question
-from ductus.app.session.outbox import Item, OneEvent, Sent
+from ductus.app.session.outbox import Item, OneEvent, Turn
 from ductus.app.session.page_editor import Editor, within_view
 from ductus.app.session.page_queries import about_page, aloud
+from ductus.app.session.playing import Playing
 from ductus.app.session.saved_settings import habits_json, record_choices_from, with_habits
 from ductus.app.session.seat import Seat
-from ductus.app.takes.merging import reading_anew
-from ductus.app.takes.reading_jobs import doubt_decided, kept_take_onto_page, marks_from_take
 from ductus.app.takes.recorder import Recorder
-from ductus.app.takes.recording import DROPPED, NOTHING, WRITTEN, Recording, take_from_journal
-from ductus.app.wire.mapping import pen_fact, record_line_fact, sheet_fact, state_fact, system_fact, takes_fact
+from ductus.app.takes.recording import NOTHING, WRITTEN, Recording
+from ductus.app.wire.mapping import pen_fact, sheet_fact, state_fact, system_fact
 from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
 from ductus.core.entry.machine import advance_entry, fitted
@@ -79,18 +79,30 @@ class Session(Editor):
         self.taken = 0  # the last message that came
         self._coming: EntryState | None = None  # the state once the change that is being written is on disk
         self.blocked = False
-        self.recorder = Recorder(desk, clock, wall)
+        self.playing = Playing(self, self.prover, clock, wall)
         self.recorder.choices = record_choices_from(desk.habits())
         self.resumed = self._take_place()
         self._habits = habits_json(self.state, self.recorder.choices)
-        self._record_line: m.RecordLineFact | None = None  # that was told last
-        self.wake_us: int | None = None
         self.due_us: int | None = None  # event time at which the next Wait is due
         self._now_us = 0
         self._pedal_down = False
-        self._takes: object = None  # the takes that were told last
-        self._cut_until_us = 0  # recordings that were cut off end here, in wall-clock time
         self.known: set[str] = set()  # keys of the systems that this browser has
+
+    @property
+    def recorder(self) -> Recorder:
+        """The recorder of this browser."""
+        return self.playing.recorder
+
+    @property
+    def recording(self) -> Recording | None:
+        """The recording that goes on here."""
+        return self.recorder.recording
+
+    def collect(self) -> Turn:
+        """What has come together, with how things stand."""
+        struck, self.recorder.fresh = self.recorder.fresh, False
+        turn, playing = super().collect(), self.recorder.live is not None
+        return replace(turn, saved=self.saved(), playing=playing, struck=struck, blocked=self.blocked)
 
     # --- in and out ---------------------------------------------------------------------
 
@@ -106,35 +118,35 @@ class Session(Editor):
             self.recorder.take_up(place.recording)
         return True
 
-    def open(self, fresh: bool = False) -> list[Sent]:
+    def open(self, fresh: bool = False) -> Turn:
         """Everything that a browser needs at the start.
 
         ``fresh``: its page was opened anew, so that no key is down any more.
         """
         with self.desk.lock:
             self._news.clear()  # it gets everything as it is now
-            self._send(m.Welcome(self.seat.token, self.seat.handled, self.resumed))
+            self.send(m.Welcome(self.seat.token, self.seat.handled, self.resumed))
             self.resumed = True
             if fresh:
                 self.known.clear()
             let_go = self._let_keys_go() if fresh else ""
             self.desk.reach(self.state.tick)
             self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
-            self._send(state_fact(self.desk, self.state, self.view))
-            self._tell_takes(everyone=False)
-            self._send(sheet_fact(self.desk, self.view))
-            self._send(pen_fact(self.desk, self.state))
-            self._record_line = None
-            self._tell_record_line()
-            self._send(self.recorder.fact())
+            self.send(state_fact(self.desk, self.state, self.view))
+            self.playing.tell_takes(everyone=False)
+            self.send(sheet_fact(self.desk, self.view))
+            self.send(pen_fact(self.desk, self.state))
+            self.playing.record_line = None
+            self.playing.tell_record_line()
+            self.send(self.recorder.fact())
             if self.state.chosen:
                 self._choose(self.desk.piece.notes.among(self.state.chosen))
-            self._send(m.Keeping(self.journal.trouble))
-            self._say(let_go, urgent=True)
+            self.send(m.Keeping(self.journal.trouble))
+            self.say(let_go, urgent=True)
             if self.due_us is not None and self.state.held:
                 self.wake_us = AGAIN_US
             if self.desk.deleted:
-                self._send(m.Gone("This piece was deleted; the shelf can bring it back."))
+                self.send(m.Gone("This piece was deleted; the shelf can bring it back."))
             return self.collect()
 
     def _let_keys_go(self) -> str:
@@ -174,10 +186,10 @@ class Session(Editor):
 
         At the pen, or by a recording (one that was cut off, too)?
         """
-        late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
+        late = any(message.epoch_us + e.at_us < self.playing.cut_until_us for e in message.events)
         return self.recording is not None or late or (self.state.down and not message.only_sound)
 
-    def handle(self, message: m.ClientMessage, number: int = 0, journaled: bool = False) -> list[Sent]:
+    def handle(self, message: m.ClientMessage, number: int = 0, journaled: bool = False) -> Turn:
         """Do what a message asks; errors become words for the browser.
 
         A ``number`` that had its effect already, or waits for it, is left.
@@ -188,10 +200,10 @@ class Session(Editor):
         if isinstance(message, m.Keys):
             if not journaled:
                 self.into_journal(message)
-            late = any(message.epoch_us + e.at_us < self._cut_until_us for e in message.events)
+            late = any(message.epoch_us + e.at_us < self.playing.cut_until_us for e in message.events)
             if late and self.journal.flush():  # a recording that was cut off has them too
                 with self.desk.lock:
-                    self._tell_takes(anew=True)
+                    self.playing.tell_takes(anew=True)
             guessed = self._is_written(message)
             done = self.seat.part if number == self.seat.handled + 1 else 0  # before a kill
             self.backlog.extend(
@@ -204,7 +216,7 @@ class Session(Editor):
             self.backlog.append(Item(message, number))
         return self.drain()
 
-    def drain(self) -> list[Sent]:
+    def drain(self) -> Turn:
         """Do what waits, in order, until all is done or the disk does not take it."""
         with self._acting():
             while self.backlog:
@@ -216,19 +228,19 @@ class Session(Editor):
                     self.recorder.stand_again(before[1])
                     if not self.blocked:
                         self.blocked = True
-                        self._send(m.Keeping(f"{error} What you do is held and goes on by itself as soon as it can."))
+                        self.send(m.Keeping(f"{error} What you do is held and goes on by itself as soon as it can."))
                     return self.collect()
                 self.backlog.popleft()
                 if self.blocked:
                     self.blocked = False
-                    self._send(m.Keeping(""))
-                    self._say("Written: everything is kept again", urgent=True)
+                    self.send(m.Keeping(""))
+                    self.say("Written: everything is saved again", urgent=True)
         return self.collect()
 
     def _do(self, item: Item) -> None:
         """Do one thing; its effect and the place of the browser are written together."""
-        if self.recording is not None and item.what is not None and not isinstance(item.what, OneEvent):
-            self.journal.flush()  # what is said to have had its effect on a recording is on disk
+        if item.what is not None and not isinstance(item.what, OneEvent):
+            self.journal.flush()  # a stroke before this message wrote nothing, perhaps: it is on disk before the number
         counted = (self.seat.handled, self.seat.part)
         if item.number:
             self.seat.handled, self.seat.part = (item.number - 1, item.part) if item.part else (item.number, 0)
@@ -276,21 +288,21 @@ class Session(Editor):
             raise
         except ConfirmationNeeded as question:
             ids = item.ids if isinstance(item, m.EditNotes) else ()
-            self._send(m.Ask(str(question), question.yes, question.again, ids))  # type: ignore[arg-type]
+            self.send(m.Ask(str(question), question.yes, question.again, ids))  # type: ignore[arg-type]
         except FrameConfirmationNeeded as question:
             self._ask_frame(question)
         except Stale as error:
-            self._send(m.Problem(str(error), stale=True))
-            self._send(state_fact(self.desk, self.state, self.view))
-            self._send(sheet_fact(self.desk, self.view))
+            self.send(m.Problem(str(error), stale=True))
+            self.send(state_fact(self.desk, self.state, self.view))
+            self.send(sheet_fact(self.desk, self.view))
         except DuctusError as error:
-            self._send(m.Problem(str(error)))
+            self.send(m.Problem(str(error)))
         except Exception as error:
             log.exception("a message failed: %s", type(item).__name__)
             self.state = self.state.fresh()
-            self._send(m.Problem(f"That went wrong inside Ductus ({type(error).__name__}); nothing was changed by it."))
+            self.send(m.Problem(f"That went wrong inside Ductus ({type(error).__name__}); nothing was changed by it."))
 
-    def _dispatch(self, item: m.ClientMessage | OneEvent) -> None:
+    def _dispatch(self, item: m.ClientMessage | OneEvent) -> None:  # noqa: C901 - a table: one case a message
         match item:
             case OneEvent():
                 self._hear(item)
@@ -306,7 +318,7 @@ class Session(Editor):
             case m.WeighFrame() | m.WeighNotes() | m.LookAtFrame() | m.PickMarks():
                 self._tell_about_page(item)
             case m.ReadAloud(what):
-                self._say(aloud(self.desk.piece, self.state, what))
+                self.say(aloud(self.desk.piece, self.state, what))
             case m.EditFrame() | m.EditMarks():
                 self._edit_page(item)
             case m.Clip():
@@ -318,77 +330,22 @@ class Session(Editor):
             case m.LayOut(size):
                 self._lay_out(size)
             case _:
-                self._dispatch_playing(item)
-
-    def _dispatch_playing(self, item: m.ClientMessage) -> None:
-        """Messages about recordings, takes, readings and proofs."""
-        match item:
-            case m.SetRecording(do):
-                self.recorder.choices = do.applied(self.recorder.choices)
-                self._tell_record_line()
-            case m.SetDelay(late_us):
-                self._set_delay(late_us)
-            case m.WantClicks():
-                self._send(self.recorder.clicks(item, self.state))
-            case m.StartRecording():
-                with self.desk.together():
-                    self._record(item)
-            case m.StopRecording():
-                with self.desk.together():
-                    self._stop(item)
-            case m.CutOffTake(recording, do):
-                with self.desk.together():
-                    self._recover(recording, do)
-            case m.TellTakes():
-                self.journal.flush()
-                self._tell_takes(everyone=False)
-            case m.WriteHeard():
-                with self.desk.together():
-                    self._write_heard(item)
-            case m.DropHeard(from_us, to_us):
-                self.desk.has_become(from_us, to_us, DROPPED)
-                self._tell_takes(everyone=True, anew=True)
-                self._say("Dropped from the journal's list")
-            case m.WriteTake(take, part, bar, staff):
-                self._write_take(take, part, staff, bar)
-            case m.JoinTakes() | m.ReadOtherwise():
-                self.jobs.append(reading_anew(self.desk, item))
-            case m.HoldAgainstPage(take, part):
-                self._hold_against_page(take, part)
-            case m.DecideDifference():
-                self._decide_difference(item)
-            case m.MarksFromTake(reading, what):
-                self.jobs.append(marks_from_take(self.desk, reading, what))
-            case m.DecideDoubt(reading, do, key, option):
-                self.jobs.append(doubt_decided(self.desk, reading, do, key, option))
+                self.playing.dispatch(item)
 
     def _tell_about_page(self, message: m.WeighFrame | m.WeighNotes | m.LookAtFrame | m.PickMarks) -> None:
         question = long_question(self.desk.piece, message)
         if question is not None:
             self.question = question
             return
-        self._send(fact := about_page(self.desk.piece, message))
-        self._say(fact.words if isinstance(fact, m.MarksFact) else "")
-
-    def _set_delay(self, late_us: int) -> None:
-        words = self.recorder.keep_delay(late_us)
-        self._tell_record_line()
-        self._say(words)
-
-    def _tell_takes(self, *, everyone: bool = True, anew: bool = False) -> None:
-        """Takes, cut-off recordings and the journal, if they are others than were told."""
-        if anew or self._takes is not self.desk.takes or not everyone:
-            self._takes = self.desk.takes
-            cut = self.recorder.cut_off()
-            self._cut_until_us = max((c.to_us for c in cut), default=0)
-            self.out.append(Sent(takes_fact(self.desk, cut, self.desk.heard_and_left()), everyone))
+        self.send(fact := about_page(self.desk.piece, message))
+        self.say(fact.words if isinstance(fact, m.MarksFact) else "")
 
     # --- keys -----------------------------------------------------------------------------
 
     def _hear(self, event: OneEvent) -> None:
         heard, recording = event.heard, self.recording
         written = recording is not None or (self.state.down and not event.only_sound)
-        if written != event.guessed and event.epoch_us + heard.at_us >= self._cut_until_us:
+        if written != event.guessed and event.epoch_us + heard.at_us >= self.playing.cut_until_us:
             at = event.epoch_us + heard.at_us
             self.desk.has_become(at, at, WRITTEN if written else NOTHING)
         if recording is not None:
@@ -396,7 +353,7 @@ class Session(Editor):
             fresh = recording.hear(Heard(at, heard.kind, heard.key, heard.value, heard.channel))
             if fresh and heard.kind == "down":
                 self.recorder.fresh = True
-                self._follow(self.prover.hear(heard.key, at))
+                self.playing.follow(self.prover.hear(heard.key, at))
         elif event.only_sound:
             return
         elif heard.kind == "down":
@@ -409,14 +366,14 @@ class Session(Editor):
                 self._enter(Pedal(heard.at_us, down))
                 self._pedal_down = down
 
-    def waited(self) -> list[Sent]:
+    def waited(self) -> Turn:
         """The time that the last event asked for is over."""
         with self._acting():
             if self.due_us is not None and not self.backlog:
                 try:
                     self._enter(Wait(self.due_us))
                 except NotKept as error:
-                    self._send(m.Keeping(str(error)))
+                    self.send(m.Keeping(str(error)))
                     self.wake_us = 250_000  # tried again
             return self.collect()
 
@@ -434,7 +391,7 @@ class Session(Editor):
         self.state = outcome.state
         if self.state.down and self.prover.proof is not None:  # who writes has done with proving
             self.prover.close()
-            self._send(self.prover.fact())
+            self.send(self.prover.fact())
         self.wake_us = outcome.wake_us
         if outcome.wake_us is not None:
             self._now_us = event.time_us if not isinstance(event, Command) or event.time_us else self._now_us
@@ -445,103 +402,16 @@ class Session(Editor):
         if outcome.change:
             self._show_edit()
         elif moved and self.desk.reach(self.state.tick):
-            self._tell(sheet_fact(self.desk, self.view))
+            self.tell(sheet_fact(self.desk, self.view))
         if self.state != before:
-            self._send(pen_fact(self.desk, self.state))
+            self.send(pen_fact(self.desk, self.state))
             if self.recorder.choices.on:
-                self._tell_record_line()
-        self._say(outcome.say)
-
-    # --- recording ----------------------------------------------------------------------------
-
-    @property
-    def recording(self) -> Recording | None:
-        """The recording that goes on here."""
-        return self.recorder.recording
-
-    def _tell_record_line(self) -> None:
-        fact = record_line_fact(self.desk, self.state, self.recorder.choices, self.recorder.late_us)
-        if fact != self._record_line:
-            self._record_line = fact
-            self._send(fact)
-
-    def _record(self, message: m.StartRecording) -> None:
-        self.recorder.start(message, self.state)
-        self.prover.follow(self.state.part if message.proof else None)
-        self.state = evolved(self.state, held=())
-        self._send(self.recorder.fact())
-
-    def live_step(self) -> list[Sent]:
-        """Show what was played up to now."""
-        with self.desk.lock:
-            tick = self.recorder.show()
-            if tick is not None:
-                self.near_bar = self.desk.piece.timeline.bar_at(tick).index
-                self._tell(sheet_fact(self.desk, self.view))
-                if (bent := self.recorder.bend()) is not None:
-                    self._send(bent)
-            return self.collect()
-
-    def _stop(self, message: m.StopRecording) -> None:
-        stopped = self.recorder.stop(message)
-        if stopped.job is not None:
-            self.jobs.append(stopped.job)
-        else:
-            self.desk.end_preview()
-            self._tell(sheet_fact(self.desk, self.view))
-        self._tell_takes()
-        self._send(m.RecordingFact(False, stopped.take))
-        self._say(stopped.words, urgent=True)
-        if stopped.take is not None and stopped.against is not None:
-            self._hold_against_page(stopped.take, stopped.against)
-
-    def _recover(self, number: int, do: str) -> None:
-        stopped = self.recorder.recover(number, do)
-        if stopped.job is not None:
-            self.jobs.append(stopped.job)
-        self._tell_takes(anew=True)
-        self._say(stopped.words, urgent=True)
-
-    def _write_heard(self, message: m.WriteHeard) -> None:
-        """A stretch of the journal as a take, read onto the page at a bar."""
-        if not self.journal.flush():
-            raise NotKept(self.journal.trouble or "The journal cannot be written at the moment.")
-        row = take_from_journal(self.desk, message.from_us, message.to_us)
-        self._tell_takes(anew=True)
-        self._write_take(row.id, message.part, message.staff, message.bar)
-        self._say(f"{row.name} is kept and is being read")
-
-    def _write_take(self, take: int, part: str, staff: int, bar: int) -> None:
-        """A kept take onto the page; it is opened when it has been read, as after a recording."""
-        self.jobs.append(kept_take_onto_page(self.desk, take, part, staff, bar))
-        if self.recorder.recording is None:
-            self._send(m.RecordingFact(False, take))
-
-    # --- proof by playing -----------------------------------------------------------------------
-
-    def _follow(self, tick: int | None) -> None:
-        """The page goes with the player."""
-        if tick is not None:
-            self.near_bar = self.desk.piece.timeline.bar_at(tick).index
-            self._send(m.FollowedFact(tick))
-
-    def _hold_against_page(self, take: int, part: str) -> None:
-        try:
-            self._say(self.prover.hold(take, part), urgent=True)
-        finally:
-            self._send(self.prover.fact())
-
-    def _decide_difference(self, message: m.DecideDifference) -> None:
-        decided = self.prover.decide(message)
-        if isinstance(decided, Change):
-            self._made(decided, self.desk.history.revision, tuple(self.state.chosen))  # which tells the proof anew
-        else:
-            self._say(decided)
-            self._send(self.prover.fact())
+                self.playing.tell_record_line()
+        self.say(outcome.say)
 
     # --- long work ------------------------------------------------------------------------------
 
-    def job_done(self, change: Change) -> list[Sent]:
+    def job_done(self, change: Change) -> Turn:
         """A job of this session was carried out."""
         with self.desk.lock:
             self._news.clear()  # what it has asked for itself is said below
@@ -551,29 +421,29 @@ class Session(Editor):
                 self.state = fitted(self.state, self.desk.piece)
                 if chosen:  # notes of it may be gone, or stand elsewhere
                     self._choose(self.desk.piece.notes.among(chosen))
-                self._send(pen_fact(self.desk, self.state))
+                self.send(pen_fact(self.desk, self.state))
             else:
                 self.desk.end_preview()
-                self._tell(sheet_fact(self.desk, self.view))
-            self._tell_takes()  # a job may have kept one
+                self.tell(sheet_fact(self.desk, self.view))
+            self.playing.tell_takes()  # a job may have kept one
             otherwise = self.recorder.changed_since()
             said = f"{change.sentence}; {otherwise}" if otherwise else change.sentence
-            self._say(said if change else "That reads the same", urgent=True)
+            self.say(said if change else "That reads the same", urgent=True)
             return self.collect()
 
-    def job_failed(self, error: DuctusError) -> list[Sent]:
+    def job_failed(self, error: DuctusError) -> Turn:
         """A job of this session came to nothing."""
         with self.desk.lock:
             self.desk.end_preview()
-            self._tell(sheet_fact(self.desk, self.view))
+            self.tell(sheet_fact(self.desk, self.view))
             if isinstance(error, FrameConfirmationNeeded):
                 self._ask_frame(error)
             else:
-                self._send(m.Problem(str(error)))
+                self.send(m.Problem(str(error)))
             return self.collect()
 
     def _ask_frame(self, question: FrameConfirmationNeeded) -> None:
-        self._send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
+        self.send(m.Ask(str(question), question.yes, question.again, (), frame=True))  # type: ignore[arg-type]
 
     def engraved(self, within: int | None = None) -> m.SystemFact | None:
         """The next system that this browser should see.

@@ -315,7 +315,7 @@ def rival_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int, o
     reading = worked.reading
     doubt = next((d for d in worked.chosen.open.doubts if d.events[0] == key), None)
     if doubt is None:
-        raise NotThere("That doubt is not there any more.")
+        raise NotThere("That doubt has been settled.")
     place = piece.timeline.place_words(max(doubt.tick + reading.start, 0))
     if do == "settle":
         return read_again(desk, piece, reading, settle(worked.choices, doubt.events), f"Doubt in {place} accepted")
@@ -328,7 +328,7 @@ def ornament_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int
     """Write an ornament as such or note by note, or leave it as it is. Raises NotThere."""
     found = next((o for o in worked.chosen.open.ornaments if ornament_key(o) == key), None)
     if found is None:
-        raise NotThere("That ornament is not there any more.")
+        raise NotThere("That ornament has been settled.")
     if do == "settle":
         wanted, words = settle(worked.choices, [key]), "Ornament accepted"
     else:

@@ -78,11 +78,10 @@ class Directions:
         kind, way = str(one.tag), one.get("type") or ""
         if kind == "dynamics":
             self.measure.marks += dynamics_of(one, at, staff, self.losses, self.measure.number, _side("dynamic", side))
-        elif kind == "wedge":
-            if way in HAIRPIN_OF:
-                self._mark("hairpin", at, staff, HAIRPIN_OF[way], "start", number, side)
-            elif way == "stop":
-                self._mark("hairpin", at, staff, "", "stop", number)
+        elif kind == "wedge" and way in HAIRPIN_OF:
+            self._mark("hairpin", at, staff, HAIRPIN_OF[way], "start", number, side)
+        elif kind == "wedge" and way == "stop":
+            self._mark("hairpin", at, staff, "", "stop", number)
         elif kind == "dashes" and way == "stop":
             self._mark("dashes", at, staff, "", "stop", number)
         elif kind == "octave-shift":
@@ -91,12 +90,15 @@ class Directions:
             self._pedal(way, at, staff)
         elif kind == "metronome":
             self._metronome(one, at, words)
-        elif kind == "rehearsal":
-            if printable(one.text or ""):
-                self.measure.signs.append(("section", printable(one.text or "")[:MAX_TEXT]))
+        else:
+            self._sign(kind, printable(one.text or ""))
+
+    def _sign(self, kind: str, text: str) -> None:
+        if kind == "rehearsal" and text:
+            self.measure.signs.append(("section", text[:MAX_TEXT]))
         elif kind in ("segno", "coda"):
             self.measure.signs.append((kind, ""))
-        elif kind not in ("words", "dashes"):
+        elif kind not in ("words", "dashes", "rehearsal", "wedge"):
             self._lose(f"direction~ “{kind.replace('-', ' ')}”")
 
     def _mark(

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 
-from ductus.cli import parser
 from ductus.core.entry.commands.registry import COMMANDS
 from ductus.core.reading.review.note_options import READING_CHOICES
 from ductus.core.recording.settings import RECORD_CHOICES
@@ -71,14 +70,6 @@ def test_a_record_that_no_control_makes_is_found_out() -> None:
     without = re.sub(rf"name: '{name}'", f'align="{name}"', WEB)
     assert is_made_somewhere(record)
     assert not is_made_somewhere(record, without, "")
-
-
-@pytest.mark.parametrize("command", ["serve", "demo", "import", "export", "transcribe"])
-def test_the_readme_names_every_command_of_the_command_line(command: str) -> None:
-    assert f"ductus {command}" in (ROOT / "README.md").read_text(encoding="utf-8") or f"| {command}" in (
-        ROOT / "README.md"
-    ).read_text(encoding="utf-8")
-    assert command in parser().format_help()
 
 
 def test_every_picture_that_the_readme_shows_is_there_and_none_is_left_over() -> None:

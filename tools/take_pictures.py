@@ -133,7 +133,7 @@ def desk_step(page: Page) -> None:
     press(page, "Backquote", "KeyN")
     for letter in "ag":
         page.keyboard.down(letter)
-    expect(page.get_by_text("About to be written")).to_be_visible()
+    expect(page.get_by_test_id("pending")).to_be_visible()
 
 
 def evening(page: Page) -> None:

@@ -65,7 +65,7 @@ def opened(page: Page) -> str:
     """Wait until the sheet stands; returns the piece's id."""
     page.wait_for_selector(".system svg")
     expect(page.locator("[data-waiting]")).to_have_count(0)
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    expect(page.get_by_test_id("kept")).to_have_text("saved")
     return page.url.rsplit("/", 1)[1]
 
 

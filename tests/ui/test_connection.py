@@ -19,7 +19,7 @@ def pitches(server: Server, piece: str) -> list[str]:
 
 
 def kept(page: Page) -> None:
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept", timeout=20_000)
+    expect(page.get_by_test_id("kept")).to_have_text("saved", timeout=20_000)
 
 
 @pytest.mark.own_server

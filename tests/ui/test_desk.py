@@ -79,8 +79,8 @@ def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server:
     line = page.get_by_test_id("line")
     expect(line).to_have_text(
         re.compile(
-            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, sounding in full; a chord "
-            "is written when all keys are up and replaces what is there; with ... or ..."
+            "Step into piano, right hand, voice 1, from bar 1, beat 1: each step a quarter, held for its full length; "
+            "a chord is written when you let go and replaces what is there; with ..."
         )
     )
     line.get_by_role("button", name=re.compile("^part")).click()
@@ -96,13 +96,15 @@ def test_the_line_says_and_changes_what_the_next_key_will_do(page: Page, server:
     press(page, "Backquote", "a")
     says(page, "C 4, quarter, bar 2, beat 3")
     assert exported(server, piece) == [(F(6), F(1), "C4", 1)]
-    empty = page.get_by_text("Takes will stand here")
-    expect(empty).to_be_visible()
-    page.keyboard.down("d")  # what is held takes the place of the words in the empty margin
+    folded = page.get_by_text("takes: none yet")
+    expect(folded).to_be_visible()
+    wide = page.get_by_test_id("sheet").bounding_box()
+    page.keyboard.down("d")  # what is held is said at the line; the sheet does not move under the hands
     expect(page.get_by_test_id("pending")).to_contain_text("E 4: quarter")
-    expect(empty).to_have_count(0)
+    expect(folded).to_be_visible()
+    assert page.get_by_test_id("sheet").bounding_box() == wide
     page.keyboard.up("d")
-    expect(empty).to_be_visible()
+    expect(page.get_by_test_id("pending")).to_have_count(0)
 
 
 @pytest.mark.own_server
@@ -189,7 +191,7 @@ def test_after_a_kill_nothing_committed_is_lost_and_undo_goes_on(page: Page, ser
     server.stop(signal.SIGKILL)
     expect(page.get_by_test_id("kept")).to_contain_text("connection lost")
     server.start()
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept", timeout=10_000)
+    expect(page.get_by_test_id("kept")).to_have_text("saved", timeout=10_000)
     assert exported(server, piece) == before
     press(page, "Control+z")
     says(page, "Undone: E 4")

@@ -85,7 +85,7 @@ def test_a_beat_is_clicked_in_repeated_varied_exported_and_drummed_over(page: Pa
     strike(page, 6, 2, 6)  # the snare
     strike(page, 8, 0, 4)  # the bass drum
     phrase(page, "times")
-    page.get_by_label("Times, the first included").fill("4")
+    page.get_by_label("Repetitions in all").fill("4")
     page.keyboard.press("Enter")
     says(page, "The pattern stands 4 times, to bar 4")
     bar = sorted([(F(k), CLOSED) for k in range(4)] + [(F(1), SNARE), (F(3), SNARE), (F(0), KICK), (F(2), KICK)])
@@ -219,9 +219,9 @@ def test_velocities_are_drawn_typed_and_played_over(page: Page, server: Server) 
     expect(strokes).to_have_count(4)
     box = page.get_by_test_id("shape-drawing").bounding_box()
     assert box
-    page.mouse.move(box["x"] + 36, box["y"] + 140)
+    page.mouse.move(box["x"] + 36, box["y"] + 108)
     page.mouse.down()
-    page.mouse.move(box["x"] + 160, box["y"] + 100, steps=8)
+    page.mouse.move(box["x"] + 160, box["y"] + 78, steps=8)
     page.mouse.move(box["x"] + 330, box["y"] + 20, steps=12)
     page.mouse.up()
     says(page, "Velocity of 4 notes drawn")

@@ -73,8 +73,16 @@ def song_by_keys(page: Page) -> str:
     to_shelf(page)
     tab_to(page, "layout")
     page.keyboard.type("singer")
+    tab_to(page, "title")
+    page.keyboard.type("The Heron Ferry")
+    tab_to(page, "meter")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("4/4")
+    tab_to(page, "key")
+    page.keyboard.type("F major")
+    tab_to(page, "more")
+    page.keyboard.press("Enter")
     for label, words in (
-        ("title", "The Heron Ferry"),
         ("subtitle", "for the lantern scene"),
         ("number", "7"),
         ("composer", "L. Marsh"),
@@ -83,11 +91,6 @@ def song_by_keys(page: Page) -> str:
     ):
         tab_to(page, label)
         page.keyboard.type(words)
-    tab_to(page, "meter")
-    page.keyboard.press("Control+a")
-    page.keyboard.type("4/4")
-    tab_to(page, "key")
-    page.keyboard.type("F major")
     tab_to(page, "tempo word")
     page.keyboard.type("Flowing")
     page.keyboard.press("Enter")

@@ -285,7 +285,7 @@ def test_a_wrong_value_ten_notes_ago(hands: Hands, server: Server) -> None:
     hands.keys = hands.clicks = hands.pedals = 0  # only the correction counts
     hands.click(".system g.note .notehead")
     expect(page.get_by_test_id("line")).to_contain_text("This note")
-    hands.choose("correct value", "^half$")
+    hands.choose("set value", "^half, shifting")
     says(page, "Value corrected to a half")
     names = ("C4", "D4", "E4", "F4", "G4", "A4", "B4", "C5", "B4", "A4", "G4")
     expected = [(F(0), F(2), "C4"), *((F(k + 1), F(1), p) for k, p in enumerate(names) if k)]
@@ -316,12 +316,12 @@ def test_a_learned_pedal_advances_and_a_learned_key_no_longer_writes(hands: Hand
 def test_keys_held_to_harmony_are_shown_and_written_as_chord_tones(hands: Hands, server: Server) -> None:
     piece = start(hands)
     page = hands.page
-    page.get_by_role("button", name=re.compile("^more")).click()
+    page.get_by_role("button", name="More", exact=True).click()
     page.get_by_label("Chord symbol at the pen (Bbm7), or none").fill("G7")
     page.keyboard.press("Enter")
     page.get_by_role("button", name="chord tones", exact=True).click()
     page.keyboard.press("Escape")
-    expect(page.get_by_test_id("line")).to_contain_text("keys are held to chord tones")
+    expect(page.get_by_test_id("line")).to_contain_text("keys snap to chord tones")
     hands.press("Backquote")
     hands.play(61)
     hands.play(66)

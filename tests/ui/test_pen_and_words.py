@@ -27,11 +27,11 @@ def test_the_pen_lies_over_no_words_at_any_place_of_a_piece(page: Page, server: 
     at_bar(page, 1)
     label, seen, drawn = page.get_by_test_id("pen-label"), set(), 0
     for _ in range(40):
-        place = page.get_by_role("banner").inner_text()
+        place = page.get_by_test_id("position").inner_text()
         seen.add(place)
         assert page.evaluate(OVER) == []
         drawn += page.get_by_test_id("nib").count() and label.count()
         press(page, "ArrowRight")
-        expect(page.get_by_role("banner")).not_to_have_text(place)
+        expect(page.get_by_test_id("position")).not_to_have_text(place)
     assert len(seen) > 30  # some places of a bar have one name
     assert drawn > 20  # it is not clear of them by not being there

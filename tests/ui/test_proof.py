@@ -31,7 +31,7 @@ def plant(page: Page) -> None:
     press(page, "Delete", "Escape", "Control+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowRight")
     expect(page.get_by_role("banner")).to_contain_text("bar 4 · beat 3")
     press(page, "Backquote", "KeyA")
-    says(page, re.compile(r"^C \d, .*bar 4, beat 3"))  # "everything is kept" stood there before the key was struck
+    says(page, re.compile(r"^C \d, .*bar 4, beat 3"))  # "saved" stood there before the key was struck
     press(page, "Backquote")
 
 
@@ -46,7 +46,7 @@ def test_a_page_is_proved_by_playing_it(page: Page, server: Server) -> None:
     piece = open_piece(page, "Lock Gate Waltz")
     right = exported(server, piece)
     plant(page)
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    expect(page.get_by_test_id("kept")).to_have_text("saved")
     wrong = exported(server, piece)
     assert len(set(right) ^ set(wrong)) == 4
     press(page, "Escape", "Shift+F8")
@@ -76,7 +76,7 @@ def test_a_page_is_proved_by_playing_it(page: Page, server: Server) -> None:
     expect(line(page)).to_contain_text("Step into")
     page.reload()
     opened(page)
-    page.get_by_role("button", name="Hold it against the page").click()
+    page.get_by_role("button", name="Compare with the score").click()
     expect(line(page)).to_contain_text("1 place differs")
 
 

@@ -140,7 +140,7 @@ def test_all_of_a_piece_is_saved_from_its_desk(page: Page, server: Server, tmp_p
     says(page, "C 4, quarter")
     page.get_by_role("button", name="Export").click()
     with page.expect_download() as wanted:
-        page.get_by_role("menuitem", name="All of it: notes and takes").click()
+        page.get_by_role("menuitem", name="Project file: notes and takes").click()
     assert wanted.value.suggested_filename == "Saved whole.ductus"
 
 
@@ -150,6 +150,7 @@ def test_many_pieces_are_listed_in_a_moment(page: Page, server: Server) -> None:
     for _ in range(30):
         page.get_by_label("Copy Lock Gate Waltz", exact=True).click()
         page.wait_for_timeout(20)
+    expect(page.get_by_test_id("pieces").get_by_role("listitem")).to_have_count(ON_SHELF + 30)
     shelf(page, server)
     expect(page.get_by_test_id("pieces").get_by_role("listitem")).to_have_count(ON_SHELF + 30)
     drawn = page.locator("[data-testid=pieces] img").first

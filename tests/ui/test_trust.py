@@ -307,7 +307,7 @@ def test_a_recording_that_was_cut_off_is_offered_and_written(page: Page, server:
     expect(page.get_by_test_id("record")).to_have_text("Stop recording")
     for letter in "asdfghjk" * 2:
         page.keyboard.press(letter, delay=40)
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    expect(page.get_by_test_id("kept")).to_have_text("saved")
     address = page.url
     page.goto("about:blank")  # the window that recorded does not come back
     server.stop(signal.SIGKILL)
@@ -332,12 +332,12 @@ def test_a_locked_database_is_said_and_the_key_goes_through_when_it_is_free(page
         blocker.execute("begin immediate")
         press(page, "s")
         expect(page.get_by_test_id("trouble")).to_be_visible()
-        expect(page.get_by_test_id("kept")).not_to_have_text("everything is kept")
+        expect(page.get_by_test_id("kept")).not_to_have_text("saved")
         blocker.execute("rollback")
     blocker.close()
-    says(page, "everything is kept again")
+    says(page, "everything is saved again")
     expect(page.get_by_test_id("trouble")).to_have_count(0)
-    expect(page.get_by_test_id("kept")).to_have_text("everything is kept")
+    expect(page.get_by_test_id("kept")).to_have_text("saved")
     assert pitches(server, piece) == ["C4", "D4"]
 
 

@@ -43,7 +43,7 @@ export const PAGE_COMMANDS: readonly Command[] = [
   {
     id: 'loop',
     group: 'Listening',
-    label: 'The bars of the selection, or of the pen, go round and round / no longer',
+    label: 'Loop the selection, or the bar at the pen, on / off',
     keys: ['F6'],
     run: toggleLoop,
   },
@@ -94,7 +94,7 @@ export const PAGE_COMMANDS: readonly Command[] = [
   {
     id: 'proof',
     group: 'Reading',
-    label: 'Proof: play what is on the page / no longer',
+    label: 'Proof: play what is on the page, on / off',
     keys: ['Shift+F8'],
     run: toggleProof,
   },

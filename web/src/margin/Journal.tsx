@@ -2,12 +2,13 @@
  * The journal: everything that was heard and not written, at the margin's foot. Hear it, write it at the pen, or drop
  * it from the list.
  */
-import { useEffect } from 'react'
+import { useEffect, useState } from 'react'
 import type { Heard } from '../session/wire'
 import { give, send } from '../session/actions'
 import { useDesk } from '../session/store'
 import { playHeard } from '../playback/listening'
 import { onHeard } from '../input/port'
+import { counted } from '../prompt/words'
 
 const QUIET_MS = 4000 // after the last key, before the list is told anew
 const FEW = 4
@@ -25,7 +26,7 @@ const heardWords = (h: Heard) =>
   `${when(h.from_us)}, ${length(h.to_us - h.from_us)}, ${h.notes} ${h.notes === 1 ? 'note' : 'notes'}`
 
 /** The list is told anew when playing that was not written has come to rest. */
-function watchJournal(): () => void {
+export function watchJournal(): () => void {
   let timer = 0
   const stop = onHeard(() => {
     window.clearTimeout(timer)
@@ -41,7 +42,6 @@ function watchJournal(): () => void {
 export function Journal() {
   const heard = useDesk((s) => s.heard)
   const recording = useDesk((s) => s.recording)
-  useEffect(watchJournal, [])
   if (!heard.length || recording) return null
   return (
     <section aria-label="The journal" data-testid="journal" className="mt-4 border-l-2 border-rule pl-3">
@@ -65,14 +65,37 @@ export function Journal() {
   )
 }
 
+/** Write a stretch of the journal at the pen: it is read as a take. */
+function writeHeard({ from_us, to_us }: Heard): void {
+  const { pen } = useDesk.getState()
+  if (pen?.down) give({ name: 'pen', down: false }) // the take is opened, and no key is to write unseen
+  if (pen) send({ type: 'heard-write', from_us, to_us, part: pen.part, bar: pen.bar, staff: 0 })
+}
+
+const FRESH_MS = 60_000
+
+/** What was just played and not written stays an offer at the line for a minute. */
+export function PlayedOffer() {
+  const latest = useDesk((s) => s.heard[0])
+  const recording = useDesk((s) => s.recording !== null)
+  const [over, setOver] = useState(0) // end of the stretch whose minute is over
+  useEffect(() => {
+    if (!latest) return
+    const left = latest.to_us / 1000 + FRESH_MS - Date.now()
+    const timer = window.setTimeout(() => setOver(latest.to_us), Math.max(left, 0))
+    return () => window.clearTimeout(timer)
+  }, [latest?.to_us])
+  if (!latest || recording || over === latest.to_us || !latest.notes) return null
+  return (
+    <button type="button" className="more-button" data-testid="played-offer" onClick={() => writeHeard(latest)}>
+      {latest.notes === 1 ? 'Write this note here' : `Write these ${counted(latest.notes, 'note')} here`}
+    </button>
+  )
+}
+
 function Entry({ heard }: { heard: Heard }) {
   const words = heardWords(heard)
   const stretch = { from_us: heard.from_us, to_us: heard.to_us }
-  const write = () => {
-    const { pen } = useDesk.getState()
-    if (pen?.down) give({ name: 'pen', down: false }) // the take is opened, and no key is to write unseen
-    if (pen) send({ type: 'heard-write', ...stretch, part: pen.part, bar: pen.bar, staff: 0 })
-  }
   return (
     <li className="mt-1" data-testid="heard">
       <span>{words}</span>
@@ -84,7 +107,11 @@ function Entry({ heard }: { heard: Heard }) {
           onClick={() => void playHeard(heard.from_us, heard.to_us)}>
           hear
         </button>
-        <button type="button" className="underline" aria-label={`Write ${words} at the pen`} onClick={write}>
+        <button
+          type="button"
+          className="underline"
+          aria-label={`Write ${words} at the pen`}
+          onClick={() => writeHeard(heard)}>
           write at the pen
         </button>
         <button

@@ -51,8 +51,6 @@ export const Margin = memo(function Margin() {
   const cutOff = useDesk((s) => s.cutOff)
   const recording = useDesk((s) => s.recording)
   const differing = useDesk((s) => s.differing)
-  // what is about to be written takes the place of the empty margin's words
-  const held = useDesk((s) => Boolean(s.pen?.down && s.pen.pending.length))
   const proof = useDesk((s) => (s.panel === 'proof' ? s.proof : null))
   const onPage = new Set(readings.map((r) => r.take))
   const rest = [...takes].reverse().filter((t) => !onPage.has(t.id))
@@ -93,18 +91,34 @@ export const Margin = memo(function Margin() {
       ),
     ]),
   ]
+  const heard = useDesk((s) => s.heard.length)
+  const [unfolded, setUnfolded] = useState(false)
+  const busy = useDesk((s) => s.busy.words !== '')
+  const saving = useSaving((s) => s.now !== null)
+  const tapping = useTapping((s) => s.on)
+  const speaks = cards.length > 0 || recording !== null || busy || saving || tapping || (unfolded && heard > 0)
+  if (!speaks)
+    return (
+      <aside aria-label="Margin" className="on-desk relative w-6 shrink-0 py-3 text-sm [writing-mode:vertical-rl]">
+        {heard ? (
+          <button
+            type="button"
+            className="border-l-2 border-rule pl-1 whitespace-nowrap text-faint underline"
+            onClick={() => setUnfolded(true)}>
+            heard, not written: {heard}
+          </button>
+        ) : (
+          <p className="border-l-2 border-rule pl-1 whitespace-nowrap text-faint max-lg:hidden">takes: none yet</p>
+        )}
+      </aside>
+    )
   return (
     <aside
       aria-label="Margin"
-      className="on-desk relative w-64 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
+      className="on-desk relative w-62 shrink-0 px-1 py-2 text-[0.95rem] max-lg:w-auto max-lg:max-w-40">
       <Now />
       <Beside cards={cards} />
       <Journal />
-      {!cards.length && !recording && !held && (
-        <p className="border-l-2 border-rule pl-3 text-faint max-lg:hidden">
-          Takes will stand here beside the music they belong to.
-        </p>
-      )}
     </aside>
   )
 })
@@ -125,7 +139,7 @@ function FormCard({ words, tick }: { words: string; tick: number }) {
 
 /** What goes on at this moment: always in sight. */
 function Now() {
-  const { recording, pen, busy } = useDeskParts('recording', 'pen', 'busy')
+  const { recording, busy } = useDeskParts('recording', 'busy')
   const saving = useSaving((s) => s.now)
   const tapping = useTapping()
   return (
@@ -154,14 +168,6 @@ function Now() {
           <button type="button" className="quiet-button mt-1" onClick={endTapping}>
             That is enough
           </button>
-        </section>
-      )}
-      {pen?.down && pen.pending.length > 0 && (
-        <section className="border-l-2 border-vermilion pl-3" data-testid="pending">
-          <h2 className="font-serif text-lg text-vermilion">About to be written</h2>
-          <p>
-            {pen.pending.join(', ')}: {pen.step_words}
-          </p>
         </section>
       )}
     </div>
@@ -293,7 +299,7 @@ function TakeCard({ take, reading }: { take: Take | undefined; reading?: Reading
         )}
         {!reading && !awaited && !take.dropped && (
           <button type="button" className="quiet-button" onClick={() => holdAgainstPage(take.id)}>
-            Hold it against the page
+            Compare with the score
           </button>
         )}
         {open && reading.free && (

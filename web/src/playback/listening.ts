@@ -1,7 +1,8 @@
 /** Playback: from the pen, the start or the selection; bars that go round; the piece as set, or a take as played. */
 import { create } from 'zustand'
 import { rest, type ListeningTo } from '../session/rest'
-import type { Click, Playback, TakeSounds } from '../session/wire'
+import type { Click, Playback, Sounding, TakeSounds } from '../session/wire'
+import { colourHeads, SoundingNotes } from './sounding'
 import { usePreferences } from '../shell/preferences'
 import { give, say, settled, whileSounding } from '../session/actions'
 import { onLeave } from '../session/events'
@@ -17,6 +18,8 @@ interface Listening {
   /** Event time of the beginning of the take that sounds, and how far it is, in microseconds; null when none plays. */
   originUs: number | null
   takeUs: number | null
+  /** Keys that sound now, to be seen on the keyboard. */
+  keys: ReadonlySet<number>
   /** The line speaks of how playback goes. */
   open: boolean
 }
@@ -26,6 +29,7 @@ export const useListening = create<Listening>(() => ({
   tick: null,
   originUs: null,
   takeUs: null,
+  keys: new Set(),
   open: false,
 }))
 whileSounding(() => useListening.getState().playing)
@@ -43,6 +47,7 @@ export function stopPlaying(): void {
   stop?.()
   stop = null
   cancelAnimationFrame(frame)
+  show([])
   useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null })
 }
 onLeave(() => {
@@ -74,7 +79,7 @@ export async function playFrom(
     const heard = await rest.playback(pieceId, { ...asked(), ...bars, from_tick: tick, to_tick: toTick })
     if (mine !== wanted) return
     if (!heard.notes.length) {
-      if (loop && toTick === null) return say('Nothing is written in the bars that go round')
+      if (loop && toTick === null) return say('Nothing is written in the looped bars')
       if (others.length) return await playFrom(others[0]!, others.slice(1))
       return say('Nothing is written yet')
     }
@@ -103,7 +108,7 @@ function playOnce({ notes, places, clicks }: Playback, tick: number): void {
     quiet()
     silent()
   }
-  followPlaces((us) => places.filter(([at]) => at <= us).at(-1)?.[1] ?? tick, origin)
+  followPlaces((us) => places.filter(([at]) => at <= us).at(-1)?.[1] ?? tick, origin, notes)
 }
 
 /**
@@ -140,9 +145,19 @@ function playRound(first: Playback, whole: Playback): void {
 }
 const FILL_MS = 500
 
-function followPlaces(tickAt: (us: number) => number, origin: number): void {
+/** Heads take the colour of what sounds, and keys light. */
+function show(notes: readonly Sounding[]): void {
+  colourHeads(notes)
+  useListening.setState({ keys: new Set(notes.map((n) => n.key)) })
+}
+
+function followPlaces(tickAt: (us: number) => number, origin: number, notes: readonly Sounding[] = []): void {
+  const sounding = new SoundingNotes(notes)
   const follow = () => {
-    useListening.setState({ tick: tickAt(Math.max(nowUs() - origin, 0)) })
+    const us = Math.max(nowUs() - origin, 0)
+    useListening.setState({ tick: tickAt(us) })
+    const changed = sounding.at(us)
+    if (changed) show(changed)
     frame = requestAnimationFrame(follow)
   }
   follow()
@@ -229,7 +244,7 @@ export function toggleLoop(): void {
     if (!bars) return
     if (loop && (!selectedBars || (loop.first === bars[0] && loop.last === bars[1]))) {
       setPlayback({ loop: null })
-      say('Nothing goes round any more')
+      say('Loop off')
     } else setLoop(bars[0], bars[1])
     playOn()
   })

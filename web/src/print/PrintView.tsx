@@ -90,7 +90,7 @@ function Preview() {
   return (
     <>
       <div
-        className="no-print border-b border-rule bg-bar px-5 py-3 font-serif text-[1.34rem] leading-[1.95rem]"
+        className="on-desk no-print border-b border-rule bg-bar px-5 py-3 font-serif text-[1.34rem] leading-[1.95rem]"
         data-testid="print-line">
         Print{' '}
         <Tail>

@@ -24,9 +24,10 @@ import { PlacePhrase } from './PlacePhrase'
 import { openProof } from '../proof/proof'
 import { ProofLine } from './lines/ProofLine'
 import { openRead, setReading, useOpenReading } from '../reading/reading'
-import { SelectionLine } from './lines/SelectionLine'
+import { SelectionLine, SelectionMore } from './lines/SelectionLine'
 import { give, send } from '../session/actions'
 import { useDesk, useDeskParts } from '../session/store'
+import { withoutMore } from './weights'
 import { TouchForm } from './TouchForm'
 import { ValueLadder } from './ValueLadder'
 
@@ -65,7 +66,7 @@ export const Line = memo(function Line() {
       <section
         aria-label="The line"
         data-testid="line"
-        className="min-h-[3.9rem] font-serif text-[1.34rem] leading-[1.95rem]">
+        className="line max-h-16 min-h-16 min-w-0 flex-1 overflow-y-auto font-serif">
         {ofListening ? (
           <ListenLine />
         ) : ofFrame ? (
@@ -85,12 +86,24 @@ export const Line = memo(function Line() {
         ) : panel === 'proof' ? (
           <ProofLine part={pen.part_name} way={<WayPhrase pen={pen} words="Proof" />} />
         ) : (
-          <Sentence phrases={pen.line} draw={(p) => <LinePart phrase={p} pen={pen} />} />
+          <Sentence phrases={withoutMore(pen.line)} draw={(p) => <LinePart phrase={p} pen={pen} />} />
         )}
       </section>
     </>
   )
 })
+
+/** Everything that is not said in the line: found by typed words. */
+export function More() {
+  const pen = useDesk((s) => s.pen)
+  const selects = useDesk((s) => s.selection.size > 0)
+  if (!pen) return null
+  return (
+    <OpenPhrase name="more" words="More" wide button>
+      <MoreForm pen={pen}>{selects && <SelectionMore />}</MoreForm>
+    </OpenPhrase>
+  )
+}
 
 /** Phrases in order; the mark that follows a control stays with it. */
 function Sentence({ phrases, draw }: { phrases: readonly LinePhrase[]; draw: (phrase: LinePhrase) => ReactNode }) {
@@ -175,10 +188,10 @@ function LinePart({ phrase, pen }: { phrase: LinePhrase; pen: Pen }) {
       </button>
     )
   if (phrase.form === 'place') return <PlacePhrase pen={pen} words={phrase.words} />
-  const form = { ladder: <ValueLadder pen={pen} />, touch: <TouchForm />, more: <MoreForm pen={pen} /> }[phrase.form]
+  const form = { ladder: <ValueLadder pen={pen} />, touch: <TouchForm /> }[phrase.form]
   if (form)
     return (
-      <OpenPhrase name={phrase.name} words={phrase.words} wide={phrase.form === 'more'} hint={hintOf(phrase.name)}>
+      <OpenPhrase name={phrase.name} words={phrase.words} hint={hintOf(phrase.name)}>
         {form}
       </OpenPhrase>
     )

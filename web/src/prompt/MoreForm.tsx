@@ -2,7 +2,7 @@
  * What is seldom used: notes by letter, chord symbols, harmony, one pitch for all, both hands; and any command by its
  * words.
  */
-import { useState } from 'react'
+import { useState, type ReactNode } from 'react'
 import type { Command, Pen } from '../session/wire'
 import { COMMANDS, hint, keyWords } from '../input/commands'
 import { lookAtFrame } from '../session/chosen'
@@ -10,7 +10,7 @@ import { give } from '../session/actions'
 
 const MOST_FOUND = 6
 
-export function MoreForm({ pen }: { pen: Pen }) {
+export function MoreForm({ pen, children }: { pen: Pen; children: ReactNode }) {
   const [wanted, setWanted] = useState('')
   const words = wanted.toLowerCase().split(/\s+/).filter(Boolean)
   const found = words.length
@@ -41,6 +41,15 @@ export function MoreForm({ pen }: { pen: Pen }) {
           {!found.length && <li className="text-faint">No command has these words.</li>}
         </ul>
       )}
+      {children || <PenMore pen={pen} />}
+    </div>
+  )
+}
+
+/** What is seldom wanted of the pen. */
+function PenMore({ pen }: { pen: Pen }) {
+  return (
+    <>
       <div className="flex flex-col gap-1 border-t border-rule pt-2">
         <TextEntry label="Write a note by its letter (F#)" give={(letter) => ({ name: 'letter', letter })} />
         <TextEntry label="Chord symbol at the pen (Bbm7), or none" give={(text) => ({ name: 'chord-symbol', text })} />
@@ -62,7 +71,7 @@ export function MoreForm({ pen }: { pen: Pen }) {
         {pen.naming_chord ? 'keys write notes again' : 'chord symbols by playing the chords'}
       </button>
       <Buttons
-        label="Hold keys to"
+        label="Snap keys to"
         now={pen.harmony}
         of={[
           ['off', 'nothing'],
@@ -97,7 +106,7 @@ export function MoreForm({ pen }: { pen: Pen }) {
         onClick={() => give({ name: 'advances' })}>
         {pen.advances ? 'let the pen stay after a step' : 'let the pen move on'}
       </button>
-    </div>
+    </>
   )
 }
 

@@ -2,6 +2,8 @@
 import { DropdownMenu, Popover } from 'radix-ui'
 import { useState, type ReactNode } from 'react'
 import { hint as hintOf } from '../input/commands'
+import { cx } from '../shell/classes'
+import { leads } from './weights'
 
 /** One thing that a phrase could say, and what choosing it does. */
 export interface Option {
@@ -24,7 +26,7 @@ export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger
-        className={`phrase ${strong ? 'font-bold text-vermilion' : ''}`}
+        className={cx('phrase', leads(name) && 'lead', strong && 'font-bold text-vermilion')}
         aria-label={`${name}: ${textOf(children)}`}
         data-phrase={name}
         title={hint}>
@@ -54,14 +56,20 @@ interface OpenPhraseProps {
   readonly hint?: string | undefined
   /** It closes once its form has been given. */
   readonly closes?: boolean
+  /** It is a button of its own, not a part of the sentence. */
+  readonly button?: boolean
 }
 
 /** A phrase that opens a small form instead of a list. */
-export function OpenPhrase({ name, words, children, wide, hint, closes }: OpenPhraseProps) {
+export function OpenPhrase({ name, words, children, wide, hint, closes, button }: OpenPhraseProps) {
   const [open, setOpen] = useState(false)
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="phrase" aria-label={`${name}: ${textOf(words)}`} data-phrase={name} title={hint}>
+      <Popover.Trigger
+        className={button ? 'more-button' : cx('phrase', leads(name) && 'lead')}
+        aria-label={button ? textOf(words) : `${name}: ${textOf(words)}`}
+        data-phrase={name}
+        title={hint}>
         {words}
       </Popover.Trigger>
       <Popover.Portal>
@@ -70,6 +78,7 @@ export function OpenPhrase({ name, words, children, wide, hint, closes }: OpenPh
           side="top"
           align="start"
           sideOffset={6}
+          collisionPadding={12}
           aria-label={name}
           onSubmit={() => {
             if (closes) setOpen(false)

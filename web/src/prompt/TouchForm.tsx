@@ -3,7 +3,7 @@ import type { Command } from '../session/wire'
 import { give } from '../session/actions'
 
 const LENGTHS: readonly (readonly [string, Command])[] = [
-  ['in full', { name: 'sounding' }],
+  ['its full length', { name: 'sounding' }],
   ...[90, 75, 50, 25, 150].map((percent) => [`${percent} %`, { name: 'sounding', percent }] as const),
   ...(['eighth', '16th', '32nd'] as const).map((base) => [base, { name: 'sounding', base }] as const),
 ]

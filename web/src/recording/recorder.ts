@@ -143,7 +143,7 @@ export function beginProofWithKey(): () => void {
     if (event.kind !== 'down' || panel !== 'proof' || proof || !pen || pen.down || recording) return
     stopPlaying()
     startRecording(event.atUs, pen.bar, { freely: true, proof: true })
-    say('Held against the page')
+    say('Comparing with the score')
   })
 }
 

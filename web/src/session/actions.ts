@@ -1,5 +1,5 @@
 /** What a person does with the open piece, as messages to the server: entry, edits, selections, recording. */
-import { nowUs, onHeard } from '../input/port'
+import { nowUs, onHeard, type HeardKind } from '../input/port'
 import { setPlayback, type PageSize } from '../playback/settings'
 import { counted } from '../prompt/words'
 import { epochUs, openDeskSocket, type DeskSocket } from './connection'
@@ -45,6 +45,14 @@ export function openDesk(pieceId: string): () => void {
     connection.close()
     socket = null
   }
+}
+
+/** Send events that were heard before the piece was open. */
+export function hearBefore(
+  events: readonly { atUs: number; kind: HeardKind; key: number; value: number; channel: number }[],
+) {
+  for (const { atUs, kind, key, value, channel } of events)
+    if (socket) queue.noteSent(socket.keys([{ at_us: atUs, kind, key, value, channel: channel - 1 }], false))
 }
 
 function sayPlaceLost(notes: number): void {

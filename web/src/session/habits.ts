@@ -6,11 +6,12 @@ import { rest } from './rest'
 import type { Pen, Sounding } from './wire'
 import { heldKeys, nowUs, onHeard } from '../input/port'
 import { seatPlayers, soundClicks, soundNotes } from '../playback/engine'
+import { byId, keyWords } from '../input/commands'
 import { computerKeysOn } from '../input/computerKeys'
 import { playbackSettings, openPlayback } from '../playback/settings'
 import { useListening } from '../playback/listening'
 import { usePreferences } from '../shell/preferences'
-import { give, layOut } from './actions'
+import { give, layOut, say } from './actions'
 import { useDesk } from './store'
 
 const LOOK_MS = 5000
@@ -54,6 +55,15 @@ export function keepHabits(): () => void {
     if (now.pen.tick !== before.pen.tick || now.pen.part !== before.pen.part || now.pen.staff !== before.pen.staff)
       askCompany(now.pieceId, now.pen)
   })
+  let told = false // how a key is written, once while the pen stays up
+  const stopTelling = onHeard((event) => {
+    const { pen, recording, panel } = useDesk.getState()
+    if (pen?.down || recording) told = false
+    else if (event.kind === 'down' && pen && !told && panel === 'step' && !useListening.getState().playing) {
+      told = true
+      say(`Keys only sound while the pen is up: press ${keyWords(byId.get('pen')!.keys.at(-1)!)} to write`)
+    }
+  })
   const stopCompany = onHeard((event) => {
     const { pen, recording } = useDesk.getState()
     if (event.kind !== 'down' || heldKeys().size > 1 || !pen?.down || recording || useListening.getState().playing)
@@ -67,6 +77,7 @@ export function keepHabits(): () => void {
   return () => {
     deaf()
     stopCompany()
+    stopTelling()
     unseat()
     unprefer()
     unwatch()

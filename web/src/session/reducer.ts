@@ -29,11 +29,11 @@ function changes(s: DeskState, message: ServerMessage): Partial<DeskState> | nul
       }
     case 'pen':
       return { pen: message, panel: message.down && (s.panel === 'read' || s.panel === 'proof') ? 'step' : s.panel }
-    case 'selection':
-      return {
-        selection: new Set(message.ids),
-        selectedBars: message.first_bar < 0 ? null : [message.first_bar, message.last_bar],
-      }
+    case 'selection': {
+      const { ids, first_bar, last_bar, pitch = '', value = '', key = '', hand = '' } = message
+      const selectedBars = first_bar < 0 ? null : ([first_bar, last_bar] as const)
+      return { selection: new Set(ids), selectedBars, shared: { pitch, value, key, hand } }
+    }
     case 'say':
       return { said: message.text, urgent: message.urgent ?? false }
     case 'problem':

@@ -91,7 +91,8 @@ export const rest = {
   heard: (id: string, fromUs: number, toUs: number) =>
     ask<Sounding[]>(`/pieces/${id}/heard?from_us=${fromUs}&to_us=${toUs}`),
   takePlayback: (id: string, take: number) => ask<TakeSounds>(`/pieces/${id}/takes/${take}/playback`),
-  why: (id: string, reading: string, note: string) => ask<Stage[]>(`/pieces/${id}/readings/${reading}/notes/${note}/why`),
+  why: (id: string, reading: string, note: string) =>
+    ask<Stage[]>(`/pieces/${id}/readings/${reading}/notes/${note}/why`),
   strip: (id: string, reading: string) => ask<Strip>(`/pieces/${id}/readings/${reading}/strip`),
   delayClicks: () => ask<DelayClicks>('/delay-test'),
   delayTest: (clicks_us: number[], strokes_us: number[]) =>

@@ -36,6 +36,8 @@ export interface DeskState {
   recording: { originUs: number; waiting: boolean; free: boolean; proof?: boolean } | null
   recordLine: RecordLine | null
   selection: ReadonlySet<string>
+  /** What the selected notes share, in words; "" where they share nothing. */
+  shared: { pitch: string; value: string; key: string; hand: string }
   /** First and last bar (index) of the selected notes. */
   selectedBars: readonly [number, number] | null
   readings: readonly Reading[]
@@ -78,6 +80,7 @@ export const fresh = (pieceId: string): DeskState => ({
   recording: null,
   recordLine: null,
   selection: new Set(),
+  shared: { pitch: '', value: '', key: '', hand: '' },
   selectedBars: null,
   readings: [],
   readingsTold: false,

@@ -6,6 +6,7 @@ import { memo, type RefObject, useEffect, useLayoutEffect, useRef, useState } fr
 import { BOTTOM_LINE, holderOf, stavesAt, type StaffLines } from './geometry'
 import { useDesk, useDeskParts } from '../session/store'
 import { nowUs, onHeard } from '../input/port'
+import { diatonicOf, isSharp } from '../notation/diatonic'
 import { tickOf } from '../recording/recorder'
 
 interface Stroke {
@@ -14,10 +15,6 @@ interface Stroke {
   readonly atUs: number
 }
 
-/** Diatonic number (C0 = 0) of a key, and whether it is written with a sharp: good enough until it is spelled. */
-const STEPS = [0, 0, 1, 1, 2, 3, 3, 4, 4, 5, 5, 6]
-const SHARP = new Set([1, 3, 6, 8, 10])
-const diatonicOf = (key: number) => 7 * (Math.floor(key / 12) - 1) + STEPS[key % 12]!
 const MIDDLE_C = 60
 
 const NONE: readonly never[] = []
@@ -67,7 +64,7 @@ function Heads({ marks }: { marks: readonly Mark[] }) {
           transform={`rotate(-22 ${x} ${y})`}
           fill="currentColor"
         />
-        {SHARP.has(key % 12) && (
+        {isSharp(key) && (
           <text x={x - space * 1.1} y={y + space * 0.45} textAnchor="end" fontSize={space * 1.7} fill="currentColor">
             ♯
           </text>

@@ -114,7 +114,7 @@ function Handle({
     <div
       role="slider"
       tabIndex={0}
-      aria-label={which === 'first' ? 'Where the bars that go round begin' : 'Where the bars that go round end'}
+      aria-label={which === 'first' ? 'Start of the loop' : 'End of the loop'}
       aria-valuenow={bar}
       aria-valuetext={words}
       title={`${words} round and round: drag to another bar, arrow keys move it, Delete lets it go`}

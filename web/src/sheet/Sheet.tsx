@@ -236,12 +236,12 @@ export const Sheet = memo(function Sheet() {
         style={
           zoom === 1
             ? undefined
-            : { width: `calc(${zoom} * min(100% - 17rem, 1100px))`, maxWidth: 'none', flex: 'none' }
+            : { width: `calc(${zoom} * min(100% - 2.5rem, 1240px))`, maxWidth: 'none', flex: 'none' }
         }
         data-pages={leaves.size || undefined}
         className={cx(
-          'relative isolate min-h-full max-w-[1100px] min-w-0 select-none',
-          '2xl:max-w-[1300px] flex-1 self-start rounded-[3px]',
+          'relative isolate min-h-full max-w-[1240px] min-w-0 select-none',
+          '2xl:max-w-[1500px] flex-1 self-start rounded-[3px]',
           'bg-paper px-7 pt-4 pb-16 shadow-[0_2px_12px_rgb(31_42_58/0.12)]',
         )}>
         <Washes sheet={sheet} />

@@ -3,6 +3,7 @@
  * all of it can be changed later.
  */
 import { useEffect, useState } from 'react'
+import { cx } from '../shell/classes'
 import { rest } from '../session/rest'
 import type { Instrument, NewPiece as Answers } from '../session/wire'
 
@@ -89,6 +90,7 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
   const [length, setLength] = useState('')
   const [bpm, setBpm] = useState('92')
   const [bpmTo, setBpmTo] = useState('')
+  const [more, setMore] = useState(false)
   const [, upper = '4', unit = '4'] = /^\(?([\d+\s]+)\)?\s*\/\s*(\d+)/.exec(meter) ?? []
   const count = upper.split('+').reduce((sum, n) => sum + Number(n), 0)
   const barTicks = (WHOLE / (Number(unit) || 4)) * (count || 4)
@@ -111,12 +113,15 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
   return (
     <form
       aria-label="New piece"
-      className="font-serif text-[1.34rem] leading-10"
+      className={cx(
+        'rounded-[3px] bg-paper px-6 py-3 font-serif text-[1.34rem] leading-10',
+        'shadow-[0_2px_12px_rgb(31_42_58/0.12)]',
+      )}
       onSubmit={(e) => {
         e.preventDefault()
         make()
       }}>
-      A piece for{' '}
+      Or begin a page for{' '}
       <select aria-label="layout" className={field} value={layout} onChange={(e) => setLayout(e.target.value)}>
         {[...LAYOUTS, CHOSEN].map((l) => (
           <option key={l}>{l}</option>
@@ -135,20 +140,7 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
         onChange={set('title')}
         width="w-60"
       />
-      ,{' '}
-      <Text name="subtitle" placeholder="(a subtitle)" value={words.subtitle} onChange={set('subtitle')} width="w-40" />
-      , number <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />,
-      by{' '}
-      <Text name="composer" placeholder="(composer)" value={words.composer} onChange={set('composer')} width="w-44" />,{' '}
-      {SUNG.includes(layout) && (
-        <>
-          words by{' '}
-          <Text name="lyricist" placeholder="(nobody)" value={words.lyricist} onChange={set('lyricist')} width="w-40" />
-          ,{' '}
-        </>
-      )}
-      arranged by{' '}
-      <Text name="arranger" placeholder="(nobody)" value={words.arranger} onChange={set('arranger')} width="w-40" />, in{' '}
+      , in{' '}
       <input
         aria-label="meter"
         className={`${field} w-24`}
@@ -201,47 +193,89 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
           />
         </>
       )}
-      ,{' '}
-      <Text
-        name="tempo word"
-        placeholder="(tempo word)"
-        value={words.tempo_text}
-        onChange={set('tempo_text')}
-        width="w-36"
-      />{' '}
-      at a pace of{' '}
-      <input
-        aria-label="beats a minute"
-        type="number"
-        min={20}
-        max={300}
-        className={`${field} w-16`}
-        value={bpm}
-        onChange={(e) => setBpm(e.target.value)}
-        list="paces"
-      />
-      <datalist id="paces">
-        {PACES.map(([name, n]) => (
-          <option key={n} value={n} label={name} />
-        ))}
-      </datalist>{' '}
-      to{' '}
-      <input
-        aria-label="up to beats a minute"
-        type="number"
-        min={20}
-        max={300}
-        placeholder="(...)"
-        className={`${field} w-16`}
-        value={bpmTo}
-        onChange={(e) => setBpmTo(e.target.value)}
-      />
+      , and{' '}
+      <button type="button" className="phrase lead" aria-expanded={more} onClick={() => setMore(!more)}>
+        more
+      </button>
       .{' '}
       <button
         type="submit"
         className="rounded-[3px] bg-vermilion px-3 py-0.5 font-sans text-base font-medium text-white">
         Begin
       </button>
+      {more && (
+        <p>
+          With{' '}
+          <Text
+            name="subtitle"
+            placeholder="(a subtitle)"
+            value={words.subtitle}
+            onChange={set('subtitle')}
+            width="w-40"
+          />
+          , number{' '}
+          <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />, by{' '}
+          <Text
+            name="composer"
+            placeholder="(composer)"
+            value={words.composer}
+            onChange={set('composer')}
+            width="w-44"
+          />
+          ,{' '}
+          {SUNG.includes(layout) && (
+            <>
+              words by{' '}
+              <Text
+                name="lyricist"
+                placeholder="(nobody)"
+                value={words.lyricist}
+                onChange={set('lyricist')}
+                width="w-40"
+              />
+              ,{' '}
+            </>
+          )}
+          arranged by{' '}
+          <Text name="arranger" placeholder="(nobody)" value={words.arranger} onChange={set('arranger')} width="w-40" />{' '}
+          ,{' '}
+          <Text
+            name="tempo word"
+            placeholder="(tempo word)"
+            value={words.tempo_text}
+            onChange={set('tempo_text')}
+            width="w-36"
+          />{' '}
+          at a pace of{' '}
+          <input
+            aria-label="beats a minute"
+            type="number"
+            min={20}
+            max={300}
+            className={`${field} w-16`}
+            value={bpm}
+            onChange={(e) => setBpm(e.target.value)}
+            list="paces"
+          />
+          <datalist id="paces">
+            {PACES.map(([name, n]) => (
+              <option key={n} value={n} label={name} />
+            ))}
+          </datalist>{' '}
+          to{' '}
+          <input
+            aria-label="up to beats a minute"
+            type="number"
+            min={20}
+            max={300}
+            placeholder="(...)"
+            className={`${field} w-16`}
+            value={bpmTo}
+            onChange={(e) => setBpmTo(e.target.value)}
+          />
+          .
+        </p>
+      )}
     </form>
   )
 }

@@ -9,6 +9,7 @@ import { rest } from '../session/rest'
 import type { PieceRow } from '../session/wire'
 import { ArrivalList, DropRoom, ImportButton, useArrivals } from './Arrivals'
 import { TourOffer } from '../shell/TourLine'
+import { PlaySomething } from './PlaySomething'
 import { NewPiece } from './NewPiece'
 import { PieceItem } from './PieceItem'
 import { found, ORDERS, sorted, type Order } from './finding'
@@ -79,6 +80,7 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
           </span>
         </header>
         <main className="mx-auto flex w-full max-w-[1080px] flex-col gap-5 px-6 py-6">
+          <PlaySomething onOpen={onOpen} />
           <TourOffer
             begin={() => void attempt(async () => onOpen((await rest.create({ title: 'First Steps aboard' })).id))}
           />

@@ -12,7 +12,9 @@ import { keepHabits } from '../session/habits'
 import { Header } from './Header'
 import { Keys } from '../strips/Keys'
 import { TourLine } from './TourLine'
-import { Line } from '../prompt/Line'
+import { FirstPage } from './FirstPage'
+import { PlayedOffer, watchJournal } from '../margin/Journal'
+import { Line, More } from '../prompt/Line'
 import { DelayTest, useDelay } from '../recording/DelayTest'
 import { beginProofWithKey, stopWithProgramme } from '../recording/recorder'
 import { Sheet } from '../sheet/Sheet'
@@ -51,6 +53,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
       beginProofWithKey(),
       keepHabits(),
       followRecording(),
+      watchJournal(),
     ]
     onUnplugged(sayAfter)
     void lookForDevices()
@@ -72,20 +75,39 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   return (
     <div className="flex h-full min-h-[34rem] flex-col">
       <Header onShelf={onShelf} />
-      <main className="flex min-h-0 flex-1 gap-4 pt-4 pl-5">
+      <main className="flex min-h-0 flex-1 gap-4 pt-2 pl-5">
         <Sheet />
       </main>
       <TourLine />
+      <FirstPage pieceId={pieceId} onShelf={onShelf} />
       <footer
         className={cx(
-          'relative mt-3 shrink-0 border-t-2 bg-bar px-5 pt-2 pb-1',
+          'relative mt-2 shrink-0 border-t-2 bg-bar px-5 pt-1.5 pb-1',
           pen?.down ? 'border-vermilion' : 'border-rule',
         )}>
-        <Line />
-        <p className="mb-1 flex h-5 items-center gap-3 truncate text-[0.95rem] text-faint">
-          <span role="status" aria-live={urgent ? 'assertive' : 'polite'} data-testid="said">
-            {said}
-          </span>
+        <div className="flex gap-5 max-md:flex-col max-md:gap-1">
+          <Line />
+          <div className="flex h-16 w-60 shrink-0 flex-col items-end gap-1 overflow-hidden max-md:h-auto max-md:w-auto max-md:flex-row max-lg:w-44">
+            <span className="flex flex-wrap justify-end gap-2">
+              <PlayedOffer />
+              <More />
+            </span>
+            {pen?.down && pen.pending.length > 0 && (
+              <p data-testid="pending" className="text-right text-[0.92rem] leading-4 text-vermilion">
+                {pen.pending.join(', ')}: {pen.step_words}
+              </p>
+            )}
+            <p
+              role="status"
+              aria-live={urgent ? 'assertive' : 'polite'}
+              data-testid="said"
+              title={said}
+              className="line-clamp-2 text-right text-[0.92rem] leading-4 text-faint">
+              {said}
+            </p>
+          </div>
+        </div>
+        <p className="mb-1 flex items-center gap-3 truncate text-[0.95rem] text-faint empty:hidden">
           {ask && (
             <span
               role="alertdialog"

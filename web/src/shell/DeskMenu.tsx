@@ -68,12 +68,12 @@ export function Ways() {
             The pen goes where playback stops
           </Choice>
           <Choice on={cautions === 'plain'} onChange={(on) => changeHead({ cautions: on ? 'plain' : 'none' })}>
-            Accidentals of caution in this piece
+            Courtesy accidentals in this piece
           </Choice>
           <Choice
             on={cautions === 'parentheses'}
             onChange={(on) => changeHead({ cautions: on ? 'parentheses' : 'plain' })}>
-            Accidentals of caution in parentheses
+            Courtesy accidentals in parentheses
           </Choice>
           <Choice on={idleMinutes > 0} onChange={(on) => set({ idleMinutes: on ? 10 : 0 })}>
             The pen lifts itself after ten idle minutes
@@ -152,7 +152,7 @@ export function Hearing() {
       <DropdownMenu.Trigger className="flex max-w-56 items-center gap-2 text-[0.95rem]" data-testid="hearing">
         <span aria-hidden className="h-2.5 w-2.5 shrink-0 rounded-full bg-verdigris ring-3 ring-verdigris/20" />
         <span className="truncate">
-          <span className="near-only max-xl:hidden">Hearing </span>
+          <span className="near-only max-xl:hidden">Input: </span>
           <b className="font-medium">{name}</b>
         </span>
       </DropdownMenu.Trigger>

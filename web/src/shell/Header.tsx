@@ -15,15 +15,15 @@ import { counted } from '../prompt/words'
 import { cx } from './classes'
 import { Ways, Beat, Hearing } from './DeskMenu'
 
-const WELL = 'everything is kept'
+const WELL = 'saved'
 
 /** Whether everything is on disk: never said while it is not. */
 function keptWords(link: string, trouble: string, unkept: number, unwritten: number): string {
   const wait = unwritten ? `; ${counted(unwritten, 'note')} ${unwritten === 1 ? 'waits' : 'wait'}` : ''
   if (link !== 'open') return wait ? `connection lost${wait}` : 'connection lost, trying again'
-  if (trouble) return 'not kept at the moment'
-  if (unkept) return 'being kept'
-  return unwritten ? `kept${wait}` : WELL
+  if (trouble) return 'not saved at the moment'
+  if (unkept) return 'saving'
+  return unwritten ? `saved${wait}` : WELL
 }
 
 export const Header = memo(function Header({ onShelf }: { onShelf: () => void }) {
@@ -44,11 +44,11 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
   const allowed = useSound((s) => s.allowed)
   const listening = useListening((s) => s.open)
   const kept = keptWords(link, trouble || gone, unkept, unwritten)
-  if (!state || !pen) return <header className="h-13 border-b border-rule bg-bar" />
+  if (!state || !pen) return <header className="h-12 border-b border-rule bg-bar" />
   return (
     <header
       className={cx(
-        'flex min-h-13 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5',
+        'flex min-h-12 shrink-0 items-center gap-4 border-b border-rule bg-bar px-5',
         'max-xl:flex-wrap max-xl:gap-x-2.5 max-xl:gap-y-1.5 max-xl:px-4 max-xl:py-1.5',
       )}>
       <a
@@ -173,12 +173,12 @@ export const Header = memo(function Header({ onShelf }: { onShelf: () => void })
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild>
               <a href={rest.exportAddress(pieceId, 'ductus')} download>
-                All of it: notes and takes (.ductus)
+                Project file: notes and takes (.ductus)
               </a>
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild>
               <a href={`${rest.exportAddress(pieceId, 'ductus')}?history=true`} download>
-                All of it, with what can be undone
+                Project file, with its undo history
               </a>
             </DropdownMenu.Item>
             <AudioItems pieceId={pieceId} />

@@ -4,6 +4,7 @@ import { letters, useComputerKeys } from '../input/computerKeys'
 import { hear, heldKeys, onHeard } from '../input/port'
 import { keyName } from '../input/names'
 import { useDrumNames } from '../kit/drums'
+import { useListening } from '../playback/listening'
 import { useDesk } from '../session/store'
 import { cx } from '../shell/classes'
 
@@ -30,6 +31,11 @@ function Drum({ name, held, dark }: { name: string; held: boolean; dark?: boolea
     </span>
   )
 }
+
+/** How the computer's keys play, in words. */
+const keysHelp = (octave: number, velocity: number) =>
+  `Computer keys play from ${keyName(12 * (octave + 1))} (A to ’), velocity ${velocity}; ` +
+  'N and M shift the octave, with Shift the velocity'
 
 const leftOf = (key: number) => WHITES.filter((w) => w < key).length * WIDTH
 
@@ -81,12 +87,17 @@ export const Keys = memo(function Keys() {
   }
   const onPointerEnd = (event: PointerEvent<HTMLElement>) => release(event.pointerId)
   const faded = (key: number) => (drums ? !drums[key] : allowed !== null && !allowed.includes(key % 12))
+  const sounding = useListening((s) => s.keys)
   const lit = down || panel === 'record' ? 'bg-vermilion' : 'bg-verdigris'
 
   return (
-    <section aria-label="Keys" data-testid="keys" className="select-none">
+    <section
+      aria-label="Keys"
+      data-testid="keys"
+      title={drums ? undefined : keysHelp(octave, velocity)}
+      className="select-none">
       <div
-        className="relative h-[3.9rem] w-full touch-none"
+        className="relative h-[2.6rem] w-full touch-none pointer-coarse:h-[3.9rem]"
         onPointerDown={onPointerDown}
         onPointerMove={onPointerMove}
         onPointerUp={onPointerEnd}
@@ -99,7 +110,7 @@ export const Keys = memo(function Keys() {
             title={drums?.[key] || keyName(key)}
             className={cx(
               'absolute top-0 h-full rounded-b-[3px] border border-rule',
-              held.has(key) ? lit : faded(key) ? 'bg-rule/50' : 'bg-ivory',
+              held.has(key) ? lit : sounding.has(key) ? 'bg-verdigris/60' : faded(key) ? 'bg-rule/50' : 'bg-ivory',
             )}
             style={{ left: `${leftOf(key)}%`, width: `${WIDTH}%` }}>
             {key === pulse && <span className="absolute bottom-3 left-1 text-[0.68rem] text-vermilion">pulse</span>}
@@ -122,7 +133,7 @@ export const Keys = memo(function Keys() {
             title={drums?.[key] || keyName(key)}
             className={cx(
               'absolute top-0 h-[60%] rounded-b-[2px]',
-              held.has(key) ? lit : faded(key) ? 'bg-ebony/35' : 'bg-ebony',
+              held.has(key) ? lit : sounding.has(key) ? 'bg-verdigris' : faded(key) ? 'bg-ebony/35' : 'bg-ebony',
             )}
             style={{ left: `${leftOf(key) - WIDTH * 0.3}%`, width: `${WIDTH * 0.6}%` }}>
             {drums?.[key] && <Drum name={drums[key]} held dark />}
@@ -136,25 +147,18 @@ export const Keys = memo(function Keys() {
           />
         )}
       </div>
-      <p className="mt-1 text-[0.8rem] text-faint">
-        {drums ? (
-          <>
-            {letters(octave).map(
-              ([letter, key]) =>
-                drums[key] && (
-                  <span key={letter} className="mr-2 inline-block">
-                    <kbd>{letter}</kbd> {drums[key]}
-                  </span>
-                ),
-            )}
-          </>
-        ) : (
-          <>
-            Computer keys play from {keyName(12 * (octave + 1))} (A to ’), velocity {velocity}; <kbd>N</kbd>{' '}
-            <kbd>M</kbd> shift the octave, with Shift the velocity.
-          </>
-        )}
-      </p>
+      {drums && (
+        <p className="mt-1 text-[0.8rem] text-faint">
+          {letters(octave).map(
+            ([letter, key]) =>
+              drums[key] && (
+                <span key={letter} className="mr-2 inline-block">
+                  <kbd>{letter}</kbd> {drums[key]}
+                </span>
+              ),
+          )}
+        </p>
+      )}
     </section>
   )
 })

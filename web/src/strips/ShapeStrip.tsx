@@ -14,9 +14,9 @@ import { NoteList } from './NoteList'
 import { refreshShape, shapeNotes, useShape } from '../shape/shape'
 import { cx } from '../shell/classes'
 
-const HEIGHT = 178
+const HEIGHT = 140
 const TOP = 12
-const BOTTOM = 146
+const BOTTOM = 112
 const LEFT = 34
 const PULL = 0.9 // velocity of a pixel
 const FAN = 13

@@ -13,13 +13,13 @@ import { useDesk } from '../session/store'
 import { Curve, Strokes, Diamond, Playhead } from './StripParts'
 import { Why } from './Why'
 
-const HEIGHT = 176
+const HEIGHT = 136
 
-export const CURVE = [12, 30] as const
+export const CURVE = [10, 24] as const
 
-export const NOTES = [46, 142] as const
+export const NOTES = [36, 102] as const
 
-export const DIAMOND = 154
+export const DIAMOND = 114
 
 const LEAD_US = 500_000
 

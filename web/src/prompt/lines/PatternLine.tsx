@@ -129,7 +129,7 @@ function TimesForm({ id, times }: { id: string; times: number }) {
         frame({ name: 'repeat-pattern', pattern: id, times: Number(new FormData(e.currentTarget).get('times')) })
       }}>
       <label className="flex-1">
-        Times, the first included{' '}
+        Repetitions in all{' '}
         <input
           name="times"
           autoFocus

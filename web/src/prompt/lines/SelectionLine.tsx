@@ -7,6 +7,7 @@ import { byId, keyWords } from '../../input/commands'
 import { WithPhrase } from './WithPhrase'
 import { Now, OpenPhrase, Phrase, Tail, type Option } from '../Phrase'
 import { setReading } from '../../reading/reading'
+import { lookAtFrame } from '../../session/chosen'
 import { toggleShape } from '../../shape/shape'
 import { choose, clip, edit, select } from '../../session/actions'
 import { useDesk } from '../../session/store'
@@ -59,64 +60,54 @@ const WIDER: readonly { label: string; how: Selecting; id?: string }[] = [
   { label: 'all below middle C on this staff', how: { name: 'by-pitch', key: 60 } },
 ]
 
+/** The selection: its pitch, value, key and hand, each of which is edited where it stands; then the usual edits. */
 export function SelectionLine({ pen }: { pen: Pen }) {
   const count = useDesk((s) => s.selection.size)
-  const readings = useDesk((s) => s.readings.length > 0)
-  const wider = WIDER.map(({ label, how, id }) => ({ label, hint: id && key(id), act: () => select(how) }))
-  const again = AGAIN.map(({ label, choice }) => ({
-    label,
-    act: () => setReading(choice, [...useDesk.getState().selection]),
-  }))
-  const velocities = [
-    ...[10, -10].map((by) => ({
-      label: `${by > 0 ? '+' : ''}${by} on each`,
-      act: () => edit({ name: 'velocity', by }),
-    })),
-    ...[48, 64, 80, 96, 112].map((velocity) => ({
-      label: `all at ${velocity}`,
-      act: () => edit({ name: 'velocity', velocity }),
-    })),
-  ]
+  const shared = useDesk((s) => s.shared)
   const now = (change: Edit) => () => edit(change)
   return (
     <>
-      <span className="text-faint" data-testid="next-key">
-        {pen.next_key}
-      </span>
       <Tail end=":">
-        <Phrase name="selection" options={wider} strong>
+        <Phrase name="selection" options={wider()} strong>
           {count === 1 ? 'This note' : `These ${counted(count, 'note')}`}
         </Phrase>
       </Tail>{' '}
       <Tail>
+        <Phrase name="pitch" options={pitchOptions()}>
+          {shared.pitch || 'their pitches'}
+        </Phrase>
+      </Tail>{' '}
+      <Tail>
+        <Phrase name="set value" options={lengthOptions()}>
+          {shared.value || 'their values'}
+        </Phrase>
+      </Tail>{' '}
+      {shared.key && (
+        <Tail>
+          in{' '}
+          <button type="button" className="phrase" data-phrase="key" onClick={() => lookAtFrame('key')}>
+            {shared.key}
+          </button>
+        </Tail>
+      )}{' '}
+      {shared.hand && (
+        <Tail end=";">
+          <Phrase name="hand" options={handOptions()}>
+            {shared.hand}
+          </Phrase>
+        </Tail>
+      )}{' '}
+      <Tail>
         <WithPhrase />
       </Tail>{' '}
-      set to a{' '}
       <Tail>
-        <Phrase name="set value" options={valueOptions((value) => ({ name: 'length', value }))}>
-          value
+        <Phrase name="set velocity" options={velocityOptions()}>
+          softer or louder
         </Phrase>
       </Tail>{' '}
-      correct to a{' '}
-      <Tail>
-        <Phrase name="correct value" options={valueOptions((value) => ({ name: 'correct-value', value }))}>
-          value, the rest moves
-        </Phrase>
-      </Tail>{' '}
-      <Tail>
-        <Phrase
-          name="value up to the bar line"
-          options={valueOptions((value) => ({ name: 'correct-value', value, upto: 'bar' }))}>
-          or only to the bar line
-        </Phrase>
-      </Tail>{' '}
-      <Tail>
-        <Now act={now({ name: 'hold' })} command="hold">
-          hold each to the next
-        </Now>
-      </Tail>{' '}
+      an octave{' '}
       <Now act={now({ name: 'octave', by: 1 })} command="octave-up-notes">
-        octave up
+        up
       </Now>{' '}
       or{' '}
       <Tail>
@@ -124,43 +115,8 @@ export function SelectionLine({ pen }: { pen: Pen }) {
           down
         </Now>
       </Tail>{' '}
-      {readings && (
-        <>
-          <Tail>
-            <Phrase name="read the playing again" options={again}>
-              read the playing again
-            </Phrase>
-          </Tail>{' '}
-        </>
-      )}
-      {readings && (
-        <>
-          <Tail>
-            <OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}>
-              <PinForm />
-            </OpenPhrase>
-          </Tail>{' '}
-        </>
-      )}
       <Tail>
-        <Now act={toggleShape} command="shape">
-          shape
-        </Now>
-      </Tail>{' '}
-      velocity{' '}
-      <Tail>
-        <Phrase name="set velocity" options={velocities}>
-          softer or louder
-        </Phrase>
-      </Tail>{' '}
-      <Tail>
-        <Now act={() => clip('copy')} command="copy">
-          copy
-        </Now>
-      </Tail>{' '}
-      repeat{' '}
-      <Tail>
-        <OpenPhrase name="repeat" words={count === 1 ? 'its bar' : 'these bars'}>
+        <OpenPhrase name="repeat" words={count === 1 ? 'repeat its bar' : 'repeat these bars'}>
           <RepeatForm />
         </OpenPhrase>
       </Tail>{' '}
@@ -169,27 +125,70 @@ export function SelectionLine({ pen }: { pen: Pen }) {
           delete
         </Now>
       </Tail>{' '}
-      <Tail>
-        <OpenPhrase name="more edits" words="or ..." wide>
-          <More />
-        </OpenPhrase>
-      </Tail>{' '}
       <Tail end=".">
         <Now act={() => choose([])}>done</Now>
-      </Tail>
+      </Tail>{' '}
+      <span className="text-faint" data-testid="next-key">
+        {pen.next_key}
+      </span>
     </>
   )
 }
 
-/** What is seldom wanted of a selection. */
-function More() {
+/** A new value; below, the same with everything behind it shifted. */
+const lengthOptions = (): Option[] => [
+  ...valueOptions((value) => ({ name: 'length', value })),
+  ...VALUES.map(({ label, value }) => ({
+    label: `${label}, shifting what follows`,
+    act: () => edit({ name: 'correct-value', value }),
+  })),
+]
+
+const wider = (): Option[] =>
+  WIDER.map(({ label, how, id }) => ({ label, hint: id && key(id), act: () => select(how) }))
+
+const velocityOptions = (): Option[] => [
+  ...[10, -10].map((by) => ({
+    label: `${by > 0 ? 'louder' : 'softer'}: ${by > 0 ? '+' : ''}${by} on each`,
+    act: () => edit({ name: 'velocity', by }),
+  })),
+  ...[48, 64, 80, 96, 112].map((velocity) => ({
+    label: `all at ${velocity}`,
+    act: () => edit({ name: 'velocity', velocity }),
+  })),
+]
+
+/** Other names of the same key first, then steps and octaves. */
+const pitchOptions = (): Option[] => [
+  { label: 'its other name', hint: key('respell'), act: () => edit({ name: 'respell' }) },
+  { label: 'sharpen', act: () => edit({ name: 'accidental', by: 1 }) },
+  { label: 'flatten', act: () => edit({ name: 'accidental', by: -1 }) },
+  { label: 'a semitone up', act: () => edit({ name: 'transpose', semitones: 1 }) },
+  { label: 'a semitone down', act: () => edit({ name: 'transpose', semitones: -1 }) },
+  { label: 'an octave up', hint: key('octave-up-notes'), act: () => edit({ name: 'octave', by: 1 }) },
+  { label: 'an octave down', hint: key('octave-down-notes'), act: () => edit({ name: 'octave', by: -1 }) },
+]
+
+const handOptions = (): Option[] => [
+  { label: 'to the other hand', act: () => edit({ name: 'other-hand' }) },
+  ...[1, 2, 3, 4].map((voice) => ({ label: `voice ${voice}`, act: () => edit({ name: 'move-to-voice', voice }) })),
+]
+
+/** What is less often wanted of a selection; the More button of the line opens it. */
+export function SelectionMore() {
+  const count = useDesk((s) => s.selection.size)
+  const readings = useDesk((s) => s.readings.length > 0)
+  const again = AGAIN.map(({ label, choice }) => ({
+    label,
+    act: () => setReading(choice, [...useDesk.getState().selection]),
+  }))
   const semitones = [12, 7, 5, 4, 3, 2, 1, -1, -2, -3, -4, -5, -7, -12].map((n) => ({
     label: `${n > 0 ? 'up' : 'down'} ${Math.abs(n)} ${Math.abs(n) === 1 ? 'semitone' : 'semitones'}`,
     act: () => edit({ name: 'transpose', semitones: n }),
   }))
   const pitches: Option[] = [
-    { label: 'the letter raised by a semitone', act: () => edit({ name: 'accidental', by: 1 }) },
-    { label: 'the letter lowered by a semitone', act: () => edit({ name: 'accidental', by: -1 }) },
+    { label: 'sharpen', act: () => edit({ name: 'accidental', by: 1 }) },
+    { label: 'flatten', act: () => edit({ name: 'accidental', by: -1 }) },
     ...(
       [
         ['double flat', -2],
@@ -211,9 +210,19 @@ function More() {
   return (
     <div className="flex flex-col gap-1 text-[1.1rem]">
       <p>
-        Values: <Now act={now({ name: 'take-rest' })}>take the rest after it</Now>, read again as{' '}
+        Values: change the value and shift what follows{' '}
+        <Phrase
+          name="value up to the bar line"
+          options={valueOptions((value) => ({ name: 'correct-value', value, upto: 'bar' }))}>
+          up to the bar line
+        </Phrase>
+        ,{' '}
+        <Now act={now({ name: 'hold' })} command="hold">
+          lengthen each to the next note
+        </Now>
+        , <Now act={now({ name: 'take-rest' })}>take the rest after it</Now>,{' '}
         <Phrase name="read again" options={valueOptions((value) => ({ name: 'equal-steps', value }))}>
-          equal steps
+          even out the rhythm
         </Phrase>
         , <Now act={now({ name: 'scale', times: 2 })}>double</Now>,{' '}
         <Now act={now({ name: 'scale', times: 1, over: 2 })}>halve</Now>, <Now act={now({ name: 'split' })}>split</Now>.
@@ -235,6 +244,30 @@ function More() {
         <Phrase name="by interval" options={intervals}>
           an interval
         </Phrase>
+        .
+      </p>
+      {readings && (
+        <p>
+          The playing:{' '}
+          <Phrase name="read the playing again" options={again}>
+            read it again
+          </Phrase>
+          ,{' '}
+          <OpenPhrase name="its place in time" words={count === 1 ? 'which bar it is' : 'how many bars'}>
+            <PinForm />
+          </OpenPhrase>
+          .
+        </p>
+      )}
+      <p>
+        Bars:{' '}
+        <Now act={() => clip('copy')} command="copy">
+          copy
+        </Now>
+        ,{' '}
+        <Now act={toggleShape} command="shape">
+          how they sound
+        </Now>
         .
       </p>
       <p>

@@ -130,9 +130,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
   return (
     <div className="flex flex-col gap-2">
       <label className="flex items-center gap-2">
-        {selected
-          ? `${selected === 1 ? 'this note' : `these ${counted(selected, 'note')}`} with`
-          : 'from the pen on, with'}
+        {selected ? `${selected === 1 ? 'this note' : `these ${counted(selected, 'note')}`} with` : 'from here, with'}
         <input
           autoFocus
           value={text}

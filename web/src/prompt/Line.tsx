@@ -66,7 +66,7 @@ export const Line = memo(function Line() {
       <section
         aria-label="The line"
         data-testid="line"
-        className="line max-h-16 min-h-16 min-w-0 flex-1 overflow-y-auto font-serif">
+        className="line max-h-16 min-h-16 min-w-0 flex-1 overflow-y-auto font-serif max-xl:max-h-none">
         {ofListening ? (
           <ListenLine />
         ) : ofFrame ? (

@@ -42,7 +42,7 @@ def tempo_marks(
     if outcome == "fitted" or len(beats) < 2:
         return []
     average, beat = average_tempo(result)
-    shown = rounded or round(average, 2)
+    shown = rounded or float(round(average))  # a printed tempo is a whole number
     marks = [TempoMark("", min(lead, beats[0][0]), shown, beat)]
     if outcome == "steady":
         return marks

@@ -243,7 +243,7 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
     if tempo:
         word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
         bpm, beat = average_tempo(result)
-        draft.put(TempoMark("t0", 0, round(bpm, 1), beat, word))
+        draft.put(TempoMark("t0", 0, float(round(bpm)), beat, word))
     return start
 
 

@@ -250,7 +250,7 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
     """A test of the browser that fails is tried once more, and that is printed.
 
     A machine that is busy elsewhere can keep a browser waiting for longer than any wait is meant for. What fails
-    twice fails, and so does a run in which more than one test was tried once more (`tests/conftest.py`).
+    twice fails, and so does a run in which more than a few were tried once more (`tests/conftest.py`).
     """
     if "tests/ui" not in item.nodeid or not isinstance(item, pytest.Function):
         return None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import music21
 from playwright.sync_api import Page, expect
 
@@ -33,6 +35,7 @@ def test_a_repeat_stands_in_the_middle_of_a_bar(page: Page, server: Server) -> N
     with_mark(page, "repeat end")
     says(page, "Repeat ends at the end of the first part of bar 2")
     with_mark(page, "repeat start")
+    says(page, re.compile("^Repeat begins"))
     expect(position).to_have_text("bar 2 · beat 3")
     data = server.get(f"/api/pieces/{piece}/export.musicxml").decode()
     measures = music21.converter.parseData(data, format="musicxml").parts[0].getElementsByClass("Measure")

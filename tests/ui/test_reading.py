@@ -85,7 +85,7 @@ def test_doubts_are_washed_named_swapped_accepted_by_one_key_each_and_outlive_a_
     page: Page, server: Server, waltz_taken: str
 ) -> None:
     expect(page.get_by_test_id("line")).to_contain_text(
-        "Read take 1 from bar 1, beat 1, in 3/4 with 2 flats against the click"
+        "Read take 1 from bar 1, beat 1, in 3/4, in G minor, on average"
     )
     in_hand = page.get_by_test_id("doubt-in-hand")
     expect(in_hand).to_have_count(1)

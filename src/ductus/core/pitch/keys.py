@@ -87,6 +87,15 @@ def key_words(fifths: int, mode: str = "major") -> str:
     return f"{(MINOR_NAMES if mode == 'minor' else MAJOR_NAMES)[fifths]} {mode}"
 
 
+def signature_words(fifths: int) -> str:
+    """Say a key signature by its two keys: "B flat major or G minor".
+
+    >>> signature_words(-2)
+    'B flat major or G minor'
+    """
+    return f"{key_words(fifths)} or {key_words(fifths, 'minor')}"
+
+
 DEGREES = ("tonic", "supertonic", "mediant", "subdominant", "dominant", "submediant", "leading note")
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh")
 ALTERED = {

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 from ductus.core.limits import Ge, Le
+from ductus.core.pitch.keys import signature_words
 from ductus.core.pitch.pitches import pitch_words, spell_in_key
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.review.beat_options import (
@@ -176,8 +177,7 @@ class ReadKey(WholeChoice):
         """See ReadingChoice."""
         if self.fifths is None:
             return "in the key that the notes show"
-        signature = count_words(abs(self.fifths), "flat" if self.fifths < 0 else "sharp")
-        return f"with {signature if self.fifths else 'no sharps or flats'}"
+        return f"in {signature_words(self.fifths)}"
 
     def whole(self, choices: ReadingOptions) -> ReadingOptions:
         """See WholeChoice."""

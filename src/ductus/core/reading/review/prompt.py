@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ductus.core.phrases import Choice, Phrase, plain
+from ductus.core.pitch.keys import key_words, signature_words
 from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.reading.beat_tracking.tempo_curve import average_quarter_us
 from ductus.core.reading.model import MIDDLE_C, ReadingResult, ReadSettings
@@ -179,20 +180,15 @@ def _hands(choices: ReadingOptions) -> Phrase:
     )
 
 
-def signature(fifths: int) -> str:
-    """A key signature in words: "2 sharps", "no sharps or flats"."""
-    return count_words(abs(fifths), "flat" if fifths < 0 else "sharp") if fifths else "no sharps or flats"
-
-
 def _key(choices: ReadingOptions, result: ReadingResult) -> Phrase:
     asked = choices.settings.key
     keys = sorted(range(-7, 8), key=lambda k: (abs(k), k))
     return Phrase(
-        signature(result.key),
+        key_words(result.key, result.mode),
         "key",
         (
             Choice("as the notes show", ReadKey(), asked is None),
-            *(Choice(signature(k), ReadKey(k), asked == k) for k in keys),
+            *(Choice(signature_words(k), ReadKey(k), asked == k) for k in keys),
         ),
     )
 
@@ -228,9 +224,9 @@ def _time(choices: ReadingOptions, outcomes: Mapping[str, str]) -> tuple[Phrase,
 
 
 def lateness_words(lag_us: int) -> str:
-    """How late the player was throughout, in words: "you were 23 ms late"."""
+    """How late the player was throughout, in words: "on average 23 ms behind the click"."""
     ms = round(lag_us / 1000)
-    return "you were on the click" if abs(ms) < 3 else f"you were {abs(ms)} ms {'late' if ms > 0 else 'early'}"
+    return "on the click" if abs(ms) < 3 else f"on average {abs(ms)} ms {'behind' if ms > 0 else 'ahead of'} the click"
 
 
 def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposals: Sequence[str]) -> tuple[Phrase, ...]:
@@ -246,12 +242,12 @@ def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposal
     moved = f"moved by {count_words(choices.shift, 'beat')}" if choices.shift else "where it is"
     first = (plain(", the bar line "), Phrase(moved, "first beat", _shifts()), *_by_hand(choices))
     if source not in FOUND and not choices.unbound:
-        late = f" ({lateness_words(result.lag_us)})" if source == "click" else ""
+        against = f", {lateness_words(result.lag_us)}" if source == "click" else ""
         out = [
             Phrase(meter, "meter", meters),
-            plain(" with "),
+            plain(", in "),
             _key(choices, result),
-            *([plain(f" against the click{late}")] if source == "click" else [plain(" "), _file_beats(choices)]),
+            *([plain(against)] if source == "click" else [plain(" "), _file_beats(choices)]),
         ]
         if choices.size:
             out += [plain(", "), Phrase(SIZES[choices.size].partition(":")[0], "size of values", _sizes(choices))]
@@ -272,7 +268,7 @@ def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposal
     own = (Choice("as they were found", ReadTaps(())),) if choices.taps else readings
     return (
         Phrase(meter, "meter", meters),
-        plain(" with "),
+        plain(", in "),
         _key(choices, result),
         plain(" at "),
         Phrase(tempo_words(result.meter, result), "tempo", tempi),

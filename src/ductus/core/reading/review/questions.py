@@ -12,13 +12,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ductus.core.capture.takes import Take
+from ductus.core.pitch.keys import signature_words
 from ductus.core.reading.beat_tracking.tempo_curve import average_quarter_us
 from ductus.core.reading.model import ReadingResult
 from ductus.core.reading.review.beat_options import ReadExtent, ReadProposal, ReadShift, ReadSize
 from ductus.core.reading.review.note_options import ReadKey
 from ductus.core.reading.review.option_base import ReadingChoice
 from ductus.core.reading.review.options import ReadingOptions
-from ductus.core.reading.review.prompt import pace_words, signature
+from ductus.core.reading.review.prompt import pace_words
 from ductus.core.reading.tonality.key_estimation import estimate_key
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words, ordinal
@@ -159,9 +160,9 @@ def _key(choices: ReadingOptions, result: ReadingResult) -> Question:
         [n.pitch.midi for n in notes], [n.tick / QUARTER for n in notes], [n.ticks / QUARTER for n in notes]
     )
     keys = [k for k in (found, found + 1, found - 1) if -7 <= k <= 7]
-    answers = [Answer(signature(k), ReadKey(k if n else None)) for n, k in enumerate(keys)]
+    answers = [Answer(signature_words(k), ReadKey(k if n else None)) for n, k in enumerate(keys)]
     asked = choices.settings.key
     if asked is not None and asked not in keys:
-        answers.append(Answer(signature(asked), ReadKey(asked)))
+        answers.append(Answer(signature_words(asked), ReadKey(asked)))
         keys.append(asked)
-    return Question("key", "Which key signature?", tuple(answers), 0 if asked is None else keys.index(asked))
+    return Question("key", "Which key?", tuple(answers), 0 if asked is None else keys.index(asked))

@@ -178,16 +178,22 @@ def test_a_bar_line_on_the_strip_is_moved_by_keys_and_by_dragging(page: Page, se
     expect(third).to_have_attribute("aria-valuenow", str(round(at)))
     third.focus()
     press(page, "PageDown")  # to another beat of the click: what is to become of the bars is asked
-    asked, signs = page.get_by_test_id("which-moves"), page.locator(".system g.meterSig")
-    few = signs.count()
+    asked = page.get_by_test_id("which-moves")
     expect(asked.get_by_role("button", name="the bar before takes another meter")).to_be_focused()
     press(page, "Enter")
     expect(asked).to_have_count(0)
-    expect(signs).not_to_have_count(few)
-    assert server.get(f"/api/pieces/{waltz_taken}/export.musicxml").count(b"<beats>4</beats>") == 1
+
+    def bars_of_four() -> int:
+        return server.get(f"/api/pieces/{waltz_taken}/export.musicxml").count(b"<beats>4</beats>")
+
+    for _ in range(100):  # the take is read anew first, which no sign on the screen tells from the sheet before
+        if bars_of_four():
+            break
+        page.wait_for_timeout(100)
+    assert bars_of_four() == 1
     press(page, "Control+z")
     says(page, "Undone")
-    assert server.get(f"/api/pieces/{waltz_taken}/export.musicxml").count(b"<beats>4</beats>") == 0
+    assert bars_of_four() == 0
 
 
 def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, server: Server) -> None:

@@ -103,12 +103,14 @@ export const Margin = memo(function Margin() {
         {heard ? (
           <button
             type="button"
-            className="border-l-2 border-rule pl-1 whitespace-nowrap text-faint underline"
+            className="sticky top-3 h-fit border-l-2 border-rule pl-1 whitespace-nowrap text-faint underline"
             onClick={() => setUnfolded(true)}>
             heard, not written: {heard}
           </button>
         ) : (
-          <p className="border-l-2 border-rule pl-1 whitespace-nowrap text-faint max-lg:hidden">takes: none yet</p>
+          <p className="sticky top-3 h-fit border-l-2 border-rule pl-1 whitespace-nowrap text-faint max-lg:hidden">
+            takes: none yet
+          </p>
         )}
       </aside>
     )

@@ -72,6 +72,8 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
         </button>
       </main>
     )
+  // what is held takes the place of what was said last: there is room for one
+  const held = pen?.down && pen.pending.length > 0 ? `${pen.pending.join(', ')}: ${pen.step_words}` : ''
   return (
     <div className="flex h-full min-h-[34rem] flex-col">
       <Header onShelf={onShelf} />
@@ -92,9 +94,9 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
               <PlayedOffer />
               <More />
             </span>
-            {pen?.down && pen.pending.length > 0 && (
-              <p data-testid="pending" className="text-right text-[0.92rem] leading-4 text-vermilion">
-                {pen.pending.join(', ')}: {pen.step_words}
+            {held && (
+              <p data-testid="pending" className="line-clamp-2 text-right text-[0.92rem] leading-4 text-vermilion">
+                {held}
               </p>
             )}
             <p
@@ -102,7 +104,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
               aria-live={urgent ? 'assertive' : 'polite'}
               data-testid="said"
               title={said}
-              className="line-clamp-2 text-right text-[0.92rem] leading-4 text-faint">
+              className={cx('line-clamp-2 text-right text-[0.92rem] leading-4 text-faint', held && 'sr-only')}>
               {said}
             </p>
           </div>

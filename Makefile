@@ -61,7 +61,7 @@ check: setup
 check-python: setup
 	.venv/bin/ruff check src tests bench tools
 	.venv/bin/ruff format --check src tests bench tools
-	.venv/bin/mypy
+	.venv/bin/mypy src tests tools
 
 check-types: setup
 	cd web && npx --no-install tsc -p .

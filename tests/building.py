@@ -19,15 +19,21 @@ from ductus.core.score.model.records import Note
 from ductus.core.time.meters import parse_meter
 from ductus.core.time.ticks import ticks_of_quarters
 
+Quarters = F | float | str
+
 
 def piece_of(
-    meter: str, notes: Iterable[tuple[object, object]], pickup: F = F(0), pitch: str = "C5", fifths: int = 0
+    meter: str,
+    notes: Iterable[tuple[Quarters, Quarters]],
+    pickup: F = F(0),
+    pitch: str = "C5",
+    fifths: int = 0,
 ) -> Piece:
     """One voice of equal pitches at (onset, length) in quarters, on the upper staff."""
     piece = new_piece("keys", meter=parse_meter(meter), pickup=ticks_of_quarters(pickup), fifths=fifths)
     draft = Draft(piece)
     for onset, length in notes:
-        tick, ticks = ticks_of_quarters(F(onset)), ticks_of_quarters(F(length))  # type: ignore[arg-type]
+        tick, ticks = ticks_of_quarters(F(onset)), ticks_of_quarters(F(length))
         draft.put(Note(draft.new_id("n"), "p1", 1, 1, tick, ticks, parse_pitch(pitch)))
     return draft.change("test").apply(piece)
 

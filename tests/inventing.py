@@ -79,6 +79,6 @@ def _value(
             rng.choice((0, 0, 0, 1, 2)),
             rng.choice((None, None, Tuplet(3, 2), Tuplet(7, 4))),
         )
-    if dataclasses.is_dataclass(hint):
+    if isinstance(hint, type) and dataclasses.is_dataclass(hint):
         return invent(hint, rng, wild, pools)
     raise NotImplementedError(f"no way to invent {hint}")

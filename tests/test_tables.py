@@ -66,7 +66,7 @@ def test_every_command_edit_and_choice_can_be_reached_on_screen(record: type) ->
 
 def test_a_record_that_no_control_makes_is_found_out() -> None:
     record = next(r for r in COMMANDS if r.__name__ == "ReturnToStart")
-    name = record.__dataclass_fields__["name"].default  # type: ignore[attr-defined]
+    name = record.__dataclass_fields__["name"].default
     without = re.sub(rf"name: '{name}'", f'align="{name}"', WEB)
     assert is_made_somewhere(record)
     assert not is_made_somewhere(record, without, "")

@@ -40,7 +40,7 @@ def spy(found: NoteEvidence, _: Decisions) -> tuple[()]:
 
 def main() -> None:
     """Gather decisions, fit, print."""
-    against.find_doubts = spy  # type: ignore[assignment]
+    against.find_doubts = spy  # type: ignore[assignment, attr-defined]
     rows: dict[str, list[tuple[float, bool]]] = {"place": [], "value": [], "hand": []}
     for piece in pieces(SOURCES):
         for skill in ("steady", "ordinary", "rough"):

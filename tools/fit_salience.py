@@ -95,7 +95,7 @@ def main() -> None:
                 textured["notes"] = sorted(textured["notes"])[:400]
                 played.append(textured)
         fits.append(fitted([levels_of(p, rng) for p in played if len(p["notes"]) > 30]))
-    shares, w = (np.mean([f[k] for f in fits], axis=0) for k in (0, 1))
+    shares, w = np.mean([f[0] for f in fits], axis=0), np.mean([f[1] for f in fits], axis=0)
     table = {
         "provenance": (
             "Fitted by tools/fit_salience.py on performances simulated from open scores (tools/fit_corpus.py names the "

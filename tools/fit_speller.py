@@ -15,6 +15,7 @@ import random
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import scipy.sparse as sparse
@@ -46,7 +47,7 @@ def samples(score: Score, rng: random.Random) -> Iterator[Sample]:
 
 
 def voice_samples(
-    part: Part, voice: list, mode: str, done: list[tuple[float, float, int, int]], rng: random.Random
+    part: Part, voice: list[Any], mode: str, done: list[tuple[float, float, int, int]], rng: random.Random
 ) -> Iterator[Sample]:
     """The notes of one voice."""
     starts = [d[0] for d in done]
@@ -78,7 +79,8 @@ def voice_samples(
 
 def fit(found: list[Sample]) -> np.ndarray:
     """Conditional logit with a ridge."""
-    rows, columns, amounts, group, right, weight = [], [], [], [], [], []
+    rows, columns, amounts, right = [], [], [], []
+    group, weight = list[int](), list[float]()
     for key, truth, told, counts in found:
         for name in NAMES[key % 12]:
             for where, place, amount in features(name, told):

@@ -113,8 +113,8 @@ def fit_relations(pieces: list[dict[str, Any]]) -> list[list[list[float]]]:
     tonics = [((7 * p["key"]) % 12, (7 * p["key"] + 9) % 12) for p in pieces]
     for _ in range(8):
         counts = start * RELATION_PSEUDO
-        for rows, tonic in zip(windows, tonics, strict=True):
-            turned_rows = [np.roll(rows, -t, axis=2) + np.log(relations[m]) for m, t in enumerate(tonic)]
+        for window, tonic in zip(windows, tonics, strict=True):
+            turned_rows = [np.roll(window, -t, axis=2) + np.log(relations[m]) for m, t in enumerate(tonic)]
             flat = [r.reshape(len(r), -1) for r in turned_rows]
             each = [np.logaddexp.reduce(f, axis=1) for f in flat]
             total = np.array([e.sum() for e in each])

@@ -163,7 +163,8 @@ def let_go(
 
 def let_go_before_striking(rows: list[Row]) -> list[Row]:
     """A key is up before it is struck again."""
-    out, last = list(rows), {}
+    out = list(rows)
+    last: dict[Any, Any] = {}
     for k, row in enumerate(rows):
         if row[2] in last:
             j = last[row[2]]

@@ -4,7 +4,7 @@ so.
 
 from __future__ import annotations
 
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from ductus.app import wire as m
 from ductus.app.document.jobs import answered, carry_out
@@ -111,7 +111,7 @@ class Sitter:
     def select(self, do: Selecting, ids: list[str] | None = None) -> Sitter:
         return self.tell(m.SelectNotes(do, tuple(ids or ())))
 
-    def edit(self, edit: Edit, ids: list[str] | None = None, base: int | None = None) -> Sitter:
+    def edit(self, edit: Edit | ReadingChoice | None, ids: list[str] | None = None, base: int | None = None) -> Sitter:
         """An edit of the selection, or of these notes."""
         base = self.desk.history.revision if base is None else base
         chosen = tuple(self.selected if ids is None else ids)
@@ -140,15 +140,15 @@ class Sitter:
             self.tell(m.SetRecording(choice))  # type: ignore[arg-type]
         return self
 
-    def record(self, bar: int = 0, qpm: float | None = 96.0, **start: object) -> Sitter:
+    def record(self, bar: int = 0, qpm: float | None = 96.0, **start: Any) -> Sitter:
         """A recording begins at event time 0; without ``qpm`` it is played freely."""
-        how = {"freely": True} if qpm is None else {"tempo": OneTempo(qpm)}
+        how: dict[str, Any] = {"freely": True} if qpm is None else {"tempo": OneTempo(qpm)}
         asked = {"origin_us": 0, "now_us": 0, "epoch_us": EPOCH_US, "bar": bar, **how, **start}
         if "shortest" in asked:
-            self.choose(RecordShortest(asked.pop("shortest")))  # type: ignore[arg-type]
-        return self.tell(m.StartRecording(**asked))  # type: ignore[arg-type]
+            self.choose(RecordShortest(asked.pop("shortest")))
+        return self.tell(m.StartRecording(**asked))
 
-    def perform(self, name: str, **start: object) -> Sitter:
+    def perform(self, name: str, **start: Any) -> Sitter:
         """Record a programme of the rehearsal keyboard; it is then read onto the page."""
         self.record(**start)
         events = programme_events(name)
@@ -160,7 +160,7 @@ class Sitter:
         """The first take on the page, as it is told."""
         return all_shown(self.desk)[0]
 
-    def read(self, choice: ReadingChoice, ids: list[str] | None = None, reading: str = "") -> Sitter:
+    def read(self, choice: ReadingChoice | None, ids: list[str] | None = None, reading: str = "") -> Sitter:
         """Read the first take on the page otherwise."""
         name = reading or self.reading().id
         return self.tell(m.ReadOtherwise(choice, name, tuple(ids or ())))  # type: ignore[arg-type]

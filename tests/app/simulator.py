@@ -50,7 +50,7 @@ TURNS = 30
 APART = 60 * 4 * QUARTER  # sixty bars between the pens
 
 
-class _Waiting(selectors.DefaultSelector):  # type: ignore[misc, valid-type]
+class _Waiting(selectors.DefaultSelector):
     """Instead of waiting, the clock of the simulation goes on."""
 
     slept: Callable[[float | None], None]
@@ -79,7 +79,7 @@ class Loop(asyncio.SelectorEventLoop):
         self._at += max(timeout, 1e-6)
         assert self._at < LONGEST_S, "the simulation does not come to rest"
 
-    def run_in_executor(self, executor: Any, func: Any, *args: Any) -> Any:
+    def run_in_executor(self, executor: Any, func: Any, *args: Any) -> Any:  # type: ignore[override]
         future = self.create_future()
 
         def run() -> None:

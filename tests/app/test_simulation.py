@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from ductus.app.document.journal_writer import Journal
-from ductus.app.session.outbox import Sent
+from ductus.app.session.outbox import Turn
 from ductus.app.session.session import Session
 from ductus.app.wire import ClientMessage
 from ductus.web.rooms import Room
@@ -29,7 +29,7 @@ def done_twice(monkeypatch: pytest.MonkeyPatch) -> None:
     """A message that is sent again has its effect again."""
     usual = Session.handle
 
-    def handle(self: Session, message: ClientMessage, number: int = 0, journaled: bool = False) -> list[Sent]:
+    def handle(self: Session, message: ClientMessage, number: int = 0, journaled: bool = False) -> Turn:
         self.taken = 0
         return usual(self, message, number, journaled)
 

@@ -165,7 +165,7 @@ def test_the_pdf_has_its_pages_size_and_fonts(tmp_path: Path) -> None:
 
 
 def test_without_the_converter_it_is_said_what_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(pdf.shutil, "which", lambda _: None)
+    monkeypatch.setattr(shutil, "which", lambda _: None)
     with pytest.raises(pdf.NoConverter, match="librsvg2-bin"):
         pdf.pdf_of(["<svg/>"])
 

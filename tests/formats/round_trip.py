@@ -63,9 +63,9 @@ DYNAMICS = {
 }
 
 
-def exact(offset: object) -> F:
+def exact(offset: F | float) -> F:
     """A place of music21 (a float or a Fraction) as an exact fraction."""
-    return F(offset).limit_denominator(5040)  # type: ignore[arg-type]
+    return F(offset).limit_denominator(5040)
 
 
 def facts(data: bytes) -> Counter[tuple[object, ...]]:
@@ -174,7 +174,7 @@ def _tied(
     tie = m.tie.type if m.tie is not None else ""
     if (name, at) in open_ties:  # some files state only where a tie begins
         note = open_ties.pop((name, at))
-        note[1] = F(note[1]) + length  # type: ignore[call-overload, index, operator]
+        note[1] = F(note[1]) + length
     else:
         note = [at, length, name]  # type: ignore[list-item]
         notes.append(note)  # type: ignore[arg-type]
@@ -186,7 +186,7 @@ def name_of(m: music21.note.NotRest) -> str:
     """A note's pitch with its octave; where an unpitched one stands."""
     if isinstance(m, music21.note.Note):
         return m.pitch.nameWithOctave
-    return f"drum {m.displayName}"  # type: ignore[attr-defined]
+    return f"drum {m.displayName}"
 
 
 def facts_of_element(k: int, at: F, element: music21.note.GeneralNote) -> Iterator[tuple[object, ...]]:

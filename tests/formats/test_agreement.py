@@ -10,6 +10,7 @@ import random
 from collections import defaultdict
 from dataclasses import replace
 from fractions import Fraction as F
+from typing import Any
 
 import mido
 import music21
@@ -144,7 +145,12 @@ def entered(library: Library, seed: int) -> Sitter:
     rng = random.Random(seed)
     meter, fifths = rng.choice(["4/4", "3/4", "6/8", "7/8", "2/2", "5/4"]), rng.randint(-4, 4)
     sitter = Sitter(library, library.add(random_piece(seed, meter, 4, fifths)))
-    now, near = 0, {"tick": [k * QUARTER // 2 for k in range(40)], "bar": [0, 1, 5], "text": ["3.2", "1.1", "²"]}
+    now = 0
+    near: dict[str, list[Any]] = {
+        "tick": [k * QUARTER // 2 for k in range(40)],
+        "bar": [0, 1, 5],
+        "text": ["3.2", "1.1", "²"],
+    }
     for _ in range(40):
         now += rng.randint(60_000, 900_000)
         what = rng.random()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import music21
 import pytest
@@ -41,7 +42,7 @@ def read(piece: Piece) -> music21.stream.Score:
     return music21.converter.parseData(write_musicxml(piece).decode(), format="musicxml")
 
 
-def found(piece: Piece, kind: type) -> list:
+def found(piece: Piece, kind: type[Any]) -> list[Any]:
     return list(read(piece).recurse().getElementsByClass(kind))
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from fractions import Fraction as F
 from importlib.util import find_spec
 from pathlib import Path
+from typing import Any
 
 import music21
 import pytest
@@ -30,11 +31,11 @@ XSD = _PACKAGE / "generate_classes" / "musicxml_4_0.xsd"
 def schema() -> etree.XMLSchema:
     # The published schema refers to two small schemas by web address; they are not fetched.
     class Local(etree.Resolver):
-        def resolve(self, url: str, public_id: str, context: object) -> object:
+        def resolve(self, url: str, public_id: str, context: Any) -> Any:  # type: ignore[override]
             if url.endswith("/xml.xsd"):
-                return self.resolve_string(XML_XSD, context)
+                return self.resolve_string(XML_XSD, context)  # type: ignore[call-arg]
             if url.endswith("/xlink.xsd"):
-                return self.resolve_string(XLINK_XSD, context)
+                return self.resolve_string(XLINK_XSD, context)  # type: ignore[call-arg]
             return None
 
     parser = etree.XMLParser(no_network=True)

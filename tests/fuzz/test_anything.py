@@ -13,10 +13,11 @@ import random
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, cast
 
 import mido
 import pytest
+from fastapi import FastAPI
 from pydantic import TypeAdapter
 from starlette.testclient import TestClient
 
@@ -97,7 +98,7 @@ def test_fifty_damaged_midi_files(client: TestClient, sources: list[bytes], seed
     assert 0 < good < 50
 
 
-MESSAGES = [kind for kind in m.ClientMessage.__args__ if kind is not m.Keys]  # type: ignore[attr-defined]
+MESSAGES = [kind for kind in m.ClientMessage.__args__ if kind is not m.Keys]
 CHOICES = [*COMMANDS, *EDITS, *READING_CHOICES, Select, SelectByPitch, SelectLast]
 
 
@@ -125,7 +126,11 @@ def any_message(rng: random.Random, number: int, ids: list[str], revision: int) 
             return dumped(invent(rng.choice(MESSAGES), rng, 0.3, pools))
         key = rng.randrange(128)
         at = number * 300_000
-        events = ((at, "down", key, 80), (at + 9, "control", 64, rng.randrange(128)), (at + 90_000, "up", key, 0))
+        events: tuple[Any, ...] = (
+            (at, "down", key, 80),
+            (at + 9, "control", 64, rng.randrange(128)),
+            (at + 90_000, "up", key, 0),
+        )
         heard = tuple(m.HeardEvent(*e) for e in events[: rng.randint(1, 3)])
         return dumped(m.Keys(EPOCH_US, heard, number=number + 1))
     kind = CHOICES[number % len(CHOICES)]
@@ -140,12 +145,12 @@ def any_message(rng: random.Random, number: int, ids: list[str], revision: int) 
 
 
 @functools.cache
-def adapter(kind: type) -> TypeAdapter[Any]:
+def adapter(kind: type[Any]) -> TypeAdapter[Any]:
     return TypeAdapter(kind)
 
 
 def dumped(message: Any) -> str:
-    return adapter(type(message)).dump_json(message).decode()
+    return adapter(cast(Any, type(message))).dump_json(message).decode()
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -170,7 +175,7 @@ def test_two_hundred_messages_over_every_command_and_argument(client: TestClient
 
 def perform(browser: Browser, name: str) -> None:
     browser.ask(type="record-start", origin_us=0, now_us=0, epoch_us=EPOCH_US, bar=0)
-    events = [
+    events: list[dict[str, Any]] = [
         {"at_us": at, "kind": kind, "key": key, "value": value} for at, kind, key, value in programme_events(name)
     ]
     browser.ask(type="keys", epoch_us=EPOCH_US, events=events, number=1)
@@ -182,7 +187,7 @@ def test_fifty_requests_of_all_shapes(client: TestClient, library: Library, seed
     rng = random.Random(seed)
     piece = library.add(waltz())
     paths = [
-        *list(client.app.openapi()["paths"]),
+        *list(cast(FastAPI, client.app).openapi()["paths"]),
         "/",
         "/assets/x",
         "/%00",

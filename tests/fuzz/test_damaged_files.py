@@ -114,8 +114,8 @@ def changed_archive(rng: random.Random, good: bytes) -> bytes:
         del members[rng.choice(list(members))]
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
-        for name, data in members.items():
-            archive.writestr(name, data)
+        for name, inner in members.items():
+            archive.writestr(name, inner)
     return out.getvalue()
 
 

@@ -97,7 +97,7 @@ def test_a_file_of_three_instruments_and_drums_without_a_meter_comes_in_as_such(
     to_shelf(page)
     with page.expect_file_chooser() as chooser:
         page.get_by_role("button", name=re.compile("Bring in|Import|file", re.I)).first.click()
-    chooser.value.set_files([{"name": "quay trio.mid", "mimeType": "audio/midi", "buffer": trio()}])
+    chooser.value.set_files({"name": "quay trio.mid", "mimeType": "audio/midi", "buffer": trio()})
     expect(page.get_by_test_id("sheet")).to_be_visible(timeout=60_000)
     xml = server.get(f"/api/pieces/{page.url.rstrip('/').split('/')[-1]}/export.musicxml").decode()
     assert re.findall(r"<part-name[^>]*>([^<]+)</part-name>", xml) == ["Flute", "Violin", "Bass", "Drums"]

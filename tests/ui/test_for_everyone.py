@@ -205,14 +205,13 @@ def test_the_tour_waits_for_each_gesture(page: Page, server: Server) -> None:
     expect(tour).to_contain_text("1 of 12")
     press(page, "a")  # keys only sound: nothing was written, so the tour waits
     expect(tour).to_contain_text("1 of 12")
-    gestures: list[Callable[[], None]] = [
+    gestures: list[Callable[[], object]] = [
         lambda: press(page, "Backquote"),
         lambda: press(page, "a"),
         lambda: press(page, "BracketRight"),
         lambda: chord(page, "adg"),
         lambda: press(page, "Control+z"),
         lambda: (press(page, "Digit2"), page.keyboard.type("mf"), press(page, "Enter")),
-        # type: ignore[func-returns-value]
         lambda: press(page, "ArrowDown"),
         lambda: press(page, "d"),
         lambda: press(page, "KeyB"),

@@ -149,7 +149,7 @@ def test_triplets_in_one_hand(hands: Hands, server: Server) -> None:
     hands.press("Digit6")
     hands.play(60)
     says(hands.page, "C 4, half, bar 1, beat 3")
-    line = zip((0, F(1, 3), F(2, 3), 1, F(4, 3), F(5, 3)), ("C4", "D4", "E4", "F4", "E4", "D4"), strict=True)
+    line = zip((F(0), F(1, 3), F(2, 3), F(1), F(4, 3), F(5, 3)), ("C4", "D4", "E4", "F4", "E4", "D4"), strict=True)
     check(hands, "triplets in one hand", server, piece, [*((F(t), F(1, 3), p) for t, p in line), (F(2), F(2), "C4")])
 
 

@@ -12,7 +12,7 @@ import pytest
 from ductus.app.document.jobs import carry_out
 from ductus.app.files.midi_import import bring, onto_shelf, read_on
 from ductus.app.library import Library
-from ductus.core.playback.performance import written_tempo_map
+from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.reading.review.beat_options import ReadBeats
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter
@@ -188,7 +188,7 @@ def test_a_file_of_drums_alone_becomes_a_kit(tmp_path: Path) -> None:
     library.close()
 
 
-BAND = (
+BAND: tuple[tuple[int, list[tuple[float, float, int]]], ...] = (
     (73, [(k / 2, 0.5, 76 + k % 5) for k in range(32)]),
     (40, [(k, 1.0, 67 + k % 3) for k in range(16)]),
     (33, [(2 * k, 2.0, 36 + k % 4) for k in range(8)]),

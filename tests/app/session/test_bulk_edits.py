@@ -124,7 +124,7 @@ def test_what_touches_the_same_bars_is_worked_out_again(
 
     work = Interrupted(all_deleted, *([lambda: write_at(sitter, 3)] if at == "work" else []))
     if at == "ready":
-        ready, times = sitter.desk.made_ready, []
+        ready, times = sitter.desk.made_ready, list[float]()
 
         def slowly(change: Change, piece: Piece) -> object:
             step = ready(change, piece)

@@ -48,7 +48,7 @@ def test_one_staff_is_shown_alone_takes_the_pen_and_the_other_keeps_its_notes(li
     assert at.latest(m.PenFact).staff == 2
     page = at.desk.sheet_for(at.session.view).piece
     xml = etree.fromstring(write_musicxml(page, Window(0, 3)))
-    drawn = {n.get("id").split("_")[0] for n in xml.iter("note") if n.find("rest") is None}
+    drawn = {n.get("id", "").split("_")[0] for n in xml.iter("note") if n.find("rest") is None}
     assert drawn == {n.id for n in at.desk.piece.notes.values() if n.staff == 2}
     assert [c.findtext("sign") for c in xml.iter("clef")] == ["F"]
     assert not list(xml.iter("staves"))

@@ -278,7 +278,7 @@ def test_copy_cut_paste_and_repeat(at: Sitter) -> None:
     ask = at.latest(m.Ask)
     assert "4 notes of the same voices stand where the repetition would go" in ask.message
     assert len(at.notes()) == 8
-    at.edit(ask.do, list(ask.ids))
+    at.edit(ask.do, list(ask.ids))  # type: ignore[arg-type]
     assert len(at.notes()) == 12
     at.everything().clip("cut")
     assert (at.said, at.notes()) == ("12 notes cut", [])
@@ -391,7 +391,7 @@ def test_who_changes_bars_where_another_window_works_is_told_of_there(library: L
     said = [s.fact for s in two.session.news().facts]
     assert [f.text for f in said if isinstance(f, m.Say)] == ["1 selected note was changed in another window"]
     assert [len(f.ids) for f in said if isinstance(f, m.SelectionFact)] == [1]
-    two.select(Select("none")).give(PenTo(True))
+    two.select(Select("none")).give(PenTo(True))  # type: ignore[arg-type]
     one.press(64)
     assert [f.text for f in (s.fact for s in two.session.news().facts) if isinstance(f, m.Say)] == [
         "Bar 1, where your pen is, was changed in another window"

@@ -162,5 +162,5 @@ def test_a_take_in_doubled_values_has_its_last_chord_doubled_too(library: Librar
     at.hear(*sorted(events))
     at.tell(m.StopRecording(25 * beat))
     for size, length in ((1, 8), (0, 4), (-1, 2)):
-        at.read(ReadSize(size))
+        at.read(ReadSize(size))  # type: ignore[arg-type]
         assert {ticks for _, ticks, _ in at.notes()[-3:]} == {length}

@@ -18,7 +18,7 @@ from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.errors import BadInput
 from ductus.core.pitch.pitches import Pitch
 from ductus.core.playback.click import AsWritten, click_plan
-from ductus.core.playback.performance import written_tempo_map
+from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.playback.timing import Apart, apart_words
 from ductus.core.reading.model import ReadingResult, ReadNote
 from ductus.core.reading.page.insertion import page_of

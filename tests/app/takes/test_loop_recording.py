@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import pytest
 
 from ductus.app import wire as m
@@ -19,7 +21,7 @@ from tests.app.driving import EPOCH_US, Sitter
 BEAT_US = 500_000  # at 120
 
 
-def going_round(library: Library, policy: str, keys: list[int | None], until: int = 1) -> Sitter:
+def going_round(library: Library, policy: str, keys: Sequence[int | None], until: int = 1) -> Sitter:
     """A key on each beat (None: silence) round and round over two bars of 4/4, shown beat by beat, stopped a beat
     later.
     """

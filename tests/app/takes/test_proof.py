@@ -14,6 +14,7 @@ from ductus.app import wire as m
 from ductus.app.library import Library
 from ductus.app.takes.proof import bars_in_words
 from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.time.ticks import QUARTER
 from ductus.demo.keyboard import programme_events
 from ductus.demo.scenario import jig, waltz
@@ -27,16 +28,15 @@ def planted() -> Piece:
     piece = waltz()
     notes = sorted(piece.notes.values(), key=lambda n: (n.tick, n.pitch.midi))
 
-    def first_in(bar: int) -> object:
+    def first_in(bar: int) -> Note:
         return next(n for n in notes if n.tick > (bar - 1) * 3 * QUARTER and n.staff == 1)
 
     wrong, gone, copied = first_in(2), first_in(6), first_in(11)
     return piece.with_rows(
         [
-            (wrong, replace(wrong, pitch=replace(wrong.pitch, alter=wrong.pitch.alter + 1))),  # type: ignore[type-var]
+            (wrong, replace(wrong, pitch=replace(wrong.pitch, alter=wrong.pitch.alter + 1))),
             (gone, None),
             (None, replace(copied, id="n9001", pitch=replace(copied.pitch, octave=copied.pitch.octave + 1))),
-            # type: ignore[type-var]
         ]
     )
 

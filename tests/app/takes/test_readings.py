@@ -18,6 +18,7 @@ from ductus.core.phrases import Phrase
 from ductus.core.reading.decoding import decode
 from ductus.core.reading.review.beat_options import ReadBar, ReadBeats, ReadMeter, ReadSize, ReadTaps, ReadUnpinned
 from ductus.core.reading.review.note_options import ReadDetached, ReadHands, ReadKey, ReadPlainness, ReadShortest
+from ductus.core.reading.review.options import read_chosen
 from ductus.core.recording.settings import RecordPolicy
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import DropMarks, NudgeMarks
@@ -134,7 +135,7 @@ def test_a_free_take_gives_an_empty_piece_its_meter_and_offers_rival_readings(li
     assert seconds == sorted(seconds)
     tempo = free.piece.tempo_at(0).quarters_per_minute
     slower = next(c for c in phrase(free, "tempo").choices if c.label.startswith("notes half as long"))
-    free.read(slower.do)
+    free.read(slower.do)  # type: ignore[arg-type]
     assert abs(free.piece.tempo_at(0).quarters_per_minute / tempo - 0.5) < 0.1
     assert slower.do == ReadSize(-1)
     free.undo()
@@ -338,7 +339,7 @@ def test_what_was_just_read_is_told_without_reading_it_again(
 
         monkeypatch.setattr(f"ductus.app.takes.reading_cache.{name}", call)
 
-    counted("read_chosen", reading_cache.read_chosen)
+    counted("read_chosen", read_chosen)
     counted("outcomes_of", reading_cache.outcomes_of)
     at = Sitter(library, library.add(new_piece(meter=Meter(3, 4), bpm=96)))
     at.perform("otter-freely" if free else "waltz-with-click", qpm=None if free else 96.0, shortest=None)

@@ -40,7 +40,10 @@ def changing() -> Piece:
     piece = piece.with_rows(
         [(None, MeterChange("m3", bar(3), Meter(3, 4))), (None, MeterChange("m5", bar(5), Meter(6, 8)))]
     )
-    rows = [(None, KeyChange("k3", bar(3), 2)), (None, TempoMark("t3", piece.timeline.bar(bar(3)).start, 132.0))]
+    rows: list[tuple[None, KeyChange | TempoMark]] = [
+        (None, KeyChange("k3", bar(3), 2)),
+        (None, TempoMark("t3", piece.timeline.bar(bar(3)).start, 132.0)),
+    ]
     return piece.with_rows(rows)
 
 

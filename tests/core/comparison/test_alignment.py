@@ -22,8 +22,8 @@ def cost(first: list[int], second: list[int]) -> float:
     """What the way that was found costs: a key passed over 1, two different keys taken together 1.5."""
     a, b = line(first), line(second)
     bits_a, bits_b = (aligning._bits(t, aligning.grouped(t)) for t in (a, b))
-    times = [np.array([n.onset_us for n in t.notes], float) for t in (a, b)]
-    pairs = aligning._path(bits_a, bits_b, *times)
+    times_a, times_b = (np.array([n.onset_us for n in t.notes], float) for t in (a, b))
+    pairs = aligning._path(bits_a, bits_b, times_a, times_b)
     unlike = sum(first[i] != second[j] for i, j in pairs)
     return len(first) + len(second) - 2 * len(pairs) + 1.5 * unlike
 

@@ -193,7 +193,7 @@ def test_the_player_is_followed_key_by_key(make: Make, bars: int) -> None:
     rng = random.Random(4)
     notes = sorted(page_notes(piece), key=lambda n: (n.tick, n.pitch.midi))
     take = performed(piece, bars, 5)
-    by_key = {}
+    by_key: dict[int, list[int]] = {}
     for n in notes:
         by_key.setdefault(n.pitch.midi, []).append(n.tick)
     place = Place(piece, first_part(piece))

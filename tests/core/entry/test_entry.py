@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -181,8 +183,8 @@ def any_of(kind: type[EntryCommand]) -> st.SearchStrategy[EntryCommand]:
     """Any arguments that the border lets through, drawn from the ranges that the record states."""
     if kind in ASKED:
         return ASKED[kind]
-    fields = {f: TEXTS[f] for f in TEXTS if f in kind.__dataclass_fields__}
-    extra = {
+    fields: dict[str, st.SearchStrategy[Any]] = {f: TEXTS[f] for f in TEXTS if f in kind.__dataclass_fields__}
+    extra: dict[str, st.SearchStrategy[Any]] = {
         "part": st.just("p1"),
         "tick": st.integers(0, 12 * QUARTER),
         "letter": st.sampled_from(["C", "F#", "Bb", "?"]),

@@ -110,7 +110,7 @@ def test_advance_writes_lengthens_shortens_and_rests() -> None:
 def test_rhythm_first_then_pitches_keeps_the_rhythm() -> None:
     player = Player(way="rhythm")
     for value in ("half", "quarter", "quarter"):
-        player.give(RhythmValue(value))  # type: ignore[arg-type]
+        player.give(RhythmValue(value))
     player.do(KeyDown(0, 30)).give(BeginPitches())
     assert player.state.way == "over"
     for key in (60, 62, 64, 65):

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import random
 from fractions import Fraction as F
+from typing import Any
 
 import pytest
 
@@ -49,7 +50,7 @@ def fits(piece: Piece) -> bool:
     )
 
 
-def eighths(**state: object) -> Player:
+def eighths(**state: Any) -> Player:
     return Player(**state).give(StepBase("eighth")).give(TRIPLET)
 
 

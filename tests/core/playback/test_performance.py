@@ -18,8 +18,8 @@ from ductus.core.playback.performance import (
     performed,
     playback,
     take_sounds,
-    written_tempo_map,
 )
+from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.records import Mark, Part, TempoMark
 from ductus.core.time.meters import Meter, parse_meter

@@ -39,8 +39,8 @@ def struck(
             on = 1 + float(at) * QUARTER_S + off + rng.gauss(0, apart)
             rows.append((on, on + length * QUARTER_S, key, int(at * QUARTER)))
     rows.sort()
-    on, release, key, tick = zip(*rows, strict=True)
-    return NoteArrays(np.array(on), np.array(release), np.array(key)), list(tick)
+    onsets, releases, keys_down, ticks = zip(*rows, strict=True)
+    return NoteArrays(np.array(onsets), np.array(releases), np.array(keys_down)), list(ticks)
 
 
 def misread(played: NoteArrays, meant: list[int], settings: ReadSettings) -> float:

@@ -22,7 +22,7 @@ from ductus.core.time.ticks import QUARTER
 
 BEAT_S = 0.5
 EIGHTHS_OF_BEAT = next(k for k, d in enumerate(DIVISIONS) if d.family == SIMPLE and len(d.slots) == 8 and not d.tuplet)
-GRID = BeatGrid(np.arange(9) * QUARTER, np.arange(9) * BEAT_S, np.zeros(8, np.int64))
+GRID = BeatGrid(np.arange(9) * QUARTER, np.arange(9.0) * BEAT_S, np.zeros(8, np.int64))
 
 
 def moved(

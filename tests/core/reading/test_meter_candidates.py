@@ -12,6 +12,7 @@ from fractions import Fraction as F
 
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.beat_tracking.bar_features import (
@@ -116,7 +117,7 @@ def test_bars_that_come_back_are_seen() -> None:
     assert repetition(Track(frame, track.place, track.move, 0.0, 0.6), tune)[1] < 0.5
 
 
-def notes_at(time: Sequence[float], keys: Sequence[int], length_s: Sequence[float]) -> Take:
+def notes_at(time: Sequence[float] | NDArray[np.float64], keys: Sequence[int], length_s: Sequence[float]) -> Take:
     """A take of notes at these seconds."""
     rows = zip(time, keys, length_s, strict=True)
     return Take(tuple(PlayedNote(round(t * 1e6), round((t + s) * 1e6), k) for t, k, s in rows))
@@ -243,7 +244,7 @@ def test_a_tempo_may_jump_but_not_to_another_octave(ratio: float, followed: bool
     """
     frame = frame_of(Meter(4, 4))
     search = BeamSearch(frame, rhythm_table(), allowed_divisions(frame.beat_ticks, frame.family, None, True), None)
-    search.advance(np.arange(8) * 0.6, np.zeros((8, 5)), 0.02)
+    search.advance(np.arange(8.0) * 0.6, np.zeros((8, 5)), 0.02)
     known = search._now
     assert known is not None
     steady = int(np.flatnonzero(np.isclose(known.period, 0.6, rtol=0.02) & (known.row == 0))[0])

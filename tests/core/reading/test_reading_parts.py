@@ -30,7 +30,7 @@ from ductus.core.reading.durations.offset_options import (
 )
 from ductus.core.reading.hands.features import FEATURES as HAND_FEATURES
 from ductus.core.reading.hands.features import hand_features
-from ductus.core.reading.model import Decisions, ReadSettings
+from ductus.core.reading.model import Decisions, ReadSettings, Rival
 from ductus.core.reading.pipeline import read
 from ductus.core.reading.quantization.beat_grid import beat_pattern, grid_for
 from ductus.core.reading.quantization.lattice import MOST_TOGETHER, segments_of
@@ -50,7 +50,7 @@ from ductus.core.reading.quantization.subdivisions import (
     rhythm_table,
     smallest_division,
 )
-from ductus.core.reading.review.doubts import MOST_PER_100, BeatRivals, Rival, wrong_chance
+from ductus.core.reading.review.doubts import MOST_PER_100, BeatRivals, wrong_chance
 from ductus.core.reading.tonality.key_estimation import FEATURES as FEATURES_OF_KEY
 from ductus.core.reading.tonality.key_estimation import (
     key_scores,
@@ -160,7 +160,8 @@ def test_settings_remove_divisions_from_every_beat() -> None:
 
 
 def test_chords_are_clustered_and_a_loud_low_long_one_weighs_most() -> None:
-    onset, release, key, velocity = [], [], [], []
+    onset, release = list[float](), list[float]()
+    key, velocity = list[int](), list[int]()
     for beat in range(32):
         heavy = beat % 4 == 0
         for k in (36, 60, 64) if heavy else (72,):
@@ -218,7 +219,7 @@ def test_a_beat_that_is_played_lies_near_its_chord_however_much_the_tempo_bends(
     """Else what was struck on the beat would be read as a very fine value beside it."""
     frame = frame_of(Meter(4, 4))
     beam = BeamSearch(frame, rhythm_table(), allowed_divisions(QUARTER, SIMPLE, None, None), 0.5)
-    time = np.arange(24) * 0.5
+    time = np.arange(24.0) * 0.5
     time[12] -= 0.085  # an upbeat that comes early
     beam.advance(time, np.zeros((24, LEVELS)), 0.027)
     track = beam.tracks()[0]
@@ -231,7 +232,7 @@ def test_a_beat_that_is_played_lies_near_its_chord_however_much_the_tempo_bends(
 
 
 def test_nobody_is_taken_to_be_so_even_that_beats_which_follow_them_fit_exactly() -> None:
-    onset = np.arange(64) * 0.25
+    onset = np.arange(64.0) * 0.25
     played = NoteArrays(onset, onset + 0.2, np.full(64, 60) + np.arange(64) % 5)
     pulses = PulseMap(tuple(Pulse(k * QUARTER, k * 500_000) for k in range(-4, 40)))
     grid = grid_for(pulses, BarLines(Meter(4, 4)), 0, 16e6)

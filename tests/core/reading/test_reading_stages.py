@@ -319,7 +319,7 @@ def test_scales_and_repeated_notes_that_can_be_counted_are_no_ornaments() -> Non
 
 
 def test_the_meter_of_a_click_take_is_heard_from_its_weight() -> None:
-    waltz = [(3 * bar, 1, 41) for bar in range(10)]
+    waltz: list[tuple[float, float, int]] = [(3 * bar, 1, 41) for bar in range(10)]
     waltz += [(3 * bar + b, 0.7, k) for bar in range(10) for b in (1, 2) for k in (57, 60)]
     waltz += [(3 * bar, 2.8, 76) for bar in range(10)]
     take = take_of(*waltz, sd=0.01)

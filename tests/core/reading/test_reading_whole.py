@@ -69,9 +69,9 @@ def test_free_takes_of_open_scores_find_their_beats(bench: Any, scores: list[dic
     for piece in scores:
         case = bench.Case(piece, "ordinary", 2, True)
         take, index, qpm, _ = case.perform()
-        count, unit = (int(x) for x in piece["meter"].split("/"))  # type: ignore[attr-defined]
+        count, unit = (int(x) for x in piece["meter"].split("/"))
         result = read(take, None, ReadSettings(meter=Meter(count, unit), about=qpm))
-        places = {}
+        places: dict[Any, Any] = {}
         for n, i in enumerate(index):
             places.setdefault(piece["notes"][i][0], []).append(take.notes[n].onset_us / 1e6)
         true = [np.mean(v) for t, v in sorted(places.items()) if (t - piece["pickup"]) % bench.UNIT == 0]
@@ -103,7 +103,7 @@ def test_the_joint_reading_beats_plain_rounding_and_the_library_quantizer(
         truth = [(piece["notes"][i][0] - piece["pickup"]) / bench.UNIT for i in index]
         heard = [(n.onset_us - zero_us) / 60e6 * qpm for n in take.notes]
         rounded.append(np.mean([abs(round(h * 4) / 4 - t) < 1e-6 for h, t in zip(heard, truth, strict=True)]))
-        stream = music21.stream.Stream()
+        stream: Any = music21.stream.Stream()
         for h, n in zip(heard, take.notes, strict=True):
             stream.insert(h + 8, music21.note.Note(n.key, quarterLength=0.25))
         quantized = stream.quantize((4, 3), processDurations=False, inPlace=False)
@@ -121,7 +121,7 @@ def test_the_key_agrees_with_music21_or_beats_it(bench: Any, scores: list[dict[s
     for piece in scores:
         case = bench.Case(piece, "steady", 5, False)
         ours += bench.judge(case)["key"]
-        stream = music21.stream.Stream()
+        stream: Any = music21.stream.Stream()
         for n in piece["notes"]:
             stream.insert(n[0] / bench.UNIT, music21.note.Note(n[2], quarterLength=n[1] / bench.UNIT))
         theirs += stream.analyze("key").sharps == piece["key"]

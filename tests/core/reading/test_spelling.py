@@ -7,6 +7,7 @@ of music21's corpus.
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 import pytest
 from bench.spelling import otherwise_spelled
@@ -24,8 +25,10 @@ from spelling_scores import KEYBOARD, MEASURED, VOCAL, fitted_on, load, measured
 
 MINOR = range(-7, 8)
 
+Mode = Literal["major", "minor"]
 
-def stepped(chords: list[list[int]], fifths: int = 0, mode: str = "major") -> tuple[Piece, list[str]]:
+
+def stepped(chords: list[list[int]], fifths: int = 0, mode: Mode = "major") -> tuple[Piece, list[str]]:
     """Chords stepped in as quarters; the page and what was said."""
     piece = new_piece()
     piece = KeyFrom(0, fifths, mode).change(piece).apply(piece)
@@ -131,7 +134,7 @@ def test_scores_entered_at_the_pen_are_spelled_as_printed(place: int) -> None:
 @pytest.mark.parametrize("fifths", range(-7, 8))
 @pytest.mark.parametrize("mode", ["major", "minor"])
 def test_in_a_chromatic_scale_tones_of_the_key_keep_their_names_and_others_rise_as_sharps(
-    fifths: int, mode: str
+    fifths: int, mode: Mode
 ) -> None:
     """Common practice, as of any handbook of theory.
 

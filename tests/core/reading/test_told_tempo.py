@@ -58,8 +58,8 @@ def taking_time(seed: int) -> tuple[Take, list[float], float]:
         if beat % 16 == 15 and rng.random() < 0.3:
             at += rng.uniform(0.3, 0.9)
     notes = []
-    for beat in beats:
-        time = np.interp(beat, range(65), clock) + rng.gauss(0, 0.03)
+    for place in beats:
+        time = np.interp(place, range(65), clock) + rng.gauss(0, 0.03)
         keys = [72 + rng.choice((0, 2, 4, 5, 7, 9))]
         if beat % 1 == 0:
             keys.append((48 if beat % 2 == 0 else 55) + rng.choice((0, 5, 7)))

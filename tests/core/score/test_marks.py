@@ -4,6 +4,8 @@ played.
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from ductus.core.entry.commands.marks import Sing, WithHere
@@ -347,7 +349,7 @@ def bar(piece: Piece, text: str, first: int, last: int | None = None) -> Piece:
 
 # Common practice, as any handbook of notation has it: repeats are not taken again after D.C. and D.S., coda and fine
 # count only then.
-ORDERS = [
+ORDERS: list[tuple[Any, ...]] = [
     ([], "1 2 3 4 5 6 7 8"),
     ([("repeat end", 4)], "1 2 3 4 1 2 3 4 5 6 7 8"),
     ([("|:", 3), ("3 times", 4)], "1 2 3 4 3 4 3 4 5 6 7 8"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import pytest
 
@@ -43,13 +44,11 @@ MS = QUARTER / 500  # ticks to a millisecond at 120
 HERE = At(("p1", 1, 1), 0)
 
 
-def sixteenths(*late_ms: float, bpm: float = 120.0, **more: object) -> Piece:
+def sixteenths(*late_ms: float, bpm: float = 120.0, **more: Any) -> Piece:
     """Sixteenths that sound so many milliseconds late at 120."""
     piece = new_piece(bpm=bpm)
     notes = [
-        Note(  # type: ignore[arg-type]
-            f"n{k}", "p1", 1, 1, k * QUARTER // 4, QUARTER // 4, parse_pitch("C5"), 80, round(ms * MS), **more
-        )
+        Note(f"n{k}", "p1", 1, 1, k * QUARTER // 4, QUARTER // 4, parse_pitch("C5"), 80, round(ms * MS), **more)
         for k, ms in enumerate(late_ms)
     ]
     return piece.with_rows([(None, n) for n in notes])

@@ -2,7 +2,7 @@
 PY = .venv/bin/python
 STAMP = .venv/.set-up
 WEB = src/ductus/web/static/index.html
-WEB_SOURCES = $(shell find web/src web/public web/index.html web/vite.config.ts docs/user-guide.md -type f 2>/dev/null)
+WEB_SOURCES = $(shell find web/src web/public web/index.html web/vite.config.ts docs/guide -type f 2>/dev/null)
 WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web/shelf_routes.py src/ductus/web/page_routes.py src/ductus/web/wire.py $(wildcard src/ductus/app/wire/*.py) \
   $(wildcard src/ductus/core/entry/commands/*.py src/ductus/core/score/note_edits/*.py) src/ductus/core/reading/review/note_options.py src/ductus/core/reading/review/beat_options.py \
   src/ductus/core/recording/settings.py $(wildcard src/ductus/core/score/structure_edits/*.py) src/ductus/core/score/mark_edits/commands.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py

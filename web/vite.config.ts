@@ -1,5 +1,6 @@
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { marked } from 'marked'
 import react from '@vitejs/plugin-react'
 import tailwindcss from '@tailwindcss/vite'
 import { defineConfig, type Plugin } from 'vite'
@@ -31,8 +32,18 @@ function newerFontsOnly(): Plugin {
   }
 }
 
+/** Pages of the user guide (`docs/guide`) as their HTML, made once here. */
+function guidePages(): Plugin {
+  return {
+    name: 'guide-pages',
+    enforce: 'pre',
+    transform: (text, id) =>
+      id.endsWith('.md') ? `export default ${JSON.stringify(marked.parse(text, { async: false }))}` : undefined,
+  }
+}
+
 export default defineConfig({
-  plugins: [react(), tailwindcss(), pianoSamples(), newerFontsOnly()],
+  plugins: [react(), tailwindcss(), pianoSamples(), newerFontsOnly(), guidePages()],
   build: { outDir: '../src/ductus/web/static', emptyOutDir: true, chunkSizeWarningLimit: 1200, assetsInlineLimit: 0 },
   server: { proxy: { '/api': { target: 'http://127.0.0.1:8765', ws: true } } },
 })

@@ -7,7 +7,7 @@ system and that right-hand pages end, where they can, with a rest to turn in.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence, Set
 from functools import partial
 from types import MappingProxyType
 
@@ -39,38 +39,59 @@ def balanced(
     sums = [0.0, *itertools.accumulate(widths)]
     names = NAMES if len(piece.parts) > 1 else 0.0
     full = [(line - OPENING - names - SIGNATURE_UNITS * abs(fifths)) * FULL for fifths in _fifths(piece)]
-    count, first, greedy = 0, 0, [0]
-    while first < len(widths):  # greedily: the fewest systems
+    greedy = _greedy(sums, full, inside)
+    breaks = _even(sums, full, inside, len(greedy) - 1, WANDER * line) or greedy
+    return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
+
+
+def _greedy(sums: Sequence[float], full: Sequence[float], inside: Set[int]) -> list[int]:
+    """Where systems begin, and the end, if each takes as many bars as it holds: the fewest systems.
+
+    ``sums``: the width before each bar; ``full``: what a system that begins there holds; ``inside``: bars at which none
+    may begin.
+    """
+    first, breaks, bars = 0, [0], len(sums) - 1
+    while first < bars:
         last = first + 1
-        while last < len(widths) and (last in inside or sums[last + 1] - sums[first] <= full[first]):
+        while last < bars and (last in inside or sums[last + 1] - sums[first] <= full[first]):
             last += 1
-        count, first = count + 1, last
-        greedy.append(last)
-    aim = sums[-1] / count
+        first = last
+        breaks.append(last)
+    return breaks
+
+
+def _even(
+    sums: Sequence[float], full: Sequence[float], inside: Set[int], count: int, wander: float
+) -> list[int] | None:
+    """The same for ``count`` systems that are about equally full; None where that cannot be.
+
+    No system ends further than ``wander`` from where equally full ones would.
+    """
+    bars, aim = len(sums) - 1, sums[-1] / count
     layers: list[dict[int, tuple[float, int]]] = [
         {0: (0.0, 0)}
     ]  # after so many systems: bar -> cost, where the last of them began
     for k in range(1, count + 1):
         following: dict[int, tuple[float, int]] = {}
         for first, (cost, _) in layers[-1].items():
-            for last in range(first + 1, len(widths) + 1):
+            for last in range(first + 1, bars + 1):
                 if last in inside:
                     continue
                 width = sums[last] - sums[first]
                 if width > full[first] and last > first + 1:
                     break
-                if last < len(widths) and abs(sums[last] - k * aim) > WANDER * line:
+                if last < bars and abs(sums[last] - k * aim) > wander:
                     continue  # far from where so many systems would end: never balanced
                 total = cost + ((width - aim) / aim) ** 2
                 if last not in following or total < following[last][0]:
                     following[last] = (total, first)
         layers.append(following)
-    breaks = greedy
-    if len(widths) in layers[-1]:
-        breaks = [len(widths)]
-        for layer in reversed(layers[1:]):
-            breaks.insert(0, layer[breaks[0]][1])
-    return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
+    if bars not in layers[-1]:
+        return None
+    breaks = [bars]
+    for layer in reversed(layers[1:]):
+        breaks.insert(0, layer[breaks[0]][1])
+    return breaks
 
 
 def _fifths(piece: Piece) -> list[int]:

@@ -220,6 +220,11 @@ def _performance(file: mido.MidiFile) -> MidiFile:
     names[-1] = kit_name(drummed, {number for number, kit in heard if not kit}, names)
     tracks = tracks_of(heard, names, stated.programmes, stated.sung, round(now_us))
     sounding = {number for number, _ in heard} | drummed
+    title = names.get(0, "") if 0 not in sounding else ""
+    return _file_of(tracks, stated, title)
+
+
+def _file_of(tracks: tuple[MidiTrack, ...], stated: Stated, title: str) -> MidiFile:
     whole = together([t.take for t in tracks if not t.percussion] or [t.take for t in tracks])
     pulses = tempo_map(stated.tempi)
     return MidiFile(
@@ -229,7 +234,7 @@ def _performance(file: mido.MidiFile) -> MidiFile:
         tuple(sorted(stated.meters.items())),
         stated.fifths,
         tuple(stated.markers),
-        names.get(0, "") if 0 not in sounding else "",
+        title,
         pulses is not None and on_its_beats(whole, pulses),
     )
 

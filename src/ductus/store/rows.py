@@ -58,25 +58,60 @@ def words(items: tuple[str, ...]) -> str:
     return " ".join(items)
 
 
+def _part_columns(part: Part) -> Columns:
+    return {
+        "id": part.id,
+        "name": part.name,
+        "short": part.short,
+        "programme": part.programme,
+        "clefs": words(part.clefs),
+        "order": part.order,
+        "lyrics": int(part.lyrics),
+        "transpose": words(tuple(map(str, part.transpose))),
+        "level": part.level,
+        "pan": part.pan,
+        "kit": words(tuple(f"{key}:{drum}" for key, drum in part.kit)),
+    }
+
+
+def _part_from(r: Mapping[str, Any]) -> Part:
+    steps, semitones = (int(n) for n in given(r, "transpose", "0 0").split())
+    keys = (pair.split(":") for pair in given(r, "kit", "").split())
+    return Part(
+        r["id"],
+        r["name"],
+        r["short"],
+        r["programme"],
+        tuple(r["clefs"].split()),
+        r["order"],
+        bool(r["lyrics"]),
+        (steps, semitones),
+        given(r, "level", 100),
+        given(r, "pan", 64),
+        tuple((int(key), int(drum)) for key, drum in keys),
+    )
+
+
+def _tempo_columns(tempo: TempoMark) -> Columns:
+    return {
+        "id": tempo.id,
+        "tick": tempo.tick,
+        "bpm": tempo.bpm,
+        "beat": tempo.beat.base,
+        "dots": tempo.beat.dots,
+        "text": tempo.text,
+        "printed": int(tempo.printed),
+        "shown": tempo.shown,
+    }
+
+
 def to_columns(record: Record) -> Columns:
     """The columns of a record, without its piece."""
     match record:
         case Facts():
             return {name: getattr(record, name) for name in FACTS}
         case Part():
-            return {
-                "id": record.id,
-                "name": record.name,
-                "short": record.short,
-                "programme": record.programme,
-                "clefs": words(record.clefs),
-                "order": record.order,
-                "lyrics": int(record.lyrics),
-                "transpose": words(tuple(map(str, record.transpose))),
-                "level": record.level,
-                "pan": record.pan,
-                "kit": words(tuple(f"{key}:{drum}" for key, drum in record.kit)),
-            }
+            return _part_columns(record)
         case MeterChange():
             meter = record.meter
             groups = words(tuple(map(str, meter.groups)))
@@ -91,16 +126,7 @@ def to_columns(record: Record) -> Columns:
         case KeyChange():
             return {"id": record.id, "bar": record.bar, "fifths": record.fifths, "mode": record.mode}
         case TempoMark():
-            return {
-                "id": record.id,
-                "tick": record.tick,
-                "bpm": record.bpm,
-                "beat": record.beat.base,
-                "dots": record.beat.dots,
-                "text": record.text,
-                "printed": int(record.printed),
-                "shown": record.shown,
-            }
+            return _tempo_columns(record)
         case ClefChange():
             return {name: getattr(record, name) for name in CLEF}
         case BarSign():
@@ -250,22 +276,7 @@ def from_columns(kind: str, row: Mapping[str, Any]) -> Record:
             known = set(r.keys())  # a row of older history has fewer
             return Facts(**{name: r[name] for name in FACTS if name in known})
         case "part":
-            clefs = tuple(r["clefs"].split())
-            steps, semitones = (int(n) for n in given(r, "transpose", "0 0").split())
-            keys = (pair.split(":") for pair in given(r, "kit", "").split())
-            return Part(
-                r["id"],
-                r["name"],
-                r["short"],
-                r["programme"],
-                clefs,
-                r["order"],
-                bool(r["lyrics"]),
-                (steps, semitones),
-                given(r, "level", 100),
-                given(r, "pan", 64),
-                tuple((int(key), int(drum)) for key, drum in keys),
-            )
+            return _part_from(r)
         case "meter":
             groups = tuple(int(g) for g in r["groups"].split())
             return MeterChange(r["id"], r["bar"], Meter(r["count"], r["unit"], groups), given(r, "sign", ""))

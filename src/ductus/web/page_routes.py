@@ -15,7 +15,7 @@ from ductus.core.score.catalogues.accompaniment_figures import FIGURES
 from ductus.core.score.catalogues.drum_patterns import READY, varied_bars
 from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.score.catalogues.instruments import INSTRUMENTS
-from ductus.core.score.mark_language.parser import suggestions
+from ductus.core.score.mark_language.parser import Suggestion, suggestions
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import bars_words
 from ductus.core.score.model.records import Pattern
@@ -107,9 +107,9 @@ def get_left_out(library: Lib, piece_id: str) -> list[str]:
 
 
 @router.get("/marks")
-def get_marks(text: Annotated[str, Query(max_length=200)] = "") -> list[s.SuggestionView]:
+def get_marks(text: Annotated[str, Query(max_length=200)] = "") -> list[Suggestion]:
     """Marks that a beginning could become."""
-    return [s.SuggestionView.model_validate(x) for x in suggestions(text)]
+    return list(suggestions(text))
 
 
 @router.get("/drums")

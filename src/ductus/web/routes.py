@@ -8,13 +8,14 @@ from fastapi import APIRouter, Depends, Path, Query, Request, Response
 
 from ductus.app.files.file_jobs import Works
 from ductus.app.library import Library
-from ductus.app.session.sound_strip import shape_of
+from ductus.app.session.sound_strip import Shape, shape_of
 from ductus.app.takes.guided_review import openings
-from ductus.app.takes.reading_views import strip_of, why_note
+from ductus.app.takes.reading_views import StripShown, strip_of, why_note
 from ductus.app.takes.recording import heard_sounds
 from ductus.core.capture.delay import SIGN, find_delay
 from ductus.core.playback.click import AsWritten, OneTempo, delay_clicks, playback_clicks, practice_map
-from ductus.core.playback.performance import PlaybackStyle, company_at, playback, take_sounds
+from ductus.core.playback.performance import PlaybackStyle, Sounding, company_at, playback, take_sounds
+from ductus.core.reading.trace import Stage
 from ductus.core.score.model.records import checked_text
 from ductus.core.score.note_edits.write import change_facts
 from ductus.core.time.bars import MAX_BAR
@@ -89,25 +90,25 @@ def get_playback(library: Lib, piece_id: str, how: Annotated[s.Listening, Query(
         cut=how.cut or how.first_bar is not None,
     )
     return s.PlaybackView(
-        notes=tuple(s.SoundingView.model_validate(n) for n in heard.notes),
+        notes=heard.notes,
         places=heard.places,
         length_us=heard.length_us,
         start=start,
         end=piece.end if end is None else end,
-        clicks=tuple(s.ClickView.model_validate(c) for c in playback_clicks(piece, heard.places)),
+        clicks=tuple(playback_clicks(piece, heard.places)),
     )
 
 
 @router.get("/pieces/{piece_id}/shape")
-def get_shape(library: Lib, piece_id: str, part: str, first: FromBar = 0, last: FromBar = 0) -> s.ShapeView:
+def get_shape(library: Lib, piece_id: str, part: str, first: FromBar = 0, last: FromBar = 0) -> Shape:
     """How bars of a part sound: times and velocities of their notes, those that are being played among them."""
-    return s.ShapeView.model_validate(shape_of(library.desk(piece_id).shown, part, first, min(last, first + MOST_BARS)))
+    return shape_of(library.desk(piece_id).shown, part, first, min(last, first + MOST_BARS))
 
 
 @router.get("/pieces/{piece_id}/company")
-def get_company(library: Lib, piece_id: str, tick: FromTick, part: str, staff: int) -> list[s.SoundingView]:
+def get_company(library: Lib, piece_id: str, tick: FromTick, part: str, staff: int) -> list[Sounding]:
     """What the other parts and staves hold at a place, for each step to sound with it; at the written tempi."""
-    return [s.SoundingView.model_validate(x) for x in company_at(library.desk(piece_id).piece, tick, part, staff)]
+    return list(company_at(library.desk(piece_id).piece, tick, part, staff))
 
 
 @router.get("/pieces/{piece_id}/takes/{take_id}/playback")
@@ -115,25 +116,25 @@ def get_take_playback(library: Lib, piece_id: str, take_id: TakeId) -> s.TakeSou
     """A take as it was played, from its first note on."""
     take = library.desk(piece_id).take(take_id)
     first = take.notes[0].onset_us if take.notes else 0
-    return s.TakeSoundsView(first_us=first, notes=tuple(s.SoundingView.model_validate(x) for x in take_sounds(take)))
+    return s.TakeSoundsView(first_us=first, notes=tuple(take_sounds(take)))
 
 
 @router.get("/pieces/{piece_id}/heard")
-def get_heard(library: Lib, piece_id: str, from_us: Microseconds, to_us: Microseconds) -> list[s.SoundingView]:
+def get_heard(library: Lib, piece_id: str, from_us: Microseconds, to_us: Microseconds) -> list[Sounding]:
     """A stretch of the journal as it was played; times of the wall clock."""
-    return [s.SoundingView.model_validate(x) for x in heard_sounds(library.desk(piece_id), from_us, to_us)]
+    return list(heard_sounds(library.desk(piece_id), from_us, to_us))
 
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/strip")
-def get_strip(library: Lib, piece_id: str, reading_id: str) -> s.StripView:
+def get_strip(library: Lib, piece_id: str, reading_id: str) -> StripShown:
     """A take on the page over time: strokes, beats, tempo curve."""
-    return s.StripView.model_validate(strip_of(library.desk(piece_id), reading_id))
+    return strip_of(library.desk(piece_id), reading_id)
 
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/notes/{note_id}/why")
-def get_why(library: Lib, piece_id: str, reading_id: str, note_id: str) -> list[s.StageView]:
+def get_why(library: Lib, piece_id: str, reading_id: str, note_id: str) -> list[Stage]:
     """Why a note of a take was written as it was: what each stage decided, its evidence and the rivals."""
-    return [s.StageView.model_validate(x) for x in why_note(library.desk(piece_id), reading_id, note_id)]
+    return list(why_note(library.desk(piece_id), reading_id, note_id))
 
 
 @router.get("/pieces/{piece_id}/readings/{reading_id}/openings")
@@ -148,7 +149,7 @@ def get_openings(library: Lib, piece_id: str, reading_id: str, question: str) ->
 def get_delay_test() -> s.DelayClicks:
     """The click of the delay test."""
     clicks, counted = delay_clicks()
-    return s.DelayClicks(clicks=tuple(s.ClickView.model_validate(c) for c in clicks), counted=counted)
+    return s.DelayClicks(clicks=tuple(clicks), counted=counted)
 
 
 @router.post("/delay-test")

@@ -6,6 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from ductus.core.playback.click import Click
+from ductus.core.playback.performance import Sounding
 from ductus.core.time.bars import MAX_BAR
 from ductus.engraving.pages import LARGEST, SMALLEST
 
@@ -51,16 +53,6 @@ class NewPiece(In):
     bpm_to: Annotated[float, Field(ge=5, le=600)] | None = None
 
 
-class SuggestionView(Out):
-    """What typed words could become: the words to give, how it is said, and its picture (code points of the music
-    font).
-    """
-
-    text: str
-    words: str
-    picture: str
-
-
 class PagesView(Out):
     """A piece on pages: sizes in mm, each page an SVG drawing."""
 
@@ -77,42 +69,6 @@ class InstrumentView(Out):
     short: str
     family: str
     programme: int
-
-
-class ShapedNoteView(Out):
-    """A note as the strip draws it and the list says it.
-
-    Where it is written, how it sounds and was played (ticks), key, velocity, staff; in words.
-    """
-
-    id: str
-    tick: int
-    on: int
-    off: int
-    was_on: int
-    was_off: int
-    key: int
-    velocity: int
-    staff: int
-    place: str
-    pitch: str
-    value: str
-    late_ms: float
-    percent: float
-
-
-class ShapeView(Out):
-    """A stretch of a part: its ticks, bar lines as (tick, number), beats, notes.
-
-    How many more there are than are shown.
-    """
-
-    start: int
-    end: int
-    bars: tuple[tuple[int, int], ...]
-    beats: tuple[int, ...]
-    notes: tuple[ShapedNoteView, ...]
-    more: int
 
 
 class DrumView(Out):
@@ -227,17 +183,6 @@ class FactsView(Out):
     cautions: Cautions
 
 
-class SoundingView(Out):
-    """One note to sound."""
-
-    onset_us: int
-    length_us: int
-    key: int
-    velocity: int
-    part: str
-    note: str
-
-
 class Listening(In):
     """What is to be heard, and how: from a tick to another (None.
 
@@ -288,20 +233,13 @@ class TakeSoundsView(Out):
     """A take as it was played; times from its first note, which was struck at ``first_us`` of the take."""
 
     first_us: int
-    notes: tuple[SoundingView, ...]
-
-
-class ClickView(Out):
-    """One click, ``time_us`` from the beginning of what is heard."""
-
-    time_us: int
-    rank: Literal["bar", "strong", "beat", "half"]
+    notes: tuple[Sounding, ...]
 
 
 class DelayClicks(Out):
     """The click of the delay test; the first ``counted`` are only counted."""
 
-    clicks: tuple[ClickView, ...]
+    clicks: tuple[Click, ...]
     counted: int
 
 
@@ -332,9 +270,9 @@ class PlaybackView(Out):
     line, and the ticks it reaches from and to.
     """
 
-    notes: tuple[SoundingView, ...]
+    notes: tuple[Sounding, ...]
     places: tuple[tuple[int, int], ...]
-    clicks: tuple[ClickView, ...]
+    clicks: tuple[Click, ...]
     length_us: int
     start: int
     end: int
@@ -361,42 +299,3 @@ class Problem(Out):
     """An error in words."""
 
     message: str
-
-
-class CurveView(Out):
-    """Tempo bar by bar: (bar index of the take, microseconds of its bar line, beats a minute)."""
-
-    bars: tuple[tuple[int, int, float], ...]
-    lowest: float
-    highest: float
-    average: float
-
-
-class StageView(Out):
-    """What one stage of a reading decided about a note, why, how sure it is (0 to 1), and what else it could be."""
-
-    name: str
-    decided: str
-    because: str
-    probability: float | None
-    rivals: tuple[tuple[str, float], ...]
-
-
-class StripView(Out):
-    """A performance over time.
-
-    ``strokes``: (onset, release, key, velocity, hand, written time, note id), times in microseconds; ``beats``:
-    (microseconds, tick of the take, bar number or None inside a bar, set by hand); ``worst`` bars: (number, tick,
-    microseconds late); ``extent``: what is written of it; ``music``: what does not stand apart (None: all).
-    """
-
-    start_us: int
-    length_us: int
-    strokes: tuple[tuple[int, int, int, int, int, int, str], ...]
-    beats: tuple[tuple[int, int, int | None, bool], ...]
-    curve: CurveView
-    beat_words: str
-    worst: tuple[tuple[int, int, int], ...]
-    apart_words: str
-    extent: tuple[int, int] | None
-    music: tuple[int, int] | None

@@ -2,7 +2,7 @@
 import { recordAgain, toggleRecording } from '../recording/recorder'
 import { clip, edit, layOut, travel } from '../session/actions'
 import { playbackSettings } from '../playback/settings'
-import { toggleHelp } from '../shell/help'
+import { toggleHelp } from '../help/help'
 import {
   openListening,
   playFromStart,

@@ -9,7 +9,7 @@ import { openDelayTest } from '../recording/DelayTest'
 import { beginRecording } from '../recording/recorder'
 import { changeHead, layOut } from '../session/actions'
 import { useDesk } from '../session/store'
-import { toggleHelp } from './help'
+import { toggleHelp } from '../help/help'
 import { usePreferences } from './preferences'
 import { toggleEvening, toggleFarView } from './appearance'
 

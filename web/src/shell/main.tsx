@@ -7,5 +7,7 @@ import '@fontsource/alegreya-sans/400.css'
 import '@fontsource/alegreya-sans/500.css'
 import '@fontsource/alegreya-sans/700.css'
 import './styles.css'
+import '../sheet/sheet.css'
+import '../print/print.css'
 
 createRoot(document.getElementById('root')!).render(<App />)

@@ -7,7 +7,7 @@ import type { Stage } from '../session/wire'
 const percent = (p: number) => `${Math.round(100 * p)} %`
 
 /** One stage in words: "on beat 2 (96 %), for it was struck 4 ms after it; else on beat 1 1/2 (3 %)". */
-export function stageWords({ decided, because, probability, rivals }: Stage): string {
+export function stageWords({ decided, because, probability, rivals = [] }: Stage): string {
   const sure = probability === null || probability === undefined ? '' : ` (${percent(probability)})`
   const else_ = rivals.map(([words, p]) => `${words} (${percent(p)})`).join(', ')
   return `${decided}${sure}, for ${because}${else_ ? `; else ${else_}` : ''}`

@@ -22,7 +22,7 @@ from ductus.core.score.model.records import BarSign, Mark, Part, Record
 from ductus.core.score.structure_edits.base import FrameConfirmationNeeded
 from ductus.core.score.structure_edits.settling import frame_change
 from ductus.core.score.structure_edits.split_bars import short_end
-from ductus.core.time.bars import beat_number
+from ductus.core.time.bars import Bar, beat_number
 from ductus.core.time.meters import default_groups
 from ductus.core.time.note_values import describe_value
 from ductus.core.time.ticks import shown_ticks
@@ -83,20 +83,25 @@ def marks_left(piece: Piece, ids: tuple[str, ...]) -> m.MarksFact:
     return marks_fact(piece, tuple(i for i in ids if drawn_records(piece, (i,))))
 
 
+def _meant(piece: Piece, about: m.LookAtFrame, part: Part, staff: int, bar: Bar) -> int:
+    """The tick of the change that is asked about: of this tempo, of the nearest clef, or the place itself."""
+    if about.id in piece.tempi:
+        return piece.tempi[about.id].tick
+    tick = max(about.tick, bar.start) if about.tick < bar.end else bar.start
+    if about.what != "clef" or not about.near:
+        return tick
+    changes = [c.tick for c in piece.clefs.values() if (c.part, c.staff) == (part.id, staff)]
+    near = [t for t in changes if abs(t - about.tick) <= bar.ticks]
+    return min(near, key=lambda t: abs(t - about.tick), default=tick)
+
+
 def frame_fact(piece: Piece, about: m.LookAtFrame) -> m.FrameFact:
     """The frame at a place. Raises NotThere for a part that is gone."""
     part = piece.part(about.part)
     staff = min(max(about.staff, 1), part.staves)
     bar = piece.timeline.bar(min(about.bar, piece.bar_count - 1))
     last = min(max(about.last, bar.index), piece.bar_count - 1)
-    tick = max(about.tick, bar.start) if about.tick < bar.end else bar.start
-    if about.id in piece.tempi:
-        tick = piece.tempi[about.id].tick
-    elif about.what == "clef" and about.near:
-        changes = [c.tick for c in piece.clefs.values() if (c.part, c.staff) == (part.id, staff)]
-        tick = min(
-            [t for t in changes if abs(t - about.tick) <= bar.ticks], key=lambda t: abs(t - about.tick), default=tick
-        )
+    tick = _meant(piece, about, part, staff, bar)
     bar = piece.timeline.bar_at(tick)
     key, tempo = piece.key_at(bar.index), piece.tempo_at(tick)
     meter = bar.meter

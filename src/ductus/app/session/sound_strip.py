@@ -13,7 +13,7 @@ from ductus.core.reading.review.rhythm_words import length_words
 from ductus.core.score.catalogues.drums import sound_words
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
-from ductus.core.score.note_edits.sounding import QuantizeInPlace, Tempo, as_played, as_set, moved_words, sounding_notes
+from ductus.core.score.note_edits.sounding import QuantizeInPlace, Tempo, as_set, moved_words, sounding_notes
 
 MOST_NOTES = 4_000
 
@@ -22,16 +22,14 @@ MOST_NOTES = 4_000
 class ShapedNote:
     """A note as the strip draws it and the list says it.
 
-    Where it is written, how it sounds now and was played (ticks), key, velocity, staff; its place, pitch and value
-    in words, and how late and how long it sounds.
+    Where it is written and how it sounds (ticks), key, velocity, staff; its place, pitch and value in words, and how
+    late and how long it sounds.
     """
 
     id: str
     tick: int
     on: int
     off: int
-    was_on: int
-    was_off: int
     key: int
     velocity: int
     staff: int
@@ -63,14 +61,12 @@ def shape_of(piece: Piece, part: str, first: int, last: int) -> Shape:
     tempo = Tempo(piece)
 
     def shaped(n: Note) -> ShapedNote:
-        now, was = as_set(n), as_played(n)
+        now = as_set(n)
         return ShapedNote(
             n.id,
             n.tick,
             now.on,
             now.off,
-            was.on,
-            was.off,
             n.pitch.midi,
             n.velocity,
             n.staff,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from ductus.app import wire as m
@@ -17,7 +17,7 @@ from ductus.core.pitch.pitches import spell_in_key
 from ductus.core.playback.timing import apart_by_bar, apart_words, worst_of
 from ductus.core.reading.beat_tracking.tempo_curve import TempoCurve, tempo_curve
 from ductus.core.reading.merging import vote_words
-from ductus.core.reading.model import Doubt, Ornament
+from ductus.core.reading.model import Doubt, Ornament, ReadingResult
 from ductus.core.reading.ornaments.detection import ornament_words
 from ductus.core.reading.page.insertion import notes_of_reading
 from ductus.core.reading.review.options import option_chosen
@@ -72,6 +72,14 @@ def why_note(desk: Desk, reading_id: str, note_id: str) -> tuple[Stage, ...]:
     return next((row.stages for row in rows if row.event == note.event), ())
 
 
+def _remarks(piece: Piece, worked: Worked) -> Iterator[str]:
+    yield from worked.result.remarks
+    yield from outvoted(piece, worked)
+    hidden = worked.free and not worked.choices.taps and hidden_beat(worked.result)
+    if hidden:
+        yield hidden
+
+
 def shown(piece: Piece, worked: Worked, outcomes: Mapping[str, str]) -> m.ReadingFact:
     """A reading in words, its doubts on the notes of the page.
 
@@ -108,15 +116,10 @@ def shown(piece: Piece, worked: Worked, outcomes: Mapping[str, str]) -> m.Readin
         ),
         tuple(sorted((*offers, *calls), key=lambda d: (d.tick, d.key))),
         len(worked.chosen.open.doubts) - len(open_doubts),
-        (
-            *result.remarks,
-            *outvoted(piece, worked),
-            *([hidden_beat(result)] if worked.free and not worked.choices.taps and hidden_beat(result) else []),
-        ),
+        tuple(_remarks(piece, worked)),
         question_facts(worked),
         len(worked.choices.bars),
         max(min(ticks), 0),
-        max(n.tick + n.ticks for n in result.notes) + reading.start,
     )
 
 
@@ -193,6 +196,22 @@ class StripShown:
     music: tuple[int, int] | None
 
 
+def _beats(piece: Piece, result: ReadingResult, start: int) -> list[tuple[int, int, int | None, bool]]:
+    """The beats of a reading that begins at this tick: microseconds, tick, number of the bar that begins, by hand?"""
+    first = min(n.tick for n in result.notes)
+    last = max(n.tick + n.ticks for n in result.notes)
+    by_hand = {p.tick for p in result.pulses.pulses if p.by_hand}
+    beats = []
+    for begin, _, here in result.bars.between(first, result.bars.bar_at(last - 1)[1] + 1):
+        number = piece.timeline.number_of(piece.timeline.bar_at(max(begin + start, 0)).index)
+        for at in here.beat_starts:
+            tick = begin + at
+            if tick <= last or not at:
+                time_us = result.pulses.time_at(tick)
+                beats.append((time_us, tick, number if not at else None, tick in by_hand))
+    return beats
+
+
 def strip(piece: Piece, worked: Worked) -> StripShown:
     """The strip of a reading."""
     result, reading = worked.result, worked.reading
@@ -214,17 +233,7 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
                 page.id if page else "",
             )
         )  # fmt: skip
-    first = min(n.tick for n in result.notes)
-    last = max(n.tick + n.ticks for n in result.notes)
-    hand_set = {p.tick for p in pulses.pulses if p.by_hand}
-    beats = []
-    for begin, _, here in result.bars.between(first, result.bars.bar_at(last - 1)[1] + 1):
-        number = piece.timeline.number_of(piece.timeline.bar_at(max(begin + reading.start, 0)).index)
-        for at in here.beat_starts:
-            tick = begin + at
-            if tick > last and at:
-                continue
-            beats.append((pulses.time_at(tick), tick, number if not at else None, tick in hand_set))
+    beats = _beats(piece, result, reading.start)
     apart = apart_by_bar(piece, worked.take, result, reading.start, free=worked.free)
     stray = stray_ends(worked.take)
     return StripShown(

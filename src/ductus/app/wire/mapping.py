@@ -87,7 +87,7 @@ def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -
     """Takes, recordings that were cut off, and what was heard and not written."""
     return m.TakesFact(
         tuple(
-            m.TakeFact(t.id, t.name, t.source, t.made_at, t.dropped, t.notes, t.length_us)  # type: ignore[arg-type]
+            m.TakeFact(t.id, t.name, t.source, t.dropped, t.notes, t.length_us)  # type: ignore[arg-type]
             for t in desk.takes
         ),
         tuple(m.CutOffFact(c.id, c.notes, c.to_us - c.from_us) for c in cut_off if c.notes),
@@ -144,7 +144,6 @@ def pen_fact(desk: Desk, state: EntryState) -> m.PenFact:
         voice=state.voice,
         tick=state.tick,
         bar=bar.index,
-        bar_start=bar.start,
         bar_number=piece.timeline.number_of(bar.index),
         beat=beat_words(bar, state.tick),
         level=bar.level_at(state.tick),

@@ -151,7 +151,6 @@ class PenFact:
     voice: int
     tick: int
     bar: int
-    bar_start: int
     bar_number: int
     beat: str
     level: int

@@ -19,7 +19,6 @@ class TakeFact:
     id: int
     name: str
     source: Literal["click", "free", "file", "journal"]
-    made_at: str
     dropped: bool
     notes: int
     length_us: int
@@ -110,7 +109,6 @@ class ReadingFact:
     questions: tuple[QuestionFact, ...]
     set_by_hand: int
     first_tick: int
-    last_tick: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,7 @@ Conventions: microseconds; notes by their index in their take.
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -150,8 +151,13 @@ def _path(
         ways.append(way)
         before = np.full(m + 1, np.inf)
         before[j0 : j1 + 1] = row
+    return _back(ways, low, m if np.isfinite(before[m]) else int(np.argmin(before)))
+
+
+def _back(ways: Sequence[NDArray[np.int8]], low: NDArray[np.int64], end: int) -> list[tuple[int, int]]:
+    """The pairs on the way that ends at so many chords of the second; ``low`` is where each row of ``ways`` begins."""
     out: list[tuple[int, int]] = []
-    i, j = n, m if np.isfinite(before[m]) else int(np.argmin(before))
+    i, j = len(ways), end
     while i > 0 and j > 0:
         came = int(ways[i - 1][j - low[i - 1]])
         if came == BOTH:

@@ -312,6 +312,15 @@ def one_by_one(struck: Iterable[Sounded]) -> list[Sounded]:
     return sorted((s for row in by_key.values() for s in row), key=lambda s: (s.on, s.key, s.channel))
 
 
+def _stretches(piece: Piece, start: int, end: int | None, repeats: bool) -> list[tuple[int, int]]:
+    """What is played of the page, as [tick, tick) in playing order."""
+    order = playing_order(piece, repeats and end is None)
+    if end is not None or len(order) == 1:
+        return [(start, end if end is not None else max(piece.end, start) + 1)]
+    k = next((i for i, s in enumerate(order) if s.start <= start < s.end), len(order) - 1)
+    return [(max(order[k].start, start) if i == k else s.start, s.end) for i, s in enumerate(order) if i >= k]
+
+
 def playback(
     piece: Piece,
     start: int = 0,
@@ -331,11 +340,7 @@ def playback(
     pulses = pulses or written_tempo_map(piece, fermatas=True)
     whole = performed(piece, pulses, manner)
     offs = held_by_pedal(whole.notes, whole.pedal)
-    order = playing_order(piece, repeats and end is None)
-    k = next((i for i, s in enumerate(order) if s.start <= start < s.end), len(order) - 1)
-    stretches = [(max(order[k].start, start) if i == k else s.start, s.end) for i, s in enumerate(order) if i >= k]
-    if end is not None or len(order) == 1:
-        stretches = [(start, end if end is not None else max(piece.end, start) + 1)]
+    stretches = _stretches(piece, start, end, repeats)
     notes: list[Sounding] = []
     places: list[tuple[int, int]] = []
     lead = 0  # microseconds by which grace notes come before the first stretch

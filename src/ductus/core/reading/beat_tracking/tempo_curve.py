@@ -15,21 +15,13 @@ from ductus.core.time.ticks import QUARTER
 class TempoCurve:
     """``bars`` are (bar index from tick 0, microseconds of its bar line, beats a minute in it), in order.
 
-    ``average``: all beats by all seconds.
+    ``average``: all beats by all seconds; ``lowest`` and ``highest``: of the slowest and of the fastest bar.
     """
 
     bars: tuple[tuple[int, int, float], ...]
     average: float
-
-    @property
-    def lowest(self) -> float:
-        """Beats a minute of the slowest bar."""
-        return min(b[2] for b in self.bars)
-
-    @property
-    def highest(self) -> float:
-        """Beats a minute of the fastest bar."""
-        return max(b[2] for b in self.bars)
+    lowest: float
+    highest: float
 
 
 def tempo_curve(result: ReadingResult) -> TempoCurve:
@@ -44,7 +36,8 @@ def tempo_curve(result: ReadingResult) -> TempoCurve:
         counted = counted_beat(meter, quarter_us)
         beats = len(meter.beat_starts) if counted == felt_beat(meter) else (after - begin) / counted.ticks
         bars.append((result.bars.number_at(begin), start, tempo_of(beats, max(end - start, 1) / 1e6)))
-    return TempoCurve(tuple(bars), average_tempo(result)[0])
+    tempi = [tempo for _, _, tempo in bars]
+    return TempoCurve(tuple(bars), average_tempo(result)[0], min(tempi), max(tempi))
 
 
 def played_stretch(result: ReadingResult) -> tuple[int, int]:

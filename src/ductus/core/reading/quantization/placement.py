@@ -241,12 +241,17 @@ def place_take(
             )
         )
         chords = int(found[-1].chord[-1]) + 1
-    joined = {
+    return _joined(found, learned.feel)
+
+
+def _joined(found: Sequence[Places], feel: Feel) -> Places:
+    """The places of one stretch after the other, of a player with this feel."""
+    rows = {
         name: np.concatenate([getattr(f, name) for f in found])
         for name in ("beat", "place", "division", "slot", "chord")
     }
-    whole = [row for f in found for row in f.rivals]
-    return Places(**joined, feel=learned.feel, score=sum(f.score for f in found), rivals=tuple(whole))
+    rivals = tuple(row for f in found for row in f.rivals)
+    return Places(**rows, feel=feel, score=sum(f.score for f in found), rivals=rivals)
 
 
 def stretches(onset: Floats) -> list[int]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from ductus.core.phrases import Choice, Phrase, plain
@@ -229,6 +229,14 @@ def lateness_words(lag_us: int) -> str:
     return "on the click" if abs(ms) < 3 else f"on average {abs(ms)} ms {'behind' if ms > 0 else 'ahead of'} the click"
 
 
+def _tempi(choices: ReadingOptions) -> Iterator[Choice]:
+    about = choices.settings.about
+    yield from (c for c in _sizes(choices) if not c.chosen)
+    yield Choice("as the playing shows", ReadAbout(), about is None)
+    for q in (50, 60, 72, 84, 96, 108, 120, 138, 160):
+        yield Choice(f"about {q} quarters a minute", ReadAbout(q), q == about)
+
+
 def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposals: Sequence[str]) -> tuple[Phrase, ...]:
     meter = str(result.meter) + ("" if not result.changes else " and as the meter changes")
     meters = (
@@ -252,15 +260,6 @@ def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposal
         if choices.size:
             out += [plain(", "), Phrase(SIZES[choices.size].partition(":")[0], "size of values", _sizes(choices))]
         return (*out, *(first if choices.shift else _by_hand(choices)))
-    about = choices.settings.about
-    tempi = (
-        *(c for c in _sizes(choices) if not c.chosen),
-        Choice("as the playing shows", ReadAbout(), about is None),
-        *(
-            Choice(f"about {q} quarters a minute", ReadAbout(q), q == about)
-            for q in (50, 60, 72, 84, 96, 108, 120, 138, 160)
-        ),
-    )
     which = ("first", "second", "third")[choices.rank]
     readings = tuple(Choice(w, ReadProposal(k), k == choices.rank) for k, w in enumerate(proposals[:3]))
     how = ", tapped" if choices.taps else ", following every bar"
@@ -271,7 +270,7 @@ def _beats(source: str, choices: ReadingOptions, result: ReadingResult, proposal
         plain(", in "),
         _key(choices, result),
         plain(" at "),
-        Phrase(tempo_words(result.meter, result), "tempo", tempi),
+        Phrase(tempo_words(result.meter, result), "tempo", tuple(_tempi(choices))),
         plain(how + " ("),
         Phrase(
             "own beats" if choices.taps else f"{which} of {count_words(max(len(proposals), 1), 'reading')}",

@@ -35,6 +35,18 @@ class Hand:
         ][-MOST_NEAR:]
 
 
+def _chords_by_hand(ticks: Sequence[int], hands: Sequence[int]) -> dict[int, Hand]:
+    """The notes of each hand, by number, those of one tick together."""
+    by_hand = {hand: Hand() for hand in sorted(set(hands))}
+    for n, (tick, hand) in enumerate(zip(ticks, hands, strict=True)):
+        mine = by_hand[hand]
+        if not mine.ticks or mine.ticks[-1] != tick:
+            mine.ticks.append(tick)
+            mine.notes.append([])
+        mine.notes[-1].append(n)
+    return by_hand
+
+
 def spell_notes(
     keys: Sequence[int],
     ticks: Sequence[int],
@@ -47,13 +59,7 @@ def spell_notes(
 
     ``ticks`` rise; ``fifths`` and ``mode`` are the signature, ``bar_starts`` the ticks of its bar lines, rising.
     """
-    by_hand = {hand: Hand() for hand in sorted(set(hands))}
-    for n, (tick, hand) in enumerate(zip(ticks, hands, strict=True)):
-        mine = by_hand[hand]
-        if not mine.ticks or mine.ticks[-1] != tick:
-            mine.ticks.append(tick)
-            mine.notes.append([])
-        mine.notes[-1].append(n)
+    by_hand = _chords_by_hand(ticks, hands)
     order = sorted((tick, hand, k) for hand, mine in by_hand.items() for k, tick in enumerate(mine.ticks))
     for turn in range(PASSES):
         for tick, hand, k in order:

@@ -100,27 +100,14 @@ def place_chord(
             voice = line[2]
         there = draft.line_between((part, staff, voice), tick, tick + length)
     present = {n.pitch.midi for n in there if n.tick == tick}
-    ids, duplicates = [], 0
+    ids = []
     for strike in strikes:
-        if strike.pitch.midi in present:
-            duplicates += 1
-            continue
-        present.add(strike.pitch.midi)
-        note = Note(
-            draft.new_id("n"),
-            part,
-            staff,
-            voice,
-            tick,
-            length,
-            strike.pitch,
-            strike.velocity,
-            sounds_late,
-            sounds_ticks,
-        )
-        draft.put(note)
-        ids.append(note.id)
-    return Placed(tick, tuple(ids), duplicates, voice)
+        if strike.pitch.midi not in present:
+            present.add(strike.pitch.midi)
+            name, pitch, velocity = draft.new_id("n"), strike.pitch, strike.velocity
+            draft.put(Note(name, part, staff, voice, tick, length, pitch, velocity, sounds_late, sounds_ticks))
+            ids.append(name)
+    return Placed(tick, tuple(ids), len(strikes) - len(ids), voice)
 
 
 def is_above(draft: Draft, line: Line, free: int, start: int, end: int, strikes: Sequence[Strike]) -> bool:

@@ -12,7 +12,7 @@ import { tasksWith } from './guide'
 import { startTour } from './tour'
 import { showHelp, useHelp } from './help'
 import { counted } from '../prompt/words'
-import { cx } from './classes'
+import { cx } from '../shell/classes'
 
 const FITTING: Record<string, readonly string[]> = {
   step: ['pen', 'with', 'frame', 'coarser', 'finer', 'dot', 'triplet', 'rest', 'back', 'advance', 'policy'],

@@ -8,7 +8,7 @@ WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web
   src/ductus/core/recording/settings.py $(wildcard src/ductus/core/score/structure_edits/*.py) src/ductus/core/score/mark_edits/commands.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
 PORT ?= 8765
 
-.PHONY: api setup demo test check check-python check-types check-web bench bench-reading pictures fuzz chromium converter types wheel clean
+.PHONY: api setup demo test test-all coverage check check-python check-types check-web bench bench-reading pictures fuzz chromium converter types wheel clean
 
 COMPILED = .venv/.compiled
 
@@ -72,6 +72,23 @@ check-web: setup
 # Tests are compiled once, too (pytest's own checks of asserts with them), wherever Python is told to write no bytecode.
 test: setup chromium converter check
 	PYTHONDONTWRITEBYTECODE= $(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal
+
+# Lines and branches that the tests without a browser reach; less than 95 % of the core fails.
+coverage: setup converter
+	$(PY) -m pytest -n auto --maxprocesses 4 --dist worksteal --ignore tests/ui --cov --cov-report=term
+	$(PY) -m coverage report --include='src/ductus/core/*' --fail-under=95
+
+# The same tests under every Python from 3.11 on that this machine has.
+test-all:
+	@for python in 3.11 3.12 3.13 3.14; do \
+	  if command -v python$$python >/dev/null; then \
+	    echo "Python $$python"; \
+	    test -d .venv-$$python || python$$python -m venv .venv-$$python; \
+	    .venv-$$python/bin/pip install --quiet --disable-pip-version-check -r requirements.lock && \
+	    .venv-$$python/bin/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . && \
+	    .venv-$$python/bin/python -m pytest -n auto --maxprocesses 4 --dist worksteal --ignore tests/ui || exit 1; \
+	  fi; \
+	done
 
 bench: setup chromium converter
 	$(PY) bench/speed.py

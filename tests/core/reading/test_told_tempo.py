@@ -61,11 +61,11 @@ def taking_time(seed: int) -> tuple[Take, list[float], float]:
     for place in beats:
         time = np.interp(place, range(65), clock) + rng.gauss(0, 0.03)
         keys = [72 + rng.choice((0, 2, 4, 5, 7, 9))]
-        if beat % 1 == 0:
-            keys.append((48 if beat % 2 == 0 else 55) + rng.choice((0, 5, 7)))
+        if place % 1 == 0:
+            keys.append((48 if place % 2 == 0 else 55) + rng.choice((0, 5, 7)))
         for key in keys:
             on = round((time + rng.gauss(0, 0.012)) * 1e6)
-            notes.append((PlayedNote(on, on + 180_000, key, 70), beat))
+            notes.append((PlayedNote(on, on + 180_000, key, 70), place))
     notes.sort(key=lambda n: (n[0].onset_us, n[0].key))
     return Take(tuple(n for n, _ in notes)), [b for _, b in notes], 60 * 64 / (at - 2)
 

@@ -285,7 +285,7 @@ def it_is_changed_undone_and_redone(page: Page, server: Server, piece: str) -> N
     at_bar(page, 1, "singer")
     about(page, "key")
     choose(page, "transpose to", "A flat major")
-    expect(page.get_by_test_id("weighed")).to_contain_text("transposed up by minor third")
+    expect(page.get_by_test_id("weighed")).to_contain_text("transposed up by a minor third")
     press(page, "Enter")
     says(page, "now in A flat major")
     assert [x.figure for x in score_of(server, piece).recurse().getElementsByClass(harmony.ChordSymbol)] == [

@@ -82,6 +82,22 @@ def test_what_an_edit_of_the_frame_would_do_is_said_and_nothing_is_changed(libra
     assert at.desk.piece is before
 
 
+def test_an_instruction_in_words_is_weighed_from_the_selection_and_its_steps_do_it(library: Library) -> None:
+    at = Sitter(library, library.add(new_piece())).give(PenTo(True)).press(60).press(62)
+    at.select(Select("all"))
+    before = at.desk.piece
+    at.tell(m.AskInWords("an octave higher"))
+    told = at.latest(m.InstructionFact)
+    assert (told.text, told.words) == ("an octave higher", "2 notes up an octave")
+    assert at.desk.piece is before
+    (step,) = told.steps
+    at.edit(step.do, list(step.ids))  # type: ignore[arg-type]
+    assert sorted(n.pitch.midi for n in at.piece.notes.values()) == [72, 74]
+    at.tell(m.AskInWords("make it beautiful"))
+    assert not at.latest(m.InstructionFact).steps
+    assert "not understood" in at.latest(m.InstructionFact).words
+
+
 def test_dynamics_of_a_take_are_written_when_they_are_asked_for_and_never_before(library: Library) -> None:
     at = Sitter(library, library.add(new_piece(bpm=96)))
     at.perform("waltz-right")

@@ -14,7 +14,7 @@ import {
   useListening,
 } from '../playback/listening'
 import { zoomBy } from '../sheet/zoom'
-import { editMarks, lookAtFrame, openWith, usePage } from '../session/chosen'
+import { editMarks, lookAtFrame, openMore, openWith, usePage } from '../session/chosen'
 import { openPrint } from '../print/PrintView'
 import { toggleFarView } from '../shell/appearance'
 import { quantizeAgain, toggleShape } from '../shape/shape'
@@ -254,6 +254,13 @@ export const PAGE_COMMANDS: readonly Command[] = [
     label: 'With a mark: dynamics, slurs, words, endings ... as musicians write them',
     keys: ['Digit2'],
     run: () => openWith(true),
+  },
+  {
+    id: 'more',
+    group: 'Editing',
+    label: 'Anything by words: an instruction, or a command by its name',
+    keys: ['Ctrl+KeyM'],
+    run: () => openMore(true),
   },
   {
     id: 'frame',

@@ -17,7 +17,7 @@ import { PatternLine } from './lines/PatternLine'
 import { togglePatterns, usePatterns } from '../kit/pattern'
 import { ListenLine } from './lines/ListenLine'
 import { useListening } from '../playback/listening'
-import { usePage } from '../session/chosen'
+import { openMore, usePage } from '../session/chosen'
 import { WithField, WithPhrase } from './lines/WithPhrase'
 import { OpenPhrase, Phrase, Tail, type Option } from './Phrase'
 import { PlacePhrase } from './PlacePhrase'
@@ -97,10 +97,15 @@ export const Line = memo(function Line() {
 export function More() {
   const pen = useDesk((s) => s.pen)
   const selects = useDesk((s) => s.selection.size > 0)
+  const open = usePage((s) => s.moreOpen)
   if (!pen) return null
   return (
-    <OpenPhrase name="more" words="More" wide button>
-      <MoreForm pen={pen}>{selects && <SelectionMore />}</MoreForm>
+    <OpenPhrase name="more" words="More" wide button hint={hint('more')} shown={[open, openMore]}>
+      {(close) => (
+        <MoreForm pen={pen} onDone={close}>
+          {selects && <SelectionMore />}
+        </MoreForm>
+      )}
     </OpenPhrase>
   )
 }

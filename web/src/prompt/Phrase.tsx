@@ -3,6 +3,7 @@ import { DropdownMenu, Popover } from 'radix-ui'
 import { useState, type ReactNode } from 'react'
 import { hint as hintOf } from '../input/commands'
 import { cx } from '../shell/classes'
+import { DOCKED } from './docked'
 import { leads } from './weights'
 
 /** One thing that a phrase could say, and what choosing it does. */
@@ -21,6 +22,14 @@ interface PhraseProps {
   readonly hint?: string | undefined
 }
 
+const ONE_COLUMN = 7 // choices; more stand side by side, so that the menu stays low
+
+function inColumns(count: number) {
+  if (count <= ONE_COLUMN) return {}
+  const rows = Math.ceil(count / Math.ceil(count / ONE_COLUMN))
+  return { className: 'grid grid-flow-col gap-x-2', style: { gridTemplateRows: `repeat(${rows}, auto)` } }
+}
+
 export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
   const now = options.findIndex((o) => o.chosen)
   return (
@@ -33,8 +42,11 @@ export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
         {children}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu font-serif" side="top" align="start" sideOffset={6} aria-label={name}>
-          <DropdownMenu.RadioGroup value={String(now)} onValueChange={(i) => options[Number(i)]?.act()}>
+        <DropdownMenu.Content {...DOCKED} className="menu docked font-serif" aria-label={name}>
+          <DropdownMenu.RadioGroup
+            {...inColumns(options.length)}
+            value={String(now)}
+            onValueChange={(i) => options[Number(i)]?.act()}>
             {options.map((o, i) => (
               <DropdownMenu.RadioItem key={o.label} value={String(i)} className="menu-item">
                 <span>{o.label}</span>
@@ -51,18 +63,21 @@ export function Phrase({ name, children, options, strong, hint }: PhraseProps) {
 interface OpenPhraseProps {
   readonly name: string
   readonly words: ReactNode
-  readonly children: ReactNode
+  readonly children: ReactNode | ((close: () => void) => ReactNode)
   readonly wide?: boolean
   readonly hint?: string | undefined
   /** It closes once its form has been given. */
   readonly closes?: boolean
   /** It is a button of its own, not a part of the sentence. */
   readonly button?: boolean
+  /** Whether it is open, where a command can open it, too. */
+  readonly shown?: readonly [boolean, (open: boolean) => void]
 }
 
 /** A phrase that opens a small form instead of a list. */
-export function OpenPhrase({ name, words, children, wide, hint, closes, button }: OpenPhraseProps) {
-  const [open, setOpen] = useState(false)
+export function OpenPhrase({ name, words, children, wide, hint, closes, button, shown }: OpenPhraseProps) {
+  const own = useState(false)
+  const [open, setOpen] = shown ?? own
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger
@@ -74,16 +89,13 @@ export function OpenPhrase({ name, words, children, wide, hint, closes, button }
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
-          className={`menu p-3 font-serif text-base ${wide ? 'w-96' : 'w-72'}`}
-          side="top"
-          align="start"
-          sideOffset={6}
-          collisionPadding={12}
+          {...DOCKED}
+          className={`menu docked roomy font-serif text-base ${wide ? 'w-[52rem] max-w-[94vw]' : 'w-72'}`}
           aria-label={name}
           onSubmit={() => {
             if (closes) setOpen(false)
           }}>
-          {children}
+          {typeof children === 'function' ? children(() => setOpen(false)) : children}
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

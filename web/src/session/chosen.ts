@@ -14,9 +14,10 @@ interface Page {
   /** What an edit of the frame would do, before it is done. */
   readonly weighed: Weighed | null
   readonly withOpen: boolean
+  readonly moreOpen: boolean
 }
 
-const NOTHING: Page = { marks: null, frame: null, weighed: null, withOpen: false }
+const NOTHING: Page = { marks: null, frame: null, weighed: null, withOpen: false, moreOpen: false }
 export const usePage = create<Page>(() => NOTHING)
 
 /** The frame is looked at: an answer that comes after it was left does not bring it back. */
@@ -44,6 +45,7 @@ export interface Place {
 
 export type What = FrameAt['what']
 
+export const openMore = (moreOpen: boolean) => usePage.setState({ moreOpen })
 export const openWith = (withOpen: boolean) => usePage.setState({ withOpen })
 
 /** A mark in words: to the selected notes, or at the pen (the server knows what is selected). */

@@ -258,3 +258,13 @@ export function halfSpace(note: Element): number {
 /** Pixels of a tenth of a staff space, at a mark. */
 export const staffTenth = (mark: Element): number =>
   halfSpace(mark.closest('g.measure')?.querySelector('g.staff > *') ?? mark) / 5
+
+interface Span {
+  readonly top: number
+  readonly bottom: number
+}
+
+/** How far the sheet scrolls so that a system ends above a menu, without leaving the view at its top. */
+export function scrollToClear(system: Span, menuTop: number, viewTop: number): number {
+  return Math.max(0, Math.min(system.bottom - menuTop, system.top - viewTop))
+}

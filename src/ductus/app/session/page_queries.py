@@ -7,10 +7,12 @@ from dataclasses import replace
 from ductus.app import wire as m
 from ductus.app.session.sound_strip import weighed_notes
 from ductus.core.entry.state import EntryState
-from ductus.core.errors import NotThere
+from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.reading_aloud import bar_aloud, column_aloud, voice_aloud
 from ductus.core.pitch.keys import key_words
 from ductus.core.prompt.entry import line_words
+from ductus.core.prompt.instruction_scope import Asked
+from ductus.core.prompt.instructions import instruction
 from ductus.core.score.catalogues.layouts import felt_beat
 from ductus.core.score.mark_edits.commands import drawn_records, mark_words, record_words
 from ductus.core.score.model.changes import Change
@@ -42,6 +44,16 @@ def about_page(
             return frame_fact(piece, message)
         case m.PickMarks(ids):
             return marks_fact(piece, ids)
+
+
+def in_words(piece: Piece, text: str, asked: Asked) -> m.InstructionFact:
+    """What an instruction in words would do; where it cannot be done, why."""
+    try:
+        found = instruction(piece, text, asked)
+    except BadInput as error:
+        return m.InstructionFact(text, str(error), ())
+    steps = tuple(m.InstructionStepFact(s.kind, s.do, s.ids) for s in found.steps)  # type: ignore[arg-type]
+    return m.InstructionFact(text, found.words, steps)
 
 
 def aloud(piece: Piece, state: EntryState, what: str) -> str:

@@ -17,11 +17,12 @@ from dataclasses import replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
+from ductus.app.document.jobs import PageQuery
 from ductus.app.document.journal_writer import Entry, Journal
-from ductus.app.session.bulk_edits import long_marking, long_question
+from ductus.app.session.bulk_edits import AT_ONCE, long_marking, long_question
 from ductus.app.session.outbox import Item, OneEvent, Turn
 from ductus.app.session.page_editor import Editor, within_view
-from ductus.app.session.page_queries import about_page, aloud
+from ductus.app.session.page_queries import about_page, aloud, in_words
 from ductus.app.session.playing import Playing
 from ductus.app.session.saved_settings import habits_json, record_choices_from, with_habits
 from ductus.app.session.seat import Seat
@@ -34,6 +35,7 @@ from ductus.core.entry.machine import advance_entry, fitted
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.entry.writing.step import pending_words
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
+from ductus.core.prompt.instruction_scope import Asked
 from ductus.core.score.model.changes import Change
 from ductus.core.score.note_edits.base import ConfirmationNeeded
 from ductus.core.score.structure_edits.base import FrameConfirmationNeeded
@@ -317,6 +319,8 @@ class Session(Editor):
                 self._edit(item)
             case m.WeighFrame() | m.WeighNotes() | m.LookAtFrame() | m.PickMarks():
                 self._tell_about_page(item)
+            case m.AskInWords(text):
+                self._weigh_words(text)
             case m.ReadAloud(what):
                 self.say(aloud(self.desk.piece, self.state, what))
             case m.EditFrame() | m.EditMarks():
@@ -339,6 +343,13 @@ class Session(Editor):
             return
         self.send(fact := about_page(self.desk.piece, message))
         self.say(fact.words if isinstance(fact, m.MarksFact) else "")
+
+    def _weigh_words(self, text: str) -> None:
+        asked = Asked(self.state.line, self.state.tick, self.state.step.ticks, tuple(self.state.chosen))
+        if len(self.desk.piece.notes) > AT_ONCE:
+            self.question = PageQuery("Working out what would change", lambda now: in_words(now, text, asked))
+        else:
+            self.send(in_words(self.desk.piece, text, asked))
 
     # --- keys -----------------------------------------------------------------------------
 

@@ -7,6 +7,7 @@ The web layer turns them to JSON and back; the types of the browser are made fro
 
 from ductus.app.wire.client import (
     MAX_TIME_US,
+    AskInWords,
     ClientMessage,
     Clip,
     CutOffTake,
@@ -57,6 +58,8 @@ from ductus.app.wire.state import (
     FrameFact,
     Gone,
     HeadFact,
+    InstructionFact,
+    InstructionStepFact,
     Keeping,
     KeptUpTo,
     MarksFact,
@@ -99,6 +102,7 @@ __all__ = [
     "AnswerFact",
     "AnyFrameEdit",
     "Ask",
+    "AskInWords",
     "Busy",
     "ChoiceFact",
     "ClefFact",
@@ -126,6 +130,8 @@ __all__ = [
     "HeardEvent",
     "HeardFact",
     "HoldAgainstPage",
+    "InstructionFact",
+    "InstructionStepFact",
     "JoinTakes",
     "Keeping",
     "KeptUpTo",

@@ -398,6 +398,14 @@ class StopWork(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class AskInWords(Message):
+    """What would an instruction in words do, seen from the pen and what is selected? Nothing is changed."""
+
+    text: Annotated[str, MaxLen(400)]
+    type: Literal["in-words"] = "in-words"
+
+
+@dataclass(frozen=True, slots=True)
 class Look(Message):
     """The browser looks at this bar (index); engraving fills in from there."""
 
@@ -410,5 +418,5 @@ ClientMessage = (
     | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake
     | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise
     | DecideDoubt | MarksFromTake | ShowParts | LayOut
-    | StopWork | Look
+    | StopWork | Look | AskInWords
 )  # fmt: skip

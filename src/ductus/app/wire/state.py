@@ -8,9 +8,12 @@ from typing import Literal
 from ductus.app.document.sheet import BarView
 from ductus.app.wire.prompt import PhraseFact
 from ductus.app.wire.takes import FollowedFact, ProofFact, ReadingsFact, TakesFact
+from ductus.core.entry.commands.registry import AnyCommand
 from ductus.core.playback.click import Click, TempoChoice
 from ductus.core.playback.performance import Sounding
+from ductus.core.score.mark_edits.commands import AnyMarkEdit
 from ductus.core.score.note_edits.registry import NoteEdit
+from ductus.core.score.note_edits.select import Selecting
 from ductus.core.score.structure_edits.registry import AnyFrameEdit
 
 
@@ -347,6 +350,29 @@ class WeighedFact:
 
 
 @dataclass(frozen=True, slots=True)
+class InstructionStepFact:
+    """One thing that an instruction does.
+
+    An "edit" of the notes ``ids``, of the "frame", of the "marks" ``ids``, a "command" of entry, or the notes ``ids``
+    to "select".
+    """
+
+    kind: Literal["edit", "frame", "marks", "select", "command"]
+    do: NoteEdit | AnyFrameEdit | AnyMarkEdit | AnyCommand | Selecting
+    ids: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class InstructionFact:
+    """What the words ``text`` would do, and the steps that do it; none: why they cannot be done."""
+
+    text: str
+    words: str
+    steps: tuple[InstructionStepFact, ...]
+    type: Literal["instruction"] = "instruction"
+
+
+@dataclass(frozen=True, slots=True)
 class MarksFact:
     """Marks that are chosen on the sheet, in words; none: nothing is chosen.
 
@@ -449,7 +475,8 @@ class Done:
 
 Fact = (
     StateFact | TakesFact | SheetFact | SystemFact | PenFact | SelectionFact | Say | Problem | Ask | FrameFact
-    | WeighedFact | WeighedNotesFact | MarksFact | Keeping | KeptUpTo | Welcome | Saved | Gone | ClicksFact
+    | InstructionFact | WeighedFact | WeighedNotesFact | MarksFact
+    | Keeping | KeptUpTo | Welcome | Saved | Gone | ClicksFact
     | RecordLineFact | RecordingFact
     | ReadingsFact | ProofFact | FollowedFact | Busy | Done
 )  # fmt: skip

@@ -12,6 +12,7 @@ import { give } from '../../session/actions'
 import { useDesk } from '../../session/store'
 import { giveMark, openWith, usePage } from '../../session/chosen'
 import { counted } from '../words'
+import { DOCKED } from '../docked'
 
 const SINGING = /^lyrics?(?: (\d))? $/i
 const JOINS = { ' ': 'word', '-': 'syllable', _: 'hold' } as const
@@ -55,10 +56,8 @@ export function WithField() {
       <Popover.Anchor virtualRef={anchor} />
       <Popover.Portal>
         <Popover.Content
-          className="menu w-96 p-3 font-serif text-base"
-          side="top"
-          align="start"
-          sideOffset={6}
+          {...DOCKED}
+          className="menu docked roomy w-96 font-serif text-base"
           aria-label="with a mark"
           onCloseAutoFocus={(e) => e.preventDefault()}>
           <Field />

@@ -243,31 +243,29 @@ class MarkReaches(MarkEdit):
 
 @dataclass(frozen=True, slots=True)
 class Reword(MarkEdit):
-    """Other words in its place: "mp" for "mf", another chord symbol."""
+    """Other words in their place: "mp" for "mf", another chord symbol."""
 
     text: Annotated[str, MaxLen(200)]
     name: Literal["reword"] = "reword"
 
     def change(self, piece: Piece, ids: Sequence[str]) -> Change:
         """See MarkEdit."""
-        mark = marks_named(piece, ids)[0]
-        wish = wish_of(self.text)
-        if (
-            wish.sort != "mark"
-            or wish.also
-            or (KINDS[wish.kind].spans, wish.kind if KINDS[wish.kind].anchor == "notes" else "")
-            != (
-                KINDS[mark.kind].spans,
-                mark.kind if KINDS[mark.kind].pair else "",
-            )
-        ):
-            raise BadInput(
-                f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing was "
-                "changed."
-            )
+        marks, wish = marks_named(piece, ids), wish_of(self.text)
         draft = Draft(piece)
-        draft.put(replace(mark, kind=wish.kind, text=wish.text))
-        return draft.change(f"{wish.words} in place of {mark_words(piece, mark)}")
+        for mark in marks:
+            if wish.sort != "mark" or wish.also or _stands(wish.kind) != _stands(mark.kind):
+                raise BadInput(
+                    f"{opening(wish.kind, wish.words)} cannot stand in the place of {mark_words(piece, mark)}. Nothing "
+                    "was changed."
+                )
+            draft.put(replace(mark, kind=wish.kind, text=wish.text))
+        times = f", {len(marks)} times" if len(marks) > 1 else ""
+        return draft.change(f"{wish.words} in place of {mark_words(piece, marks[0])}{times}")
+
+
+def _stands(kind: str) -> tuple[bool, str]:
+    """How a kind of mark stands: over a stretch or at a place; of one that hangs on two notes, which it is."""
+    return KINDS[kind].spans, kind if KINDS[kind].pair or KINDS[kind].anchor == "notes" else ""
 
 
 AnyMarkEdit = DropMarks | NudgeMarks | MarksInPlace | FlipMarks | BendSlurs | MarkReaches | Reword

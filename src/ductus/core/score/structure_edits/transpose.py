@@ -13,7 +13,7 @@ from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.structure_edits.base import MovingEdit, PartId
 from ductus.core.score.structure_edits.moving_bars import move_notes, octave_toward
-from ductus.core.words import count_words
+from ductus.core.words import article, count_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +42,9 @@ class TransposeBy(MovingEdit):
         what = piece.part(self.part).name if self.part else "The piece"
         way = "up" if semitones > 0 or (not semitones and steps > 0) else "down"
         stay = f"; {count_words(left, 'note')} would leave the keyboard and stayed" if left else ""
+        interval = interval_words(steps, semitones)
         return draft.change(
-            f"{what} transposed {way} by {interval_words(steps, semitones)}, {count_words(count, 'note')}{stay}"
+            f"{what} transposed {way} by {article(interval)} {interval}, {count_words(count, 'note')}{stay}"
         )
 
 

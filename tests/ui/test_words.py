@@ -1,0 +1,65 @@
+"""The field of words behind More: an instruction is weighed while it is typed, and done with Enter."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from tests.ui.conftest import Server
+from tests.ui.desk import exported, open_piece, press, says
+
+
+def say_it(page: Page, words: str) -> None:
+    press(page, "Control+m")
+    page.get_by_label("Say it, or find it").fill(words)
+
+
+def test_an_instruction_shows_what_it_would_change_is_done_and_undone(page: Page, server: Server) -> None:
+    piece = open_piece(page, "Lock Gate Waltz")
+    before = exported(server, piece)
+    say_it(page, "bars 5 to 8 an octave higher")
+    expect(page.get_by_test_id("would")).to_contain_text("31 notes up an octave")
+    expect(page.locator("[data-would]").first).to_be_visible()
+    press(page, "Enter")
+    says(page, "31 notes up an octave")
+    expect(page.get_by_test_id("would")).to_have_count(0)
+    expect(page.locator("[data-would]")).to_have_count(0)
+    after = exported(server, piece)
+    moved = [(a, b) for a, b in zip(sorted(before), sorted(after), strict=True) if a != b]
+    assert len(moved) == 31
+    press(page, "Control+z")
+    says(page, "Undone: 31 notes")
+    assert exported(server, piece) == before
+
+
+def test_words_that_are_not_understood_name_what_is_near_and_commands_are_found(page: Page) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    say_it(page, "bars 5 to 8 an octve higher")
+    expect(page.get_by_test_id("would")).to_contain_text("bars 5 to 8 an octave higher")
+    press(page, "Enter")
+    expect(page.get_by_label("Say it, or find it")).to_be_visible()  # nothing was done
+    page.get_by_label("Say it, or find it").fill("pen down")
+    expect(page.get_by_label("commands found").get_by_role("button").first).to_be_visible()
+    press(page, "Enter")
+    expect(page.get_by_test_id("pen-state")).to_have_text("Pen down")
+
+
+def test_a_menu_of_the_line_never_covers_the_system_that_it_is_about(page: Page) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    for bar in ("1", "7", "16"):
+        say_it(page, f"go to bar {bar}")
+        expect(page.get_by_test_id("would")).to_contain_text(f"The pen goes to bar {bar}")
+        press(page, "Enter")
+        says(page, f"bar {bar}, beat 1")
+        page.locator('[data-phrase="way of working"]').click()
+        menu = page.locator(".menu.docked")
+        expect(menu).to_be_visible()
+        page.wait_for_function(CLEAR)
+        press(page, "Escape")
+        expect(menu).to_have_count(0)
+
+
+CLEAR = """() => {
+  const menu = document.querySelector('.menu.docked').getBoundingClientRect()
+  const pen = document.querySelector('[data-testid=pen-label]')?.getBoundingClientRect()
+  return menu.height > 0 && menu.height <= 242 && pen && pen.bottom <= menu.top + 2
+}"""

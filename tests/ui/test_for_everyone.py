@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, chord, exported, open_piece, press, says, to_shelf
+from tests.ui.desk import begin, chord, exported, goes_on, open_piece, press, says, to_shelf
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 # Web Content Accessibility Guidelines 2.0 to 2.2, levels A and AA, as far as axe-core can tell (targets of 24 pixels
@@ -197,14 +197,30 @@ def test_what_stands_at_a_note_is_said_with_it(page: Page, server: Server) -> No
     says(page, "Bar 1, right hand, voice 1: mf, C 4, E 4 and G 4, quarter, staccato; rest, quarter; rest, half.")
 
 
+def in_words(page: Page, words: str) -> None:
+    press(page, "Control+m")
+    page.get_by_label("Say it, or find it").fill(words)
+    press(page, "Enter")
+
+
+def recorded_notes(page: Page) -> None:
+    """A few notes with the click: one bar is counted in first."""
+    press(page, "Backslash")
+    goes_on(page)
+    for _ in range(26):
+        page.keyboard.press("a", delay=150)
+    press(page, "Backslash")
+    expect(page.get_by_test_id("record")).to_have_text("Record")
+
+
 def test_the_tour_waits_for_each_gesture(page: Page, server: Server) -> None:
     to_shelf(page)
     page.get_by_role("button", name="Show me").click()
     page.wait_for_selector(".system svg")
     tour = page.get_by_test_id("tour")
-    expect(tour).to_contain_text("1 of 12")
+    expect(tour).to_contain_text("1 of 16")
     press(page, "a")  # keys only sound: nothing was written, so the tour waits
-    expect(tour).to_contain_text("1 of 12")
+    expect(tour).to_contain_text("1 of 16")
     gestures: list[Callable[[], object]] = [
         lambda: press(page, "Backquote"),
         lambda: press(page, "a"),
@@ -215,12 +231,16 @@ def test_the_tour_waits_for_each_gesture(page: Page, server: Server) -> None:
         lambda: press(page, "ArrowDown"),
         lambda: press(page, "d"),
         lambda: press(page, "KeyB"),
+        lambda: in_words(page, "everything an octave higher"),
         lambda: press(page, "Escape", "Enter"),
-        lambda: press(page, "Enter", "F3"),
-        lambda: press(page, "F1"),
+        lambda: recorded_notes(page),
+        lambda: press(page, "KeyV"),
+        lambda: press(page, "F3"),
+        lambda: press(page, "F9"),
+        lambda: press(page, "Escape", "F1"),
     ]
     for k, gesture in enumerate(gestures, 1):
-        expect(tour).to_contain_text(f"{k} of 12")
+        expect(tour).to_contain_text(f"{k} of 16")
         gesture()
     expect(tour).to_contain_text("That was the tour")
     press(page, "Escape")

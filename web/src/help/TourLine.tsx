@@ -1,11 +1,13 @@
 /** The tour's line over the line of the desk: what to do next, one gesture at a time. */
 import { memo } from 'react'
+import { useDesk } from '../session/store'
 import { useComputerKeys } from '../input/computerKeys'
 import { endTour, skipStop, startTour, STOPS, useTour, wordsOf } from './tour'
 
 export const TourLine = memo(function TourLine() {
   const at = useTour((s) => s.at)
   const octave = useComputerKeys((s) => s.octave)
+  const value = useDesk((s) => s.pen?.step_words ?? '')
   if (at === null) return null
   const over = at >= STOPS.length
   return (
@@ -13,6 +15,7 @@ export const TourLine = memo(function TourLine() {
       aria-label="The tour"
       className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule bg-wash px-5 py-1.5"
       data-testid="tour">
+      {!over && <style>{`${STOPS[at]!.at} { outline: 2px dashed var(--color-ochre); outline-offset: 3px }`}</style>}
       <span role="status" className="min-w-0 flex-1">
         {over ? (
           'That was the tour: your notes stay, and F1 finds everything else. ' +
@@ -22,7 +25,7 @@ export const TourLine = memo(function TourLine() {
             <b className="font-medium text-vermilion">
               {at + 1} of {STOPS.length}
             </b>{' '}
-            {wordsOf(STOPS[at]!, octave)}
+            {wordsOf(STOPS[at]!, octave, value)}
           </>
         )}
       </span>
@@ -48,7 +51,7 @@ export function TourOffer({ begin }: { begin: () => void }) {
       className="flex flex-wrap items-center gap-3 rounded-[3px] bg-wash px-4 py-2.5"
       data-testid="tour-offer">
       <span className="flex-1 font-serif text-lg">
-        New here? Twelve gestures on a piece of your own, one line at a time: five minutes.
+        New here? Sixteen gestures on a piece of your own, one line at a time: six minutes.
       </span>
       <button
         type="button"

@@ -15,7 +15,7 @@ import {
 } from '../playback/listening'
 import { zoomBy } from '../sheet/zoom'
 import { editMarks, lookAtFrame, openMore, openWith, usePage } from '../session/chosen'
-import { openPrint } from '../print/PrintView'
+import { openPrint } from '../print/opened'
 import { toggleFarView } from '../shell/appearance'
 import { quantizeAgain, toggleShape } from '../shape/shape'
 import { acceptDoubt, stepDoubt, swapDoubt, toggleRead } from '../reading/reading'

@@ -4,20 +4,14 @@
  */
 import { memo, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { Dialog } from 'radix-ui'
-import { create } from 'zustand'
 import { rest, type PrintHow } from '../session/rest'
 import type { Pages } from '../session/wire'
 import { Phrase, Tail } from '../prompt/Phrase'
 import { drawingOf } from '../sheet/engraving'
 import { Progress } from '../shell/Progress'
-import { onLeave } from '../session/events'
 import { useDeskParts } from '../session/store'
+import { closePrint, usePrint } from './opened'
 import { begin, save, useSaving } from './saving'
-
-const usePrint = create<{ open: boolean }>(() => ({ open: false }))
-export const openPrint = () => usePrint.setState({ open: true })
-const close = () => usePrint.setState({ open: false })
-onLeave(close)
 
 const STAVES = [8, 7.5, 7, 6.5, 6, 5.5, 5, 4.5, 4, 3.5]
 
@@ -27,7 +21,7 @@ export const PrintView = memo(function PrintView() {
     <Dialog.Root
       open={open}
       onOpenChange={(on) => {
-        if (!on) close()
+        if (!on) closePrint()
       }}>
       <Dialog.Portal>
         <Dialog.Content
@@ -155,7 +149,7 @@ function Preview() {
           to the printer
         </button>
         ;{' '}
-        <button type="button" className="phrase" data-phrase="back" onClick={close}>
+        <button type="button" className="phrase" data-phrase="back" onClick={closePrint}>
           back to the desk
         </button>{' '}
         (Esc).

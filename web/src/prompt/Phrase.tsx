@@ -92,6 +92,9 @@ export function OpenPhrase({ name, words, children, wide, hint, closes, button, 
           {...DOCKED}
           className={`menu docked roomy font-serif text-base ${wide ? 'w-[52rem] max-w-[94vw]' : 'w-72'}`}
           aria-label={name}
+          onCloseAutoFocus={(e) => {
+            if (button) e.preventDefault() // keys are for the desk again, not for the button
+          }}
           onSubmit={() => {
             if (closes) setOpen(false)
           }}>

@@ -20,7 +20,9 @@ export function Ways() {
   const pages = useDesk((s) => s.leaves.size)
   return (
     <DropdownMenu.Root modal={false}>
-      <DropdownMenu.Trigger className="quiet-button">Desk</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger className="quiet-button" data-tour="desk">
+        Desk
+      </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
           <DropdownMenu.Item className="menu-item" onSelect={toggleHelp}>

@@ -1,5 +1,6 @@
 /** What was played on the shelf is a page: what becomes of it is asked in three phrases above the line. */
 import { useEffect } from 'react'
+import { startTour, useTour } from '../help/tour'
 import { playFromStart } from '../playback/listening'
 import { openRead } from '../reading/reading'
 import { say } from '../session/actions'
@@ -15,6 +16,7 @@ export function FirstPage({ pieceId, onShelf }: { pieceId: string; onShelf: () =
   const keep = () => {
     forgetFirstPlay()
     say('It is on the shelf. Click the head of the page to give it a title')
+    if (!useTour.getState().known) startTour()
   }
   const again = () => {
     forgetFirstPlay()

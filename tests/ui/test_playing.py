@@ -259,6 +259,7 @@ def test_what_was_played_with_the_pen_up_is_written_from_the_journal_after_a_res
     expect(page.get_by_test_id("kept")).to_have_text("saved")
     says(page, "Keys only sound while the pen is up: press ` to write")
     expect(page.get_by_role("button", name="Write these 8 notes here")).to_be_visible(timeout=20_000)
+    expect(page.locator("[data-testid=offered-heads] [data-stroke]")).to_have_count(8)  # faintly at the pen, too
     server.stop(signal.SIGKILL)
     server.start()
     page.reload()

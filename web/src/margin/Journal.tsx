@@ -74,8 +74,8 @@ function writeHeard({ from_us, to_us }: Heard): void {
 
 const FRESH_MS = 60_000
 
-/** What was just played and not written stays an offer at the line for a minute. */
-export function PlayedOffer() {
+/** What was just played and not written, for a minute. */
+export function useJustPlayed(): Heard | null {
   const latest = useDesk((s) => s.heard[0])
   const recording = useDesk((s) => s.recording !== null)
   const [over, setOver] = useState(0) // end of the stretch whose minute is over
@@ -85,7 +85,13 @@ export function PlayedOffer() {
     const timer = window.setTimeout(() => setOver(latest.to_us), Math.max(left, 0))
     return () => window.clearTimeout(timer)
   }, [latest?.to_us])
-  if (!latest || recording || over === latest.to_us || !latest.notes) return null
+  return latest && !recording && over !== latest.to_us && latest.notes ? latest : null
+}
+
+/** It stays an offer at the line; the sheet shows it faintly at the pen. */
+export function PlayedOffer() {
+  const latest = useJustPlayed()
+  if (!latest) return null
   return (
     <button type="button" className="more-button" data-testid="played-offer" onClick={() => writeHeard(latest)}>
       {latest.notes === 1 ? 'Write this note here' : `Write these ${counted(latest.notes, 'note')} here`}

@@ -15,7 +15,7 @@ interface Stroke {
   readonly atUs: number
 }
 
-const MIDDLE_C = 60
+export const MIDDLE_C = 60
 
 const NONE: readonly never[] = []
 
@@ -36,7 +36,7 @@ function useStrokes(free: boolean): readonly Stroke[] {
   return going ? strokes : NONE
 }
 
-interface Mark {
+export interface Mark {
   readonly number: number
   readonly key: number
   readonly x: number
@@ -44,7 +44,7 @@ interface Mark {
   readonly bottomLine: number
 }
 
-function Heads({ marks }: { marks: readonly Mark[] }) {
+export function Heads({ marks }: { marks: readonly Mark[] }) {
   return marks.map(({ number, key, x, staff, bottomLine }) => {
     const space = (staff.bottom - staff.top) / 4
     const y = staff.bottom - ((diatonicOf(key) - bottomLine) * space) / 2

@@ -11,6 +11,7 @@ import {
 } from 'react'
 import type { System } from '../session/wire'
 import { FreeHeads, HeardHeads } from './HeardHeads'
+import { OfferedHeads } from './OfferedHeads'
 import { drawingOf } from './engraving'
 import { holderOf, tickPlace, penPlace, type PenPlace } from './geometry'
 import { takeInHand, useHand } from './pointer'
@@ -279,6 +280,7 @@ export const Sheet = memo(function Sheet() {
         <Handles sheet={sheet} clefAt={staves.clefAt} viewOf={viewOfHolder} />
         <UnderHand />
         <HeardHeads sheet={sheet} />
+        <OfferedHeads sheet={sheet} />
         <FreeHeads />
       </div>
       <Margin />

@@ -268,3 +268,15 @@ interface Span {
 export function scrollToClear(system: Span, menuTop: number, viewTop: number): number {
   return Math.max(0, Math.min(system.bottom - menuTop, system.top - viewTop))
 }
+
+const TOGETHER_US = 40_000 // keys that go down within it are a chord
+
+/** Columns of the strokes that were heard last: which key, and how many columns to the right of the first. */
+export function strokeColumns(strokes: readonly { key: number; atUs: number }[]): { key: number; column: number }[] {
+  let column = -1
+  return strokes.map(({ key, atUs }, k) => {
+    const before = strokes[k - 1]
+    if (!before || atUs - before.atUs > TOGETHER_US) column++
+    return { key, column }
+  })
+}

@@ -28,7 +28,7 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
   return (
     <li
       className={cx(
-        'grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 border-t',
+        'group relative grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 border-t',
         'border-rule py-2.5 max-md:grid-cols-1',
       )}>
       <a
@@ -43,7 +43,7 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
           alt=""
           loading="lazy"
           decoding="async"
-          className="opening h-16 w-60 object-cover object-left"
+          className="opening h-16 w-60 bg-bar/40 object-cover object-left"
         />
         <span className="min-w-0">
           <span className="font-serif text-xl">{title}</span>{' '}
@@ -62,7 +62,12 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
           </span>
         </span>
       </a>
-      <span className="flex flex-wrap items-center gap-1">
+      <span
+        className={cx(
+          'flex flex-wrap items-center gap-1 pointer-fine:opacity-0',
+          'group-focus-within:opacity-100 group-hover:opacity-100',
+          'pointer-fine:md:absolute pointer-fine:md:right-0 pointer-fine:md:bg-paper pointer-fine:md:pl-3',
+        )}>
         <button
           type="button"
           className="quiet-button"

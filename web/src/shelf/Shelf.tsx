@@ -2,7 +2,7 @@
  * The shelf: all pieces, found by words and tags, in an order of one's choice; a new one by a fill-in sentence, files,
  * delete with undo.
  */
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { Fragment, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 import { rest } from '../session/rest'
@@ -12,7 +12,7 @@ import { TourOffer } from '../help/TourLine'
 import { PlaySomething } from './PlaySomething'
 import { NewPiece } from './NewPiece'
 import { PieceItem } from './PieceItem'
-import { found, ORDERS, sorted, type Order } from './finding'
+import { found, headings, ORDERS, sorted, type Order } from './finding'
 
 const useOrder = create<{ readonly by: Order }>()(
   persist(() => ({ by: 'latest first' as Order }), { name: 'ductus.shelf' }),
@@ -65,6 +65,7 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
     () => [...new Set((rows ?? []).flatMap((r) => r.tags))].sort((a, b) => a.localeCompare(b)),
     [rows],
   )
+  const heads = useMemo(() => headings(shown, by), [shown, by])
   const removed = (row: PieceRow) => {
     setDeleted(row)
     void refresh()
@@ -79,7 +80,7 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
             <span className="text-vermilion">D</span>uctus
           </span>
         </header>
-        <main className="mx-auto flex w-full max-w-[1080px] flex-col gap-5 px-6 py-6">
+        <main className="mx-auto flex w-full max-w-[1080px] 2xl:max-w-[1640px] flex-col gap-5 px-6 py-6">
           <PlaySomething onOpen={onOpen} />
           <TourOffer
             begin={() => void attempt(async () => onOpen((await rest.create({ title: 'First Steps aboard' })).id))}
@@ -173,17 +174,23 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
                 </button>
               </p>
             )}
-            <ul data-testid="pieces">
-              {shown.slice(0, many).map((row) => (
-                <PieceItem
-                  key={row.id}
-                  row={row}
-                  onOpen={onOpen}
-                  attempt={attempt}
-                  changed={() => void refresh()}
-                  removed={removed}
-                  onTag={onlyTag}
-                />
+            <ul data-testid="pieces" className="2xl:grid 2xl:grid-cols-2 2xl:gap-x-10">
+              {shown.slice(0, many).map((row, k) => (
+                <Fragment key={row.id}>
+                  {heads[k] && (
+                    <li className="col-span-full pt-5 pb-1 font-serif text-lg text-faint" data-testid="group">
+                      {heads[k]}
+                    </li>
+                  )}
+                  <PieceItem
+                    row={row}
+                    onOpen={onOpen}
+                    attempt={attempt}
+                    changed={() => void refresh()}
+                    removed={removed}
+                    onTag={onlyTag}
+                  />
+                </Fragment>
               ))}
               {shown.length > many && (
                 <li ref={more} className="border-t border-rule py-3 text-faint">

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { PieceRow } from '../session/wire'
-import { found, sorted } from './finding'
+import { found, headings, sorted } from './finding'
 
 const row = (title: string, more: Partial<PieceRow> = {}): PieceRow => ({
   id: title,
@@ -41,5 +41,16 @@ describe('pieces are put in order', () => {
     expect(sorted(rows, 'by composer').map((r) => r.title)).toEqual(['Étude 2', 'Étude 10', 'Waltz'])
     expect(sorted(rows, 'oldest first').map((r) => r.title)).toEqual(['Waltz', 'Étude 2', 'Étude 10'])
     expect(sorted(rows, 'latest first')).toBe(rows)
+  })
+})
+
+describe('a long shelf', () => {
+  it('has headings by the order that it is in, a short one none', () => {
+    const some = sorted(rows, 'by title')
+    expect(headings(some, 'by title')).toEqual([null, null, null])
+    expect(headings(some, 'by title', 3)).toEqual(['E', null, 'W'])
+    expect(headings(sorted(rows, 'by composer'), 'by composer', 3)).toEqual(['Abel', 'Zora', 'without a composer'])
+    const dated = [row('a', { changed_at: '2026-11-30' }), row('b', { changed_at: '2026-10-01' })]
+    expect(headings(dated, 'latest first', 2).filter(Boolean)).toHaveLength(2)
   })
 })

@@ -26,3 +26,23 @@ export function sorted(rows: readonly PieceRow[], by: Order): readonly PieceRow[
   const compare = new Intl.Collator(undefined, { numeric: true, sensitivity: 'base' }).compare
   return [...rows].sort((a, b) => compare(of(a), of(b)))
 }
+
+const MANY = 50 // pieces from which on they stand under headings
+
+/** The heading over each piece that begins a group: its month, first letter or composer; none on a short shelf. */
+export function headings(rows: readonly PieceRow[], by: Order, most = MANY): readonly (string | null)[] {
+  if (rows.length < most) return rows.map(() => null)
+  const groups = rows.map((row) => groupOf(row, by))
+  return groups.map((group, k) => (group === groups[k - 1] ? null : group))
+}
+
+function groupOf({ title, composer, changed_at }: PieceRow, by: Order): string {
+  if (by === 'by composer') return composer || 'without a composer'
+  if (by === 'by title')
+    return (
+      plain(title)
+        .match(/[a-z]|\d/)?.[0]
+        ?.toUpperCase() ?? '...'
+    )
+  return new Date(changed_at).toLocaleDateString(undefined, { month: 'long', year: 'numeric' })
+}

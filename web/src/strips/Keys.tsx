@@ -1,6 +1,7 @@
 /** The keys: the on-screen keyboard, held keys in vermilion; mouse, touch and computer keys play it. */
 import { memo, type PointerEvent, useEffect, useRef, useState } from 'react'
 import { letters, useComputerKeys } from '../input/computerKeys'
+import { useDevices } from '../input/devices'
 import { hear, heldKeys, onHeard } from '../input/port'
 import { keyName } from '../input/names'
 import { useDrumNames } from '../kit/drums'
@@ -64,7 +65,15 @@ export const Keys = memo(function Keys() {
   const split = panel === 'record' ? (record?.hands === 'split' ? record.split : null) : stepSplit
   const drums = useDrumNames()
   const pressed = useRef(new Map<number, number>())
-  useEffect(() => onHeard(() => setHeld(heldKeys())), [])
+  const [folded, setFolded] = useState(false) // an instrument plays: the room is for the music
+  useEffect(
+    () =>
+      onHeard(({ kind, source }) => {
+        setHeld(heldKeys())
+        if (kind === 'down') setFolded(useDevices.getState().list.some((device) => device.id === source))
+      }),
+    [],
+  )
 
   // One finger or mouse is one voice: it takes keys along as it slides, and lets go wherever it leaves. Held by the
   // row, so that touch works alike.
@@ -90,6 +99,24 @@ export const Keys = memo(function Keys() {
   const sounding = useListening((s) => s.keys)
   const lit = down || panel === 'record' ? 'bg-vermilion' : 'bg-verdigris'
 
+  if (folded && !drums && split === null && allowed === null)
+    return (
+      <button
+        type="button"
+        data-testid="keys-folded"
+        aria-label="Show the keys"
+        title="Show the keys; they fold while an instrument plays"
+        className="relative mt-1 block h-1.5 w-full rounded-full bg-rule/60 after:absolute after:inset-x-0 after:-top-3 after:h-6"
+        onClick={() => setFolded(false)}>
+        {[...held, ...sounding].map((key) => (
+          <span
+            key={key}
+            className={cx('absolute top-0 h-full rounded-full', held.has(key) ? lit : 'bg-verdigris')}
+            style={{ left: `${leftOf(key)}%`, width: `${WIDTH}%` }}
+          />
+        ))}
+      </button>
+    )
   return (
     <section
       aria-label="Keys"

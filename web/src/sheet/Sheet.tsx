@@ -21,6 +21,7 @@ import { Handles } from './Handles'
 import { Offer } from './Offer'
 import { LoopEdges } from './LoopEdges'
 import { playbackSettings, usePlayback } from '../playback/settings'
+import { scrolledByFingers } from './fingers'
 import { zoomByWheel } from './zoom'
 import { PenMark } from './PenMark'
 import { send } from '../session/actions'
@@ -125,6 +126,12 @@ const useFarZoom = () =>
 
 const zoomedByWheel = zoomByWheel('zoom')
 
+/** What the wheel and two fingers do to the whole of the sheet. */
+function byHand(element: HTMLElement | null) {
+  const stops = [zoomedByWheel(element), scrolledByFingers(element)]
+  return () => stops.forEach((stop) => stop?.())
+}
+
 /** Can all of a system be seen? */
 function inView(element: Element): boolean {
   const box = element.getBoundingClientRect()
@@ -225,8 +232,8 @@ export const Sheet = memo(function Sheet() {
 
   return (
     <div
-      ref={zoomedByWheel}
-      className="flex min-h-0 flex-1 gap-4 overflow-auto rounded-[3px] pr-4 justify-center-safe"
+      ref={byHand}
+      className="flex min-h-0 flex-1 touch-none gap-4 overflow-auto rounded-[3px] pr-4 justify-center-safe"
       data-testid="sheet-scroll">
       <div
         ref={sheet}

@@ -280,3 +280,14 @@ export function strokeColumns(strokes: readonly { key: number; atUs: number }[])
     return { key, column }
   })
 }
+
+export interface Point {
+  readonly x: number
+  readonly y: number
+}
+
+/** What two fingers did between two moments: the way of their middle, and how much further apart they are. */
+export function twoFingers([a, b]: readonly [Point, Point], [c, d]: readonly [Point, Point]) {
+  const apart = (p: Point, q: Point) => Math.max(Math.hypot(p.x - q.x, p.y - q.y), 1)
+  return { dx: (c.x + d.x - a.x - b.x) / 2, dy: (c.y + d.y - a.y - b.y) / 2, ratio: apart(c, d) / apart(a, b) }
+}

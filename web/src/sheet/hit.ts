@@ -46,7 +46,7 @@ const boxesOf = (holder: Element, selector: string): [Element, DOMRect][] =>
     .filter(([, r]) => r.width > 0)
 
 /**
- * The element that a press meant: what was hit, else the nearest head within `reach`, else the sign whose whole box
+ * The element that a press meant: a head that was hit, what else was hit, else the nearest head within `reach`, else the sign whose whole box
  * (grown) holds the point, else what was hit.
  */
 export function meantBy(
@@ -57,13 +57,14 @@ export function meantBy(
   signs: string,
   reach = HEAD_PX,
 ): Element {
-  if (target.closest(direct)) return target
   const holder = target.closest('[data-system]')
   if (!holder) return target
   const heads = boxesOf(holder, 'g.notehead')
+  const struck = nearest(heads, x, y, 0) // the box of words may reach over a head
+  if (struck) return struck
+  if (target.closest(direct)) return target
   const exact = boxesOf(holder, signs)
   return (
-    nearest(heads, x, y, 0) ??
     nearest(exact, x, y, 0) ??
     nearest(heads, x, y, reach) ??
     nearest(

@@ -6,10 +6,11 @@ import { create } from 'zustand'
 import type { System } from '../session/wire'
 import { DIRECT, SIGNS, markUnder, pickFromPage } from './pick'
 import { HEAD_PX, meantBy } from './hit'
-import { editMarks, leaveFrame, pickMarks, usePage } from '../session/chosen'
+import { editMarks, leaveFrame, openWith, pickMarks, usePage } from '../session/chosen'
 import { halfSpace, placeAt, staffTenth, type ClefAt } from './geometry'
 import { choose, edit, give } from '../session/actions'
 import { useDesk } from '../session/store'
+import { LONG_PRESS_MS } from './fingers'
 
 const SLACK_PX = 5
 
@@ -71,6 +72,7 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
     if (!moved && Math.hypot(dx, dy) < SLACK_PX) return
     if (!moved) {
       moved = true
+      clearTimeout(long)
       if (mark) drag = beginNudge(mark)
       else if (note)
         drag = beginDrag(paper, note, e.altKey ? 'length' : Math.abs(dy) > Math.abs(dx) ? 'pitch' : 'place')
@@ -90,7 +92,13 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
     finish()
     drag?.cancel()
   }
+  const onLong = () => {
+    finish()
+    if (press(paper, event, note, target)) openWith(true)
+  }
+  const long = event.pointerType === 'touch' ? setTimeout(onLong, LONG_PRESS_MS) : undefined
   const finish = () => {
+    clearTimeout(long)
     useHand.setState({ lasso: null, label: null })
     window.removeEventListener('pointermove', onMove)
     window.removeEventListener('pointerup', onUp)
@@ -103,9 +111,9 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
   window.addEventListener('keydown', onKey, true)
 }
 
-/** A press without a move: a note is selected, paper takes the pen or a note. */
-function press(paper: Paper, event: PointerEvent, note: Element | null, target: Element): void {
-  if (!note && pickFromPage(target, paper.viewOf, paper.staffAt)) return
+/** A press without a move: a note is selected, paper takes the pen or a note. False: it was for something else. */
+function press(paper: Paper, event: PointerEvent, note: Element | null, target: Element): boolean {
+  if (!note && pickFromPage(target, paper.viewOf, paper.staffAt)) return false
   if (usePage.getState().marks) pickMarks([])
   leaveFrame()
   const { selection, pen } = useDesk.getState()
@@ -113,12 +121,13 @@ function press(paper: Paper, event: PointerEvent, note: Element | null, target: 
   if (id) choose(event.shiftKey ? [...selection, id] : [id])
   else if (selection.size) choose([])
   const writes = !note && pen?.clicks === 'write'
-  if (note && pen?.down) return // a click on a note never moves a pen that is down
+  if (note && pen?.down) return true // a click on a note never moves a pen that is down
   const found = placeUnder(paper, event, note?.closest('[data-system]') ?? undefined, writes ? pen?.step_ticks : 0)
   const staff = found && paper.staffAt(found.staffIndex)
-  if (!found || !staff) return
+  if (!found || !staff) return true
   if (writes) give({ name: 'click', ...staff, tick: found.tick, diatonic: found.diatonic })
   else give({ name: 'place', ...staff, tick: found.tick })
+  return true
 }
 
 function rectangle(paper: Paper, begin: { x: number; y: number }, event: PointerEvent) {

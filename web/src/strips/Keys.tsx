@@ -1,21 +1,17 @@
 /** The keys: the on-screen keyboard, held keys in vermilion; mouse, touch and computer keys play it. */
-import { memo, type PointerEvent, useEffect, useRef, useState } from 'react'
+import { memo, type PointerEvent, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { letters, useComputerKeys } from '../input/computerKeys'
 import { useDevices } from '../input/devices'
 import { hear, heldKeys, onHeard } from '../input/port'
 import { keyName } from '../input/names'
+import { keyRange } from '../notation/keyRange'
 import { useDrumNames } from '../kit/drums'
 import { useListening } from '../playback/listening'
 import { useDesk } from '../session/store'
 import { cx } from '../shell/classes'
 
-const FIRST = 33
-const LAST = 96
-const BLACK = new Set([1, 3, 6, 8, 10])
 const SOURCE = 'on-screen keys'
-const ALL = Array.from({ length: LAST - FIRST + 1 }, (_, i) => FIRST + i)
-const WHITES = ALL.filter((k) => !BLACK.has(k % 12))
-const WIDTH = 100 / WHITES.length
+const FINGERS = '(pointer: coarse)'
 
 /** The name of a drum along its key. */
 function Drum({ name, held, dark }: { name: string; held: boolean; dark?: boolean }) {
@@ -33,12 +29,17 @@ function Drum({ name, held, dark }: { name: string; held: boolean; dark?: boolea
   )
 }
 
+const subscribe = (changed: () => void) => {
+  window.addEventListener('resize', changed)
+  return () => window.removeEventListener('resize', changed)
+}
+const useFingers = () => useSyncExternalStore(subscribe, () => window.matchMedia(FINGERS).matches)
+const useWindowWidth = () => useSyncExternalStore(subscribe, () => window.innerWidth)
+
 /** How the computer's keys play, in words. */
 const keysHelp = (octave: number, velocity: number) =>
   `Computer keys play from ${keyName(12 * (octave + 1))} (A to ’), velocity ${velocity}; ` +
   'N and M shift the octave, with Shift the velocity'
-
-const leftOf = (key: number) => WHITES.filter((w) => w < key).length * WIDTH
 
 /** The key under a point, and how hard it is struck there: louder near the front edge. */
 function keyAt(x: number, y: number): { key: number; velocity: number } | null {
@@ -55,7 +56,13 @@ function keyAt(x: number, y: number): { key: number; velocity: number } | null {
 
 export const Keys = memo(function Keys() {
   const [held, setHeld] = useState<ReadonlySet<number>>(heldKeys())
-  const { octave, velocity } = useComputerKeys()
+  const { octave, velocity, shiftOctave } = useComputerKeys()
+  const fingers = useFingers()
+  const rowPx = useWindowWidth()
+  const { whites, blacks, width, leftOf } = useMemo(
+    () => keyRange(fingers, rowPx - 140, octave),
+    [fingers, rowPx, octave],
+  )
   const down = useDesk((s) => s.pen?.down ?? false)
   const panel = useDesk((s) => s.panel)
   const allowed = useDesk((s) => s.pen?.allowed ?? null)
@@ -112,7 +119,7 @@ export const Keys = memo(function Keys() {
           <span
             key={key}
             className={cx('absolute top-0 h-full rounded-full', held.has(key) ? lit : 'bg-verdigris')}
-            style={{ left: `${leftOf(key)}%`, width: `${WIDTH}%` }}
+            style={{ left: `${leftOf(key)}%`, width: `${width}%` }}
           />
         ))}
       </button>
@@ -122,7 +129,12 @@ export const Keys = memo(function Keys() {
       aria-label="Keys"
       data-testid="keys"
       title={drums ? undefined : keysHelp(octave, velocity)}
-      className="select-none">
+      className={cx('select-none', fingers && 'grid grid-cols-[auto_minmax(0,1fr)_auto] items-center gap-2')}>
+      {fingers && (
+        <button type="button" className="quiet-button h-11" aria-label="Lower keys" onClick={() => shiftOctave(-1)}>
+          ‹
+        </button>
+      )}
       <div
         className="relative h-[2.6rem] w-full touch-none pointer-coarse:h-[3.9rem]"
         onPointerDown={onPointerDown}
@@ -130,7 +142,7 @@ export const Keys = memo(function Keys() {
         onPointerUp={onPointerEnd}
         onPointerCancel={onPointerEnd}
         onLostPointerCapture={onPointerEnd}>
-        {WHITES.map((key) => (
+        {whites.map((key) => (
           <div
             key={key}
             data-key-number={key}
@@ -139,7 +151,7 @@ export const Keys = memo(function Keys() {
               'absolute top-0 h-full rounded-b-[3px] border border-rule',
               held.has(key) ? lit : sounding.has(key) ? 'bg-verdigris/60' : faded(key) ? 'bg-rule/50' : 'bg-ivory',
             )}
-            style={{ left: `${leftOf(key)}%`, width: `${WIDTH}%` }}>
+            style={{ left: `${leftOf(key)}%`, width: `${width}%` }}>
             {key === pulse && <span className="absolute bottom-3 left-1 text-[0.68rem] text-vermilion">pulse</span>}
             {drums?.[key] && <Drum name={drums[key]} held={held.has(key)} />}
             {key % 12 === 0 && !drums && (
@@ -153,7 +165,7 @@ export const Keys = memo(function Keys() {
             )}
           </div>
         ))}
-        {ALL.filter((k) => BLACK.has(k % 12)).map((key) => (
+        {blacks.map((key) => (
           <div
             key={key}
             data-key-number={key}
@@ -162,7 +174,7 @@ export const Keys = memo(function Keys() {
               'absolute top-0 h-[60%] rounded-b-[2px]',
               held.has(key) ? lit : sounding.has(key) ? 'bg-verdigris' : faded(key) ? 'bg-ebony/35' : 'bg-ebony',
             )}
-            style={{ left: `${leftOf(key) - WIDTH * 0.3}%`, width: `${WIDTH * 0.6}%` }}>
+            style={{ left: `${leftOf(key) - width * 0.3}%`, width: `${width * 0.6}%` }}>
             {drums?.[key] && <Drum name={drums[key]} held dark />}
           </div>
         ))}
@@ -174,8 +186,13 @@ export const Keys = memo(function Keys() {
           />
         )}
       </div>
+      {fingers && (
+        <button type="button" className="quiet-button h-11" aria-label="Higher keys" onClick={() => shiftOctave(1)}>
+          ›
+        </button>
+      )}
       {drums && (
-        <p className="mt-1 text-[0.8rem] text-faint">
+        <p className="col-span-full mt-1 text-[0.8rem] text-faint">
           {letters(octave).map(
             ([letter, key]) =>
               drums[key] && (

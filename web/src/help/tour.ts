@@ -87,8 +87,7 @@ export const STOPS: readonly Stop[] = [
     done: (now, before) => now.readings.length > before.readings.length,
   },
   {
-    words:
-      'The line says how it was read. Click one of its words and choose another: it is read again. Or V: what is doubtful.',
+    words: 'The line says how it was read. Click one of its words, choose another: it is read again. Or V: the doubts.',
     at: '[data-testid=line]',
     done: (now, before) => lineOf(now) !== lineOf(before) || (now.doubt !== before.doubt && now.doubt !== null),
   },

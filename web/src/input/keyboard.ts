@@ -1,6 +1,6 @@
 /** Turns key presses of the computer into commands of the table. */
 import { isTyping, PIANO_CODES } from './computerKeys'
-import { useHand } from '../sheet/pointer'
+import { useHand } from '../hand/pointer'
 import { useDesk } from '../session/store'
 import { TAP_CODES, useTapping } from '../reading/tapping'
 import { forgetLayers, justClosed, layerOpen, noteLayers } from './layers'

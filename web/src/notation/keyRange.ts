@@ -1,7 +1,7 @@
 /** Which keys a keyboard on the screen shows: wide enough for fingers, a whole number of white keys. */
 
 const BLACK = new Set([1, 3, 6, 8, 10])
-export const isBlack = (key: number) => BLACK.has(key % 12)
+const isBlack = (key: number) => BLACK.has(key % 12)
 
 const LOWEST = 33 // A1
 const HIGHEST = 96 // C7

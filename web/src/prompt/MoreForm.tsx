@@ -1,6 +1,6 @@
 /**
- * Anything by typed words: an instruction ("bars 5 to 8 an octave higher"), with what it would change before it is done,
- * or a command by its name; below, what is seldom used.
+ * Anything by typed words: an instruction ("bars 5 to 8 an octave higher"), with what it would change before it is
+ * done, or a command by its name; below, what is seldom used.
  */
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import { Popover } from 'radix-ui'

@@ -214,7 +214,8 @@ export function NewPiece({ onMake }: { onMake: (answers: Partial<Answers>) => vo
             width="w-40"
           />
           , number{' '}
-          <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />, by{' '}
+          <Text name="number" placeholder="(none)" value={words.number} onChange={set('number')} width="w-16" />
+          {', by '}
           <Text
             name="composer"
             placeholder="(composer)"

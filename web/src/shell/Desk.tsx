@@ -89,7 +89,11 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
         )}>
         <div className="flex gap-5 max-md:flex-col max-md:gap-1">
           <Line />
-          <div className="flex h-16 w-68 shrink-0 flex-col items-end gap-1 overflow-hidden max-md:h-auto max-md:w-auto max-md:flex-row max-lg:w-44">
+          <div
+            className={cx(
+              'flex h-16 w-68 shrink-0 flex-col items-end gap-1 overflow-hidden',
+              'max-md:h-auto max-md:w-auto max-md:flex-row max-lg:w-44',
+            )}>
             <span className="flex flex-wrap justify-end gap-2">
               <PlayedOffer />
               <More />

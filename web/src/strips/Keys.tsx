@@ -113,7 +113,10 @@ export const Keys = memo(function Keys() {
         data-testid="keys-folded"
         aria-label="Show the keys"
         title="Show the keys; they fold while an instrument plays"
-        className="relative mt-1 block h-1.5 w-full rounded-full bg-rule/60 after:absolute after:inset-x-0 after:-top-3 after:h-6"
+        className={cx(
+          'relative mt-1 block h-1.5 w-full rounded-full bg-rule/60',
+          'after:absolute after:inset-x-0 after:-top-3 after:h-6',
+        )}
         onClick={() => setFolded(false)}>
         {[...held, ...sounding].map((key) => (
           <span

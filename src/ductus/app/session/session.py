@@ -106,8 +106,6 @@ class Session(Editor):
         turn, playing = super().collect(), self.recorder.live is not None
         return replace(turn, saved=self.saved(), playing=playing, struck=struck, blocked=self.blocked)
 
-    # --- in and out ---------------------------------------------------------------------
-
     def _take_place(self) -> bool:
         """Take the place that was kept under the token; a recording that went on there goes on."""
         self.journal.flush()
@@ -350,8 +348,6 @@ class Session(Editor):
             self.question = PageQuery("Working out what would change", lambda now: in_words(now, text, asked))
         else:
             self.send(in_words(self.desk.piece, text, asked))
-
-    # --- keys -----------------------------------------------------------------------------
 
     def _hear(self, event: OneEvent) -> None:
         heard, recording = event.heard, self.recording

@@ -46,8 +46,8 @@ const boxesOf = (holder: Element, selector: string): [Element, DOMRect][] =>
     .filter(([, r]) => r.width > 0)
 
 /**
- * The element that a press meant: a head that was hit, what else was hit, else the nearest head within `reach`, else the sign whose whole box
- * (grown) holds the point, else what was hit.
+ * The element that a press meant: a head that was hit, what else was hit, else the nearest head within `reach`, else
+ * the sign whose whole box (grown) holds the point, else what was hit.
  */
 export function meantBy(
   target: Element,

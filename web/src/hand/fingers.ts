@@ -1,6 +1,6 @@
 /** Touch on the sheet: one finger selects and a long press opens the field of marks; two scroll and pinch. */
-import { twoFingers, type Point } from './geometry'
-import { zoomBy } from './zoom'
+import { twoFingers, type Point } from '../sheet/geometry'
+import { zoomBy } from '../sheet/zoom'
 
 export const LONG_PRESS_MS = 420
 const PINCHED = 1.25 // how far apart (or together) two fingers go for one step of the zoom

@@ -317,7 +317,7 @@ def test_keys_held_to_harmony_are_shown_and_written_as_chord_tones(hands: Hands,
     piece = start(hands)
     page = hands.page
     page.get_by_role("button", name="More", exact=True).click()
-    page.get_by_label("Chord symbol at the pen (Bbm7), or none").fill("G7")
+    page.get_by_label("Chord symbol (Bbm7), or none").fill("G7")
     page.keyboard.press("Enter")
     page.get_by_role("button", name="chord tones", exact=True).click()
     page.keyboard.press("Escape")

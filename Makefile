@@ -5,7 +5,9 @@ WEB = src/ductus/web/static/index.html
 WEB_SOURCES = $(shell find web/src web/public web/index.html web/vite.config.ts docs/guide -type f 2>/dev/null)
 WIRE_SOURCES = src/ductus/web/schemas.py src/ductus/web/routes.py src/ductus/web/shelf_routes.py src/ductus/web/page_routes.py src/ductus/web/wire.py $(wildcard src/ductus/app/wire/*.py) \
   $(wildcard src/ductus/core/entry/commands/*.py src/ductus/core/score/note_edits/*.py) src/ductus/core/reading/review/note_options.py src/ductus/core/reading/review/beat_options.py \
-  src/ductus/core/recording/settings.py $(wildcard src/ductus/core/score/structure_edits/*.py) src/ductus/core/score/mark_edits/commands.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py
+  src/ductus/core/recording/settings.py $(wildcard src/ductus/core/score/structure_edits/*.py) src/ductus/core/score/mark_edits/commands.py src/ductus/core/playback/click.py src/ductus/core/playback/performance.py \
+  src/ductus/app/session/sound_strip.py src/ductus/app/takes/reading_views.py src/ductus/app/document/sheet.py src/ductus/core/reading/trace.py \
+  src/ductus/core/reading/beat_tracking/tempo_curve.py src/ductus/core/score/mark_language/parser.py src/ductus/core/score/note_edits/select.py
 PORT ?= 8765
 
 .PHONY: api setup demo test test-all coverage check check-python check-types check-web bench bench-reading pictures fuzz chromium converter types wheel clean

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 import pytest
 
 from ductus.core.entry.commands.pen import TypedPlace
-from ductus.core.errors import BadInput
+from ductus.core.errors import BadInput, DuctusError
+from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.prompt.instruction_rules import EXAMPLES, RULES
 from ductus.core.prompt.instruction_scope import Asked
 from ductus.core.prompt.instructions import Instruction, instruction
+from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.mark_edits.commands import DropMarks, Reword
+from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
+from ductus.core.score.model.records import Note
 from ductus.core.score.note_edits.durations import Scale, SetLength
 from ductus.core.score.note_edits.pitches import Accidental, ByInterval, Octave, StaffSteps, Velocity
 from ductus.core.score.note_edits.positions import Delete, MoveToVoice, OtherHand
@@ -45,6 +50,8 @@ FRAME: list[tuple[str, Any]] = [
     ("Transpose to E flat minor", TransposeTo(-6)),
     ("transpose up a minor third", TransposeBy(2, 3)),
     ("transpose down a whole step", TransposeBy(-1, -2)),
+    ("transpose the piece up an octave", TransposeBy(7, 12)),
+    ("transpose up a fifth", TransposeBy(4, 7)),
     ("tempo 84 from bar 9", TempoFrom(bar(9), 84.0)),
     ("tempo 120", TempoFrom(bar(5), 120.0)),
     ("4/4 from bar 9", MeterFrom(8, "4/4")),
@@ -147,6 +154,34 @@ def test_what_is_not_understood_names_what_is_near_and_bars_that_are_not_there_a
         asked("key G# major")
     with pytest.raises(BadInput):
         asked("  ")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "repeat these 5000 times", "insert 900 bars before bar 2", "tempo 84 from bar 99999999", "velocity 900",
+        "copy bars 1 to 4 99 times", "up 9 octaves", "transpose up a third", "transpose up a diminished third",
+        "bar 5 as beats", "go to bar 123456789012", "go to bar 3, beat 9", "staccato to tenuto", "tempo 0.0001",
+        "left hand to the left hand", "key B# major", "louder by 400", "3/4 from bar 123456", "3/0 from bar 5",
+    ],
+)  # fmt: skip
+def test_numbers_out_of_range_and_what_music_does_not_have_are_refused_in_words_at_once(text: str) -> None:
+    begun = time.perf_counter()
+    with pytest.raises(DuctusError) as refused:
+        asked(text, in_bars(15, 16))
+    assert len(str(refused.value)) > 15
+    assert time.perf_counter() - begun < 2
+
+
+def test_a_mark_in_a_long_piece_is_weighed_in_time_that_grows_with_its_notes() -> None:
+    """Of 12,000 notes the first are looked for once, not once for each."""
+    draft = Draft(new_piece())
+    for k in range(12_000):
+        draft.put(Note(f"n{k}", "p1", 1, 1, k * QUARTER, QUARTER, parse_pitch("C5")))
+    long = draft.change("").apply(new_piece())
+    begun = time.perf_counter()
+    assert len(asked("mf in bars 1 to 2900", piece=long).steps[0].ids) == 1
+    assert time.perf_counter() - begun < 5
 
 
 @pytest.mark.parametrize("example", [r.example for r in RULES])

@@ -1,4 +1,4 @@
 /** Where the menus and fields of the line open: at its edge, low, the music that they are about clear of them. */
-import { clearOf } from '../sheet/clear'
+import { keepClearOf } from '../sheet/clear'
 
-export const DOCKED = { side: 'top', align: 'start', sideOffset: 6, collisionPadding: 12, ref: clearOf } as const
+export const DOCKED = { side: 'top', align: 'start', sideOffset: 6, collisionPadding: 12, ref: keepClearOf } as const

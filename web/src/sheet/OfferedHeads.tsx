@@ -7,6 +7,7 @@ import { BOTTOM_LINE, holderOf, stavesAt, strokeColumns } from './geometry'
 import { Heads, type Mark, MIDDLE_C } from './HeardHeads'
 
 const MOST = 24
+const NONE: readonly never[] = []
 const APART_PX = 17
 
 export const OfferedHeads = memo(function OfferedHeads({ sheet }: { sheet: RefObject<HTMLDivElement | null> }) {
@@ -17,7 +18,8 @@ export const OfferedHeads = memo(function OfferedHeads({ sheet }: { sheet: RefOb
   useEffect(
     () =>
       onHeard(({ kind, key, atUs }) => {
-        if (kind !== 'down' || useDesk.getState().pen?.down) return
+        const { pen, recording } = useDesk.getState()
+        if (kind !== 'down' || pen?.down || recording) return
         setStrokes((old) => [...old.slice(1 - MOST), { key, atUs }])
       }),
     [],
@@ -27,7 +29,7 @@ export const OfferedHeads = memo(function OfferedHeads({ sheet }: { sheet: RefOb
     const index = refs.findIndex((r) => pen !== null && pen.bar >= r.first && pen.bar <= r.last)
     const view = systems.get(refs[index]?.key ?? '')
     const element = holderOf(root, index)
-    if (!root || !pen || !offered || !view || !element) return setMarks([])
+    if (!root || !pen || !offered || !view || !element) return setMarks(NONE)
     const parts = state?.parts ?? []
     const first = parts.findIndex((p) => p.id === pen.part)
     const above = parts.slice(0, Math.max(first, 0)).reduce((n, p) => n + p.staves, 0)

@@ -18,7 +18,7 @@ function concerned(sheet: HTMLElement): Element | null {
 }
 
 /** Scroll what a menu is about clear of it, once it stands in its place; as long as it is open there is room below. */
-export function clearOf(menu: HTMLElement | null): (() => void) | undefined {
+export function keepClearOf(menu: HTMLElement | null): (() => void) | undefined {
   const scroller = document.querySelector<HTMLElement>('[data-testid=sheet-scroll]')
   const sheet = scroller?.querySelector<HTMLElement>('[data-testid=sheet]')
   if (!menu || !scroller || !sheet) return undefined

@@ -21,6 +21,7 @@ from ductus.core.score.structure_edits.bars import CopyBars, EmptyBars, InsertBa
 from ductus.core.score.structure_edits.base import FrameEdit
 from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom, MeterFrom, PickUp, TempoFrom
 from ductus.core.score.structure_edits.transpose import TransposeBy, TransposeTo
+from ductus.core.time.bars import MAX_BAR
 from ductus.core.time.note_values import NoteValue
 
 NUMBERS = {
@@ -51,6 +52,8 @@ class Found:
         said = self.match[name]
         if not said or said == "here":
             return self.piece.timeline.bar_at(self.asked.tick).index
+        if int(said) > MAX_BAR:
+            raise BadInput(f"There is no bar {said[:8]}: the last that can be is {MAX_BAR:,}. Nothing was changed.")
         return max(self.piece.timeline.index_of(int(said)), 0)
 
     def sign(self) -> int:
@@ -92,27 +95,42 @@ def _interval(f: Found) -> Edit:
     quality, size = f.match["quality"], f.match["size"]
     if not quality and size in STEPS:
         return StaffSteps(f.sign() * (STEPS.index(size) + 1))
-    steps, semitones = SIMPLE.get(f"{quality or 'perfect'} {size}", (0, 0))
-    if not semitones:
-        raise BadInput(f"There is no {quality} {size}. Nothing was changed.")
+    steps, semitones = _simple(quality, size)
     return ByInterval(f.sign() * steps, f.sign() * semitones)
 
 
+def _simple(quality: str | None, size: str) -> tuple[int, int]:
+    """Staff steps and semitones of an interval up to a seventh, a perfect one where nothing else is said."""
+    found = SIMPLE.get(f"{quality or 'perfect'} {size}")
+    if found is None:
+        raise BadInput(f"There is no {quality} {size}. Nothing was changed.")
+    return found
+
+
+def _small(f: Found) -> int:
+    """A semitone, or two."""
+    return 1 if f.match["small"] in ("semitone", "half step", "half tone") else 2
+
+
 def _small_step(f: Found) -> Edit:
-    half = f.match["small"] in ("semitone", "half step", "half tone")
-    return ByInterval(f.sign(), f.sign() * (1 if half else 2))
+    return ByInterval(f.sign(), f.sign() * _small(f))
 
 
 def _transposed(f: Found) -> FrameEdit:
-    half = f.match["small"] in ("semitone", "half step", "half tone")
-    steps, semitones = (1, 1 if half else 2) if f.match["small"] else SIMPLE[f"{f.match['quality']} {f.match['size']}"]
+    if f.match["octave"]:
+        return TransposeBy(f.sign() * 7, f.sign() * 12)
+    if f.match["small"]:
+        return TransposeBy(f.sign(), f.sign() * _small(f))
+    quality, size = f.match["quality"], f.match["size"]
+    if not quality and f"perfect {size}" not in SIMPLE:
+        raise BadInput(f"Say whether it is a minor or a major {size}. Nothing was changed.")
+    steps, semitones = _simple(quality, size)
     return TransposeBy(f.sign() * steps, f.sign() * semitones)
 
 
 def _tempo(f: Found) -> FrameEdit:
-    return TempoFrom(
-        f.piece.timeline.bar(f.bar("bar")).start if f.match["bar"] else f.asked.tick, float(f.match["bpm"])
-    )
+    start = f.piece.timeline.bar(f.bar("bar")).start if f.match["bar"] else f.asked.tick
+    return TempoFrom(start, float(f.match["bpm"]))
 
 
 def _copied(f: Found) -> FrameEdit:
@@ -129,14 +147,13 @@ def _inserted(f: Found) -> FrameEdit:
 
 
 def _pick_up(f: Found) -> FrameEdit:
-    value = f.match["value"]
     meter = f.piece.timeline.bar(1).meter
-    ticks = meter.bar_ticks // meter.count if value.startswith("beat") else _value(f).ticks
+    ticks = meter.bar_ticks // meter.count if f.match["beats"] else _value(f).ticks
     return PickUp(f.number("count") * ticks)
 
 
 VALUE = (
-    r"(?P<dots>dotted )?(?P<value>wholes?|halves|half|quarters?|eighths?|16ths?|sixteenths?|32nds?|beats?)"
+    r"(?P<dots>dotted )?(?P<value>wholes?|halves|half|quarters?|eighths?|16ths?|sixteenths?|32nds?)"
     r"(?: notes?)?"
 )
 SMALL = r"(?P<small>semitone|half step|half tone|tone|whole step|whole tone)"
@@ -161,7 +178,7 @@ RULES: tuple[Rule, ...] = (
     ),
     _rule(
         "transpose up a whole step",
-        rf"transpose{WHOLE} {WAY}(?: by)? an? (?:{SMALL}|{INTERVAL})",
+        rf"transpose{WHOLE} {WAY}(?: by)? an? (?:{SMALL}|{INTERVAL}|(?P<octave>octave))",
         _transposed,
         frame=True,
     ),
@@ -183,7 +200,12 @@ RULES: tuple[Rule, ...] = (
         lambda f: KeyFrom(f.bar("bar") if f.match["bar"] else 0, *f.key("major")),
         frame=True,
     ),
-    _rule("pick-up of one quarter", rf"(?:pick-?up|upbeat)(?: of)? {COUNT} {VALUE}", _pick_up, frame=True),
+    _rule(
+        "pick-up of one quarter",
+        rf"(?:pick-?up|upbeat)(?: of)? {COUNT} (?:{VALUE}|(?P<beats>beats?))",
+        _pick_up,
+        frame=True,
+    ),
     _rule("no pick-up", r"(?:no|without) (?:pick-?up|upbeat)", lambda f: PickUp(0), frame=True),
     _rule(
         "insert 4 bars before bar 9",
@@ -240,3 +262,4 @@ EXAMPLES = (
     *("bars 5 to 8 " + r.example if r.example in ("an octave higher", "a third lower") else r.example for r in RULES),
     "mf to f", "go to bar 12", "select bars 5 to 8", "staccato in bars 5 to 8", "slur bars 3 to 4",
 )  # fmt: skip
+USUAL = ("bars 5 to 8 an octave higher", "tempo 84 from bar 9", "transpose to D")  # said where nothing is near

@@ -14,9 +14,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ductus.core.entry.commands.marks import WithHere
-from ductus.core.entry.commands.pen import PlacePen, TypedPlace
+from ductus.core.entry.commands.pen import PlacePen, TypedPlace, typed_tick
 from ductus.core.errors import BadInput
-from ductus.core.prompt.instruction_rules import EXAMPLES, RULES, Found
+from ductus.core.limits import check_numbers
+from ductus.core.prompt.instruction_rules import EXAMPLES, RULES, USUAL, Found
 from ductus.core.prompt.instruction_scope import Asked, Scope, scope_of
 from ductus.core.score.mark_edits.commands import DropMarks, MarkEdit, Reword
 from ductus.core.score.mark_edits.place_marks import marked, where
@@ -75,7 +76,7 @@ def instruction(piece: Piece, text: str, asked: Asked) -> Instruction:
     for rule in RULES:
         if not rule.frame and (match := rule.pattern.fullmatch(plain)) is not None:
             return _weighed(piece, rule.build(Found(piece, asked, match)), _notes_of(scope, match), asked)
-    found = _placed(folded) or _selected(scope, rest) or _without(piece, scope, rest)
+    found = _placed(piece, folded) or _selected(scope, rest) or _without(piece, scope, rest)
     return found or _marks(piece, scope, VERBS.sub("", rest), text, asked)
 
 
@@ -85,12 +86,17 @@ def _notes_of(scope: Scope, match: re.Match[str]) -> tuple[str, ...]:
         raise BadInput('Say which notes: "bars 5 to 8", "from bar 9", "left hand", "everything", or select some first.')
     if not scope.notes:
         raise BadInput(f"There are no notes in {scope.words}. Nothing was changed.")
-    there = {"right": 1, "left": 2}.get(match.groupdict().get("hand") or "", 0)
-    return tuple(n.id for n in scope.notes if n.staff != there)
+    hand = match.groupdict().get("hand")
+    there = {"right": 1, "left": 2}.get(hand or "", 0)
+    ids = tuple(n.id for n in scope.notes if n.staff != there)
+    if not ids:
+        raise BadInput(f"All notes of {scope.words} are in the {hand} hand already. Nothing was changed.")
+    return ids
 
 
 def _weighed(piece: Piece, do: Edit | FrameEdit, ids: tuple[str, ...], asked: Asked) -> Instruction:
     """An edit with what it would change. Raises BadInput for one that cannot be made."""
+    check_numbers(do)
     if isinstance(do, FrameEdit):
         try:
             return Instruction(frame_change(piece, do).sentence, (InstructionStep("frame", do),))
@@ -104,13 +110,14 @@ def _weighed(piece: Piece, do: Edit | FrameEdit, ids: tuple[str, ...], asked: As
     return Instruction(said, (InstructionStep("edit", do, ids),))
 
 
-def _placed(whole: str) -> Instruction | None:
+def _placed(piece: Piece, whole: str) -> Instruction | None:
     """ "go to bar 12": the pen goes there."""
     match = re.fullmatch(r"(?:go to |to )?(?:bar|measure) (\d+)(?:,? beat (\d+))?", whole)
     if match is None:
         return None
-    place = TypedPlace(match[1] + (f".{match[2]}" if match[2] else ""))
-    return Instruction(f"The pen goes to bar {match[1]}", (InstructionStep("command", place),))
+    place = match[1] + (f".{match[2]}" if match[2] else "")
+    words = piece.timeline.place_words(typed_tick(place, piece))
+    return Instruction(f"The pen goes to {words}", (InstructionStep("command", TypedPlace(place)),))
 
 
 def _selected(scope: Scope, rest: str) -> Instruction | None:
@@ -136,7 +143,8 @@ def _marks(piece: Piece, scope: Scope, rest: str, text: str, asked: Asked) -> In
     if scope.notes:
         notes = scope.notes
         if wish.sort == "tempo" or (wish.sort == "mark" and not KINDS[wish.kind].spans):  # it stands where they begin
-            notes = tuple(n for n in notes if n.tick == min(n.tick for n in notes))
+            first = min(n.tick for n in notes)
+            notes = tuple(n for n in notes if n.tick == first)
         said = marked(piece, wish, where(notes, asked.line, asked.tick)).sentence
         ids = tuple(n.id for n in notes)
         return Instruction(said, (InstructionStep("select", Select("these"), ids), InstructionStep("command", mark)))
@@ -181,6 +189,8 @@ def _swapped(piece: Piece, scope: Scope, old: str, new: str) -> Instruction | No
         after = wish_of(new) if new.casefold() not in ("nothing", "none") else None
     except BadInput:
         return None
+    if before.sort != "mark":
+        return None
     ids = tuple(k.id for k in _between(piece, scope) if (k.kind, k.text) == (before.kind, before.text))
     if not ids:
         raise BadInput(f"There is no {before.words} in {scope.words}. Nothing was changed.")
@@ -190,5 +200,5 @@ def _swapped(piece: Piece, scope: Scope, old: str, new: str) -> Instruction | No
 
 def _not_understood(text: str) -> str:
     near = difflib.get_close_matches(" ".join(text.casefold().split()), EXAMPLES, MOST_NEAR, NEAR)
-    like = " · ".join(near or (EXAMPLES[12], EXAMPLES[2], EXAMPLES[0]))
+    like = " · ".join(near or USUAL)
     return f"“{text[:60]}” is not understood. Like this: {like}"

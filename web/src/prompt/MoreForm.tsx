@@ -56,6 +56,7 @@ export function MoreForm({ pen, onDone, children }: { pen: Pen; onDone: () => vo
             placeholder="bars 5 to 8 an octave higher, tempo 84 from bar 9, mf to f, undo ..."
           />
         </label>
+        {entered && !told && <p className="mt-2 text-faint">It is done as soon as Ductus answers.</p>}
         {told && (told.steps.length > 0 || !found.length) && (
           <p role="status" className="mt-2" data-testid="would">
             {told.steps.length ? (

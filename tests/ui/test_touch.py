@@ -36,12 +36,16 @@ def tablet(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
 
 def test_a_drag_of_one_finger_selects_and_a_long_press_opens_the_marks(tablet: Page) -> None:
     fingers, notes = Fingers(tablet), tablet.locator(".system g.note g.notehead")
-    x, y = centre(notes.first)
-    fingers.put("touchStart", (x - 25, y - 40))
+    x, y = centre(notes.last)
+    below = tablet.locator(".system svg").last.bounding_box()
+    assert below
+    low = below["y"] + below["height"] + 30  # from the empty paper under the last system
+    fingers.put("touchStart", (x - 60, low))
     for step in range(1, 9):
-        fingers.put("touchMove", (x - 25 + 30 * step, y - 40 + 16 * step))
+        fingers.put("touchMove", (x - 60 + 10 * step, low + (y - 30 - low) * step / 8))
     fingers.put("touchEnd")
     expect(tablet.locator("[data-selected]").first).to_be_attached()
+    x, y = centre(notes.first)
     fingers.put("touchStart", (x, y))
     expect(tablet.get_by_role("combobox", name="mark")).to_be_visible()
     fingers.put("touchEnd")

@@ -41,7 +41,7 @@ export function ValueLadder({ pen }: { pen: Pen }) {
           className="quiet-button"
           aria-pressed={pen.dots > 0}
           onClick={() => give({ name: 'dot' })}>
-          {['dot', 'dotted', 'double-dotted'][pen.dots]}
+          {['dot the next note', 'dotted', 'double-dotted'][pen.dots]}
         </button>
         <button
           type="button"

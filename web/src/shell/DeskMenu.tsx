@@ -1,6 +1,8 @@
 /** The Desk menu: how the desk looks, sounds and hears. */
 import { Fragment, useState } from 'react'
 import { DropdownMenu } from 'radix-ui'
+import { byId, keyWords } from '../input/commands'
+import { useComputerKeys } from '../input/computerKeys'
 import { lookForDevices, useDevices } from '../input/devices'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
 import { useSound } from '../playback/engine'
@@ -138,6 +140,7 @@ export function Hearing() {
   const { list, outputs, advice, setHeard, setChannel } = useDevices()
   const { programmes, playing, load } = useRehearsal()
   const { voice, setVoice, ready } = useSound()
+  const octave = useComputerKeys((s) => s.octave)
   const [channelOf, setChannelOf] = useState('')
   const records = useDesk((s) => s.panel === 'record' || s.panel === 'proof')
   const live = list.filter((d) => d.connected && d.heard)
@@ -215,6 +218,22 @@ export function Hearing() {
             <span>Delay test: how late do my notes arrive?</span>
           </DropdownMenu.Item>
           {advice && <p className="px-2 py-1 text-sm text-faint">{advice}</p>}
+          <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+          <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">
+            Computer keys: A is C{octave}
+          </DropdownMenu.Label>
+          {(['octave-down', 'octave-up'] as const).map((id) => (
+            <DropdownMenu.Item
+              key={id}
+              className="menu-item"
+              onSelect={(e) => {
+                e.preventDefault()
+                byId.get(id)!.run()
+              }}>
+              <span>{byId.get(id)!.label}</span>
+              <kbd>{byId.get(id)!.keys.map(keyWords).join(' or ')}</kbd>
+            </DropdownMenu.Item>
+          ))}
           <DropdownMenu.Separator className="my-1 h-px bg-rule" />
           <DropdownMenu.Label className="px-2 py-1 text-sm text-faint">Sounded by</DropdownMenu.Label>
           <DropdownMenu.RadioGroup value={voice} onValueChange={setVoice}>

@@ -130,6 +130,7 @@ def _transposed(f: Found) -> FrameEdit:
 
 def _tempo(f: Found) -> FrameEdit:
     start = f.piece.timeline.bar(f.bar("bar")).start if f.match["bar"] else f.asked.tick
+    start = 0 if f.match["bar"] == "1" else start  # a pick-up goes with its first bar
     return TempoFrom(start, float(f.match["bpm"]))
 
 
@@ -260,6 +261,7 @@ RULES: tuple[Rule, ...] = (
 )  # fmt: skip
 EXAMPLES = (
     *("bars 5 to 8 " + r.example if r.example in ("an octave higher", "a third lower") else r.example for r in RULES),
+    "bars 1 to 8 twice, 1st ending bar 8, 2nd ending bar 9", "repeat bars 1 to 8 with two endings",
     "mf to f", "go to bar 12", "select bars 5 to 8", "staccato in bars 5 to 8", "slur bars 3 to 4",
 )  # fmt: skip
 USUAL = ("bars 5 to 8 an octave higher", "tempo 84 from bar 9", "transpose to D")  # said where nothing is near

@@ -17,6 +17,7 @@ from ductus.core.entry.commands.marks import WithHere
 from ductus.core.entry.commands.pen import PlacePen, TypedPlace, typed_tick
 from ductus.core.errors import BadInput
 from ductus.core.limits import check_numbers
+from ductus.core.prompt.form_sentence import form_asked
 from ductus.core.prompt.instruction_rules import EXAMPLES, RULES, USUAL, Found
 from ductus.core.prompt.instruction_scope import Asked, Scope, scope_of
 from ductus.core.score.mark_edits.commands import DropMarks, MarkEdit, Reword
@@ -71,6 +72,8 @@ def instruction(piece: Piece, text: str, asked: Asked) -> Instruction:
     for rule in RULES:
         if rule.frame and (match := rule.pattern.fullmatch(folded)) is not None:
             return _weighed(piece, rule.build(Found(piece, asked, match)), (), asked)
+    if (form := form_asked(piece, words)) is not None:
+        return _weighed(piece, form, (), asked)
     scope, rest = scope_of(piece, words, asked)
     plain = VERBS.sub("", rest.casefold())
     for rule in RULES:

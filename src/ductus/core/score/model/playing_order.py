@@ -211,7 +211,11 @@ class _Walk:
     def _plays(self, ending: BarSign) -> bool:
         if self.back is None:
             return self.time in (numbers_of(ending.text) or (1,))
-        return not any(e.bar == ending.bar + ending.bars for e in self.endings)  # the last of its row
+        if any(e.bar == ending.bar + ending.bars for e in self.endings):
+            return False  # not the last of its row
+        end = ending.bar + max(ending.bars, 1) - 1
+        sign = self.at.get(end, {}).get("repeat-end")
+        return sign is None or self._times(sign, end) in (numbers_of(ending.text) or (1,))
 
     def _after(self, bar: int) -> int | None:
         """Where it goes on after a bar; None at the end."""

@@ -11,6 +11,7 @@ from ductus.core.score.structure_edits.drum_patterns import (
     RepeatPattern,
     StrikeCell,
 )
+from ductus.core.score.structure_edits.form import WriteForm
 from ductus.core.score.structure_edits.meter_key_tempo import KeyFrom, MeterFrom, PickUp, TempoFrom
 from ductus.core.score.structure_edits.parts import AddPart, ChangePart, ClefFrom, MovePart, RemovePart, StavesOf
 from ductus.core.score.structure_edits.split_bars import CutBar, JoinBar
@@ -18,7 +19,7 @@ from ductus.core.score.structure_edits.transpose import TransposeBy, TransposeTo
 
 AnyFrameEdit = (
     MeterFrom | KeyFrom | TempoFrom | PickUp | ClefFrom | InsertBars | RemoveBars | EmptyBars | TrimBars | CopyBars
-    | SectionAgain | CutBar | JoinBar
+    | SectionAgain | CutBar | JoinBar | WriteForm
     | AddPart | RemovePart | ChangePart | MovePart | StavesOf | TransposeBy | TransposeTo
     | Accompany | MakePattern | StrikeCell | RepeatPattern | FollowPattern | LetPatternGo
 )  # fmt: skip

@@ -13,6 +13,7 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import FormProblem, form_of, new_problems
 from ductus.core.score.model.records import BarSign
 from ductus.core.score.structure_edits.base import FrameConfirmationNeeded, FrameEdit
+from ductus.core.score.structure_edits.form import WriteForm
 from ductus.core.words import listed
 
 MOST_SAID = 3
@@ -25,7 +26,7 @@ def frame_change(piece: Piece, edit: FrameEdit) -> Change:
     ``sure``; raises BadInput as the edit does.
     """
     change = edit.change(piece)
-    if not piece.signs or not change:
+    if not change or not (piece.signs or isinstance(edit, WriteForm)):
         return change
     page = change.apply(piece)
     draft = Draft(page)

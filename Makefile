@@ -56,6 +56,9 @@ converter:
 chromium:
 	@command -v chromium >/dev/null || test -x /usr/bin/chromium || \
 	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium fonts-dejavu-core; }
+	@command -v pdftoppm >/dev/null || \
+	  { apt-get update -qq && apt-get install -y -qq --no-install-recommends poppler-utils; } || \
+	  echo "poppler-utils could not be installed: PDF files are not looked at."
 
 check: setup
 	@$(MAKE) --no-print-directory -j2 --output-sync=target check-types check-python check-web

@@ -22,7 +22,12 @@ TABLE = "".join(p.read_text(encoding="utf-8") for p in sorted((ROOT / "web/src/i
 WEB = "".join(p.read_text(encoding="utf-8") for p in (ROOT / "web/src").rglob("*.ts*") if ".gen." not in p.name)
 SENTENCES = "".join(
     (ROOT / "src/ductus" / p).read_text(encoding="utf-8")
-    for p in ("core/prompt/entry.py", "core/reading/review/prompt.py", "core/prompt/recording.py")
+    for p in (
+        "core/prompt/entry.py",
+        "core/prompt/form_sentence.py",  # what More takes in words
+        "core/reading/review/prompt.py",
+        "core/prompt/recording.py",
+    )
 )
 RECORDS = [*COMMANDS, *EDITS, *READING_CHOICES, *RECORD_CHOICES, *FRAME_EDITS, *MARK_EDITS]
 PIANO = set(

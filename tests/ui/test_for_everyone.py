@@ -107,6 +107,27 @@ def test_no_barrier_in_any_state(page: Page, server: Server, state: str) -> None
     assert violations(page) == []
 
 
+# window, and how much of its height the music has at least while notes are entered
+HEIGHTS = {(1280, 800): 620, (1920, 1080): 895, (2560, 1440): 1255, (1024, 768): 585, (820, 1180): 925, (500, 800): 480}
+
+
+def test_music_has_most_of_the_height_at_any_size_in_both_themes(page: Page, server: Server) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    press(page, "Backquote")
+    evening(page)
+    for (wide, high), least in HEIGHTS.items():
+        page.set_viewport_size({"width": wide, "height": high})
+        page.wait_for_timeout(300)
+        page.get_by_role("button", name="More").wait_for()
+        music, line = page.get_by_test_id("sheet-scroll").bounding_box(), page.get_by_test_id("line").bounding_box()
+        assert music
+        assert line
+        assert music["height"] >= least, (wide, high)
+        assert line["y"] + line["height"] <= high  # the line is whole
+        assert page.evaluate("document.documentElement.scrollWidth") <= wide  # nothing leaves the screen sideways
+        assert violations(page) == []
+
+
 def test_the_check_itself_sees_barriers(page: Page, server: Server) -> None:
     """A picture with no name and a button of four pixels are found; else nothing would be proved by finding none."""
     to_shelf(page)

@@ -46,6 +46,9 @@ AT = re.compile(r"translate\((-?\d+), (-?\d+)\)")
 OVER = re.compile(r'<g id="[^"]*" class="(?:tempo|dir|harm)\b[^>]*>.*?</text>', re.DOTALL)
 TEXT = re.compile(r'(<text x="(-?\d+)" y=")(-?\d+)"')
 RUN = re.compile(r'font-size="(\d+)px">([^<]+)<')
+PIECE = re.compile(r">( *)([^<>]*?)( *)</tspan>")
+PARENTHESIS = re.compile(r"(<tspan[^>]*> *)\((?=</tspan>)<")
+SPACE_KEPT = "\u00a0"
 LETTER = 0.5  # mean width of a letter as a share of the size of its type
 NUMBER_HIGH, NUMBER_WIDE, GAP = (
     260,
@@ -62,6 +65,8 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
         svg = VOLTA_NUMBER.sub(
             lambda m: m.group(1) + m.group(2).replace(",", ".,") + "." + m.group(3), VOLTAS.sub(r"\1", svg)
         )
+    if "</tspan>" in svg:
+        svg = spaced(svg)
     if "<direction" in xml or "<harmony" in xml or "<tremolo type" in xml:
         svg = named(svg, xml)
     if "tupletNum" in svg:
@@ -71,6 +76,16 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
     if "bezier-" in xml:
         svg = bent(svg, piece)
     return svg
+
+
+def spaced(svg: str) -> str:
+    """Words keep the spaces at both ends of their pieces, whatever draws them, and a note stands clear of the
+    parenthesis before it.
+    """
+    svg = PARENTHESIS.sub("\\1(\u00a0<", svg)
+    return PIECE.sub(
+        lambda m: f">{SPACE_KEPT * len(m.group(1))}{m.group(2)}{SPACE_KEPT * len(m.group(3))}</tspan>", svg
+    )
 
 
 def named(svg: str, xml: str) -> str:

@@ -27,7 +27,9 @@ from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Facts, Part
 from ductus.engraving.breaking import LEAST_GAP, SPACE, balanced, broken, ends_with_rest
+from ductus.engraving.faces import FAMILY, letters_of, undrawn
 from ductus.engraving.finish import finished
+from ductus.engraving.title_block import Line, rights_lines, running_head, title_block
 from ductus.formats.musicxml_write import Window, write_musicxml
 
 SIZES: dict[str, tuple[float, float]] = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}  # ISO 216; ANSI/ASME Y14.1
@@ -40,7 +42,7 @@ SVG = "{http://www.w3.org/2000/svg}"
 NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 STYLE = (
     "path,rect,polygon,ellipse,polyline{stroke:currentColor}text,use,g.notehead *{stroke:none}polyline{fill:none}"
-    "text{font-family:Alegreya,Georgia,serif}[font-family=Leipzig]{font-family:Leipzig;font-style:normal}"
+    f"text{{font-family:{FAMILY}}}[font-family=Leipzig]{{font-family:Leipzig;font-style:normal}}"
     "g.mNum{font-style:italic}"
 )
 
@@ -79,12 +81,16 @@ class Page:
 
 @dataclass(frozen=True, slots=True)
 class Printed:
-    """A piece on pages: width and height in mm, the staff height that was taken, the pages as SVG."""
+    """A piece on pages: width and height in mm, the staff height that was taken, the pages as SVG.
+
+    ``undrawn``: letters that no font here has, in order.
+    """
 
     width_mm: float
     height_mm: float
     staff_mm: float
     pages: tuple[str, ...]
+    undrawn: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,12 +112,12 @@ class Paper:
         return self.wide / LINE
 
 
-def paper_for(piece: Piece, size: str, staff: float, *, part: bool = False) -> Paper:
-    """The paper of a size with staves of so many millimetres."""
+def paper_for(piece: Piece, size: str, staff: float, *, part: str = "") -> Paper:
+    """The paper of a size with staves of so many millimetres; ``part``: the name of the one that is printed."""
     width, height = SIZES[size]
     per_mm = STAFF / staff
     wide, high = (width - 2 * MARGINS[0]) * per_mm, (height - 2 * MARGINS[1]) * per_mm
-    return Paper(wide, high, header_height(piece.facts, part, per_mm), per_mm)
+    return Paper(wide, high, title_block(piece.facts, width, part).high * per_mm, per_mm)
 
 
 def proposed_staff(piece: Piece) -> float:
@@ -131,7 +137,8 @@ def printed(piece: Piece, setup: PageSetup) -> Printed:
     if not SMALLEST <= staff <= LARGEST:
         raise BadInput(f"A staff of {staff:g} mm cannot be printed; use {SMALLEST:g} to {LARGEST:g} mm.")
     width, height = SIZES[setup.size]
-    paper = paper_for(piece, setup.size, staff, part=bool(setup.part))
+    name = piece.part(setup.part).name if setup.part else ""
+    paper = paper_for(piece, setup.size, staff, part=name)
     passed(0.05)
     joined = long_rests(piece) if setup.part else {}
     ranges = balanced(piece, paper.line, joined)
@@ -144,12 +151,11 @@ def printed(piece: Piece, setup: PageSetup) -> Printed:
             "fewer parts."
         )
     pages = laid_out(piece, systems, paper)
-    name = piece.part(setup.part).name if setup.part else ""
     drawn = []
     for page in pages:
         drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), paper.per_mm, name))
         passed(0.75 + 0.25 * page.number / len(pages))
-    return Printed(width, height, staff, tuple(drawn))
+    return Printed(width, height, staff, tuple(drawn), "".join(sorted(undrawn(letters_of(drawn)))))
 
 
 def extract(piece: Piece, part_id: str) -> Piece:
@@ -194,7 +200,8 @@ def engraved_systems(
             "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0,
             "mnumInterval": 0,
             "pageHeight": 9000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
-            "pageWidth": round(wide / 10), "scale": 100, "svgRemoveXlink": True, "svgViewBox": True, "xmlIdSeed": 1,
+            "pageWidth": round(wide / 10), "scale": 100, "svgFormatRaw": True, "svgRemoveXlink": True,
+            "svgViewBox": True, "xmlIdSeed": 1,
             "font": "Leipzig",
             "spacingStaff": 9, "lyricSize": 4.8, "multiRestStyle": "block",
         }
@@ -234,16 +241,6 @@ def with_long_rests(mei: str, joined: Mapping[int, int]) -> str:
     return LONG_REST.sub(join, mei)
 
 
-TEMPO_GAP = re.compile(r"(<tspan[^>]*>)\s*(\(|=)\s*")
-
-
-def spaced(drawing: str) -> str:
-    """Tempo marks with the room that words need around them: drawings for print keep no spaces between their pieces."""
-    if 'class="tempo"' not in drawing:
-        return drawing
-    return TEMPO_GAP.sub(lambda m: f"{m.group(1)}\u00a0{m.group(2)}" + ("\u00a0" if m.group(2) == "=" else ""), drawing)
-
-
 def _text(element: etree._Element) -> str:
     return etree.tostring(element, encoding="unicode", with_tail=False).replace(
         ' xmlns="http://www.w3.org/2000/svg"', ""
@@ -257,7 +254,7 @@ def _system(group: etree._Element) -> System:
         for g in group.iter(f"{SVG}g")
         if g.get("class") == "measure" and (m := re.match(r"b(\d+)-", g.get("id") or ""))
     ]
-    return System(min(bars), max(bars), *reach(group), spaced(_text(group)))
+    return System(min(bars), max(bars), *reach(group), _text(group))
 
 
 def reach(group: etree._Element) -> tuple[float, float]:
@@ -308,16 +305,6 @@ def heights(element: etree._Element) -> Iterator[tuple[float, float]]:
 # --- pages ---------------------------------------------------------------------------------
 
 
-def header_height(facts: Facts, part: bool, per_mm: float) -> float:
-    """What the title block takes of the first page (units)."""
-    lines = 11.0 if facts.title else 0.0
-    lines += 6.5 if facts.subtitle else 0.0
-    lines += 5.0 * max(
-        bool(facts.composer) + bool(facts.arranger), sum(map(bool, (part, facts.number, facts.lyricist)))
-    )
-    return (lines + 4.0 if lines else 0.0) * per_mm
-
-
 def laid_out(piece: Piece, systems: list[System], paper: Paper) -> list[Page]:
     """Systems on pages."""
     edges = broken(
@@ -352,58 +339,26 @@ def _drawing(
     x0, y0 = MARGINS[0] * per_mm, MARGINS[1] * per_mm
     out = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" '
-        f'viewBox="0 0 {width * per_mm:.0f} {height * per_mm:.0f}" color="#000">',
+        f'viewBox="0 0 {width * per_mm:.0f} {height * per_mm:.0f}" color="#000" xml:space="preserve">',
         f"<style>{STYLE}</style><defs>{defs}</defs>",
-        *(
-            _title(facts, width * per_mm, y0, per_mm, part)
-            if page.number == 1
-            else _running(facts, page.number, width, per_mm, part)
-        ),
+        *(line.drawn(per_mm, y0 if page.number == 1 else 0.0) for line in _heading(facts, page.number, width, part)),
     ]
     for system, place in zip(page.systems, page.places, strict=True):
         out.append(f'<g transform="translate({x0:.0f}, {y0 + place - system.top:.0f})">{system.drawing}</g>')
     if page.number == 1 and facts.rights:
-        out.append(_words(facts.rights, width / 2 * per_mm, (height - 12) * per_mm, 2.8 * per_mm, "middle"))
+        out += (line.drawn(per_mm) for line in rights_lines(facts, width, height))
     if count > 1:
-        out.append(_words(str(page.number), width / 2 * per_mm, (height - 8) * per_mm, 3.4 * per_mm, "middle"))
+        out.append(Line(str(page.number), width / 2, height - 8, 3.4, "middle").drawn(per_mm))
     out.append("</svg>")
     return "".join(out)
 
 
-def _title(facts: Facts, width: float, top: float, per_mm: float, part: str) -> list[str]:
-    """The title block of the first page."""
-    y = top
-    out = []
-    if facts.title:
-        y += 8.0 * per_mm
-        out.append(_words(facts.title, width / 2, y, 8.0 * per_mm, "middle"))
-        y += 3.0 * per_mm
-    if facts.subtitle:
-        y += 4.0 * per_mm
-        out.append(_words(facts.subtitle, width / 2, y, 4.6 * per_mm, "middle", italic=True))
-        y += 2.5 * per_mm
-    left, right = MARGINS[0] * per_mm, width - MARGINS[0] * per_mm
-    for k, words in enumerate(w for w in (part, facts.number, facts.lyricist) if w):
-        out.append(_words(words, left, y + (3.5 + 5 * k) * per_mm, 4.0 * per_mm, "start"))
-    for k, words in enumerate(w for w in (facts.composer, facts.arranger) if w):
-        out.append(_words(words, right, y + (3.5 + 5 * k) * per_mm, 3.8 * per_mm, "end"))
-    return out
-
-
-def _running(facts: Facts, number: int, width: float, per_mm: float, part: str) -> list[str]:
-    """The line at the head of the other pages."""
-    words = " · ".join(w for w in (facts.title, part) if w)
-    return [_words(words, width / 2 * per_mm, 9.0 * per_mm, 3.2 * per_mm, "middle", italic=True)] if words else []
-
-
-def _words(text: str, x: float, y: float, size: float, anchor: str, *, italic: bool = False) -> str:
-    element = etree.Element("text", x=f"{x:.0f}", y=f"{y:.0f}")
-    element.set("font-size", f"{size:.0f}px")
-    element.set("text-anchor", anchor)
-    if italic:
-        element.set("font-style", "italic")
-    element.text = text
-    return str(etree.tostring(element, encoding="unicode"))
+def _heading(facts: Facts, number: int, width: float, part: str) -> tuple[Line, ...]:
+    """What stands over the music of a page."""
+    if number == 1:
+        return title_block(facts, width, part).lines
+    head = running_head(facts, width, part)
+    return () if head is None else (head,)
 
 
 def part_named(piece: Piece, name: str) -> Part:

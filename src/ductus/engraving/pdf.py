@@ -14,6 +14,7 @@ import shutil
 import subprocess
 import tempfile
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
@@ -22,15 +23,17 @@ import verovio
 from fontTools.ttLib import TTFont
 
 from ductus.core.errors import DuctusError
+from ductus.engraving.faces import faces_for, letters_of, missing, plain, undrawn
 
 CONVERTER = "rsvg-convert"
 MISSING = (
     "To make a PDF Ductus needs the program rsvg-convert, which is not installed here: on Debian it comes with "
     "“apt install librsvg2-bin” (make setup brings it). Pages as SVG can be made without it."
 )
-TEXT_FONTS = re.compile(r"^alegreya-latin(-ext)?-(400|500)-(normal|italic)[^/]*\.woff2$")
 FONTS_CONF = """<?xml version="1.0"?><!DOCTYPE fontconfig SYSTEM "fonts.dtd">
-<fontconfig><dir>{folder}</dir><cachedir>{folder}/cache</cachedir></fontconfig>"""
+<fontconfig><dir>{folder}</dir>{more}<cachedir>{folder}/cache</cachedir></fontconfig>"""
+MACHINE_FONTS = ("/usr/share/fonts", "/usr/local/share/fonts", "/Library/Fonts", "/System/Library/Fonts")
+NO_LETTER = "?"  # in place of a letter that no font has: the converter would draw a box as high as the page
 PDF_TIME_S = 120
 
 
@@ -48,28 +51,42 @@ def music_font() -> bytes:
 
 
 @lru_cache(maxsize=1)
-def text_fonts() -> dict[str, bytes]:
-    """The text fonts of the page by file name (WOFF2)."""
-    folder = resources.files("ductus.web") / "static" / "assets"
-    if not folder.is_dir():
-        return {}
-    return {f.name: f.read_bytes() for f in folder.iterdir() if TEXT_FONTS.match(f.name)}
+def _plain_music_font() -> bytes:
+    font = TTFont(io.BytesIO(music_font()))
+    font.flavor = None
+    out = io.BytesIO()
+    font.save(out)
+    return out.getvalue()
 
 
-@lru_cache(maxsize=1)
-def plain_fonts() -> dict[str, bytes]:
-    """The same fonts as TrueType or OpenType files: the converter embeds no compressed ones."""
-    out = {}
-    for name, data in {"Leipzig.woff2": music_font(), **text_fonts()}.items():
-        font = TTFont(io.BytesIO(data))
-        font.flavor = None
-        plain = io.BytesIO()
-        font.save(plain)
-        out[name.replace(".woff2", ".ttf")] = plain.getvalue()
-    return out
+@dataclass(frozen=True, slots=True)
+class Imprint:
+    """What a PDF says of itself: its title, who wrote it, and the language of its words (BCP 47; "": not known)."""
+
+    title: str = ""
+    author: str = ""
+    language: str = ""
 
 
-def pdf_of(pages: Sequence[str]) -> bytes:
+def signed(data: bytes, imprint: Imprint) -> bytes:
+    """A PDF that says what it is (ISO 32000-1, 14.3.3, 14.9.2): viewers show its title, readers know its language."""
+    from pypdf import PdfWriter  # here, since it takes long to load
+    from pypdf.generic import BooleanObject, DictionaryObject, NameObject, TextStringObject
+
+    writer = PdfWriter(clone_from=io.BytesIO(data))
+    said = {"/Title": imprint.title, "/Author": imprint.author, "/Creator": "Ductus"}
+    writer.add_metadata({name: words for name, words in said.items() if words})
+    if imprint.language:
+        writer.root_object[NameObject("/Lang")] = TextStringObject(imprint.language)
+    if imprint.title:
+        shown = DictionaryObject({NameObject("/DisplayDocTitle"): BooleanObject(True)})
+        writer.root_object[NameObject("/ViewerPreferences")] = shown
+    out = io.BytesIO()
+    writer.write(out)
+    return out.getvalue()
+
+
+def pdf_of(pages: Sequence[str], imprint: Imprint | None = None) -> bytes:
     """One PDF of all pages. Raises NoConverter, with words, where it cannot be made."""
     program = shutil.which(CONVERTER)
     if program is None:
@@ -78,13 +95,17 @@ def pdf_of(pages: Sequence[str]) -> bytes:
         folder = Path(name)
         fonts = folder / "fonts"
         fonts.mkdir()
-        for file, data in plain_fonts().items():
-            (fonts / file).write_bytes(data)
-        (folder / "fonts.conf").write_text(FONTS_CONF.format(folder=fonts), encoding="utf-8")
+        (fonts / "Leipzig.otf").write_bytes(_plain_music_font())
+        letters = letters_of(pages)
+        for face in faces_for(letters):
+            (fonts / face.name.replace(".woff2", ".ttf")).write_bytes(plain(face.name))
+        more = "".join(f"<dir>{d}</dir>" for d in MACHINE_FONTS) if missing(letters) else ""
+        (folder / "fonts.conf").write_text(FONTS_CONF.format(folder=fonts, more=more), encoding="utf-8")
+        none = {ord(c): NO_LETTER for c in undrawn(letters)}
         files = []
         for k, page in enumerate(pages):
             file_path = folder / f"page-{k + 1:04d}.svg"
-            file_path.write_text(page, encoding="utf-8")
+            file_path.write_text(page.translate(none), encoding="utf-8")
             files.append(str(file_path))
         out = folder / "out.pdf"
         done = subprocess.run(
@@ -104,18 +125,14 @@ def pdf_of(pages: Sequence[str]) -> bytes:
                 f"The PDF could not be made: "
                 f"{done.stderr.decode(errors='replace').strip()[:200] or 'rsvg-convert failed'}."
             )
-        return out.read_bytes()
+        return signed(out.read_bytes(), imprint or Imprint())
 
 
 def with_fonts(page: str) -> str:
     """A page that stands alone: with its fonts inside."""
-    faces = [_face("Leipzig", "normal", "400", music_font())]
-    for name, data in sorted(text_fonts().items()):
-        if "-latin-ext-" not in name:
-            faces.append(
-                _face("Alegreya", "italic" if "italic" in name else "normal", "500" if "-500-" in name else "400", data)
-            )
-    return page.replace("<style>", "<style>" + "".join(faces), 1)
+    inside = [_face("Leipzig", "normal", "400", music_font())]
+    inside += (_face(f"'{f.family}'", f.style, f.weight, f.data) for f in faces_for(letters_of([page])))
+    return page.replace("<style>", "<style>" + "".join(inside), 1)
 
 
 def _face(family: str, style: str, weight: str, data: bytes) -> str:

@@ -7,6 +7,7 @@ along the stream (octave lines) and readers that count time agree.
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -20,7 +21,7 @@ from ductus.core.pitch.chord_symbols import ChordSymbol, parse_chord, transposed
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
 from ductus.core.score.model.piece import Piece
-from ductus.core.score.model.records import BarSign, Mark, Note, TempoMark
+from ductus.core.score.model.records import UNDERTIE, BarSign, Mark, Note, TempoMark
 from ductus.core.time.bars import Bar
 from ductus.formats.musicxml_xml import Element, sub
 
@@ -377,6 +378,9 @@ def _write_sign(parent: Element, name: str) -> None:
         sub(parent, sign.tag)
 
 
+JOINT = re.compile(f"(?<=.){UNDERTIE}(?=.)")
+
+
 def write_lyrics(element: Element, note: Note, held_on: Callable[[Note, int], bool]) -> None:
     """The syllables of a note; ``held_on`` says whether the syllable of a verse is held over the note after it, too."""
     for syllable in note.lyrics:
@@ -385,7 +389,11 @@ def write_lyrics(element: Element, note: Note, held_on: Callable[[Note, int], bo
             sub(lyric, "extend", type="continue" if held_on(note, syllable.verse) else "stop")
             continue
         sub(lyric, "syllabic", syllable.syllabic)
-        sub(lyric, "text", syllable.text)
+        first, *more = JOINT.split(syllable.text)
+        sub(lyric, "text", first)
+        for text in more:
+            sub(lyric, "elision", UNDERTIE)
+            sub(lyric, "text", text)
         if syllable.extends:
             sub(lyric, "extend", type="start")
 

@@ -54,12 +54,13 @@ class NewPiece(In):
 
 
 class PagesView(Out):
-    """A piece on pages: sizes in mm, each page an SVG drawing."""
+    """A piece on pages: sizes in mm, each page an SVG drawing; letters that no font here has."""
 
     width_mm: float
     height_mm: float
     staff_mm: float
     pages: tuple[str, ...]
+    undrawn: str = ""
 
 
 class InstrumentView(Out):

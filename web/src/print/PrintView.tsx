@@ -162,6 +162,12 @@ function Preview() {
             )}
           </div>
         )}
+        {pages?.undrawn && (
+          <p role="status" className="mt-1 w-fit rounded-[3px] bg-wash px-2 font-sans text-base">
+            No font here has {namedLetters(pages.undrawn)}: in the PDF “?” stands for each. A font of this computer that
+            has them is used as soon as it is there.
+          </p>
+        )}
         {problem && (
           <p
             role="alert"
@@ -182,6 +188,14 @@ function Preview() {
       </div>
     </>
   )
+}
+
+/** Letters that cannot be shown, by their code points too: "the letter 夕 (U+5915)". */
+function namedLetters(letters: string): string {
+  const all = [...letters]
+  const named = all.slice(0, 6).map((c) => `${c} (U+${c.codePointAt(0)!.toString(16).toUpperCase().padStart(4, '0')})`)
+  const more = all.length > named.length ? ` and ${all.length - named.length} more` : ''
+  return `${all.length === 1 ? 'the letter' : 'the letters'} ${named.join(', ')}${more}`
 }
 
 function PageDrawing({ svg, label }: { svg: string; label: string }) {

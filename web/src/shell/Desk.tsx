@@ -77,7 +77,7 @@ export function Desk({ pieceId, onShelf }: { pieceId: string; onShelf: () => voi
   return (
     <div className="flex h-full min-h-[34rem] flex-col">
       <Header onShelf={onShelf} />
-      <main className="flex min-h-0 flex-1 gap-4 pt-2 pl-5">
+      <main className="flex min-h-0 flex-1 gap-4 pt-1 pl-5">
         <Sheet />
       </main>
       <TourLine />

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import unicodedata
 import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -12,7 +13,7 @@ from ductus.core.playback.performance import AS_SET, PlaybackStyle
 from ductus.core.progress import passed, stretch
 from ductus.core.score.model.piece import Piece
 from ductus.engraving.pages import PageSetup, extract, printed
-from ductus.engraving.pdf import pdf_of, with_fonts
+from ductus.engraving.pdf import Imprint, pdf_of, with_fonts
 from ductus.formats.archives import zipped
 from ductus.formats.audio import FORMATS, write_audio
 from ductus.formats.midi import write_midi
@@ -45,6 +46,9 @@ class Kind:
         return self.make(piece, replace(wanted or Wanted(), pages=setup))
 
 
+SCRIPTS = {"CYRILLIC": "und-Cyrl", "GREEK": "el", "HEBREW": "he", "ARABIC": "und-Arab"}
+
+
 def _musicxml(piece: Piece, wanted: Wanted) -> bytes:
     return write_musicxml(extract(piece, wanted.pages.part) if wanted.pages.part else piece)
 
@@ -57,7 +61,15 @@ def _pdf(piece: Piece, wanted: Wanted) -> bytes:
     with stretch(0.0, 0.8):
         pages = printed(piece, wanted.pages).pages
     passed(0.8)
-    return pdf_of(pages)
+    return pdf_of(pages, Imprint(piece.facts.title, piece.facts.composer, language_of(piece)))
+
+
+def language_of(piece: Piece) -> str:
+    """The language of the words that are sung, as far as their letters tell it (BCP 47); "" for none."""
+    sung = "".join(s.text for n in piece.notes.values() for s in n.lyrics)
+    scripts = {unicodedata.name(c, "").split(" ")[0] for c in sung if c.isalpha()}
+    told = [language for script, language in SCRIPTS.items() if script in scripts]
+    return told[0] if len(told) == 1 and "LATIN" not in scripts else ""
 
 
 def _svg(piece: Piece, wanted: Wanted) -> bytes:

@@ -10,7 +10,7 @@ from ductus.core.score.catalogues.drums import DRUMS, drum_at, drum_pitch
 from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES
 from ductus.core.score.mark_language.parser import DYNAMICS
 from ductus.core.score.model.note_signs import NOTE_SIGNS, with_sign
-from ductus.core.score.model.records import Syllable, printable
+from ductus.core.score.model.records import UNDERTIE, Syllable, joined_by_undertie, printable
 from ductus.core.time.note_values import BASE_TICKS
 from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_read.losses import Losses
@@ -107,19 +107,32 @@ def velocity_of(note: Element, otherwise: int = USUAL_VELOCITY) -> int:
     return otherwise if stated is None else min(max(round(stated * FORTE / 100), 1), 127)
 
 
+def sung_text(lyric: Element, losses: Losses, bar: str) -> str:
+    """The text of a lyric; syllables that share a note are joined as its elision says: by an undertie or a space."""
+    out, joint = "", ""
+    for child in lyric:
+        if child.tag == "elision":
+            joint = UNDERTIE if (child.text or "").strip() or child.get("smufl") else JOINED
+        elif child.tag == "text" and (part := printable(child.text or "")):
+            if joint == JOINED:
+                losses.add("elision~ (syllables are joined by a space)", bar)
+            elif joint and not out:
+                losses.add("elision~ with nothing before it (its undertie stays)", bar)
+            out += (joint or JOINED if out else joint.strip()) + part
+            joint = ""
+    return joined_by_undertie(out)
+
+
 def syllables_of(note: Element, losses: Losses, bar: str) -> list[Syllable]:
     """What is sung on a note."""
     out: list[Syllable] = []
     for k, lyric in enumerate(note.findall("lyric"), 1):
         verse = whole_of(lyric.get("number"), k) if (lyric.get("number") or "").strip().isdecimal() else k
-        texts = [printable(t.text or "") for t in lyric.findall("text")]
         extend = lyric.find("extend")
         if not 1 <= verse <= MOST_VERSES:
             losses.add(f"syllable~ of a verse above {MOST_VERSES}", bar)
             continue
-        if len(texts) > 1:
-            losses.add("elision~ (syllables are joined by a space)", bar)
-        text = JOINED.join(t for t in texts if t)
+        text = sung_text(lyric, losses, bar)
         if len(text) > LONGEST:
             losses.add(f"syllable~ of more than {LONGEST} letters (cut)", bar)
         if lyric.find("humming") is not None or lyric.find("laughing") is not None:

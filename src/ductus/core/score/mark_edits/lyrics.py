@@ -1,7 +1,7 @@
 """Words under notes: a text spread over notes as singers' parts are written, and fingers over keys.
 
 In a text, a space ends a word, a hyphen a syllable, and an underscore lets the syllable go on over one more note:
-"Ro-se _ red".
+"Ro-se _ red". An undertie (U+203F, or U+035C over two letters) joins the syllables of two words on one note.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.note_signs import with_sign
-from ductus.core.score.model.records import Note, Syllable, printable
+from ductus.core.score.model.records import Note, Syllable, joined_by_undertie, printable
 from ductus.core.words import count_words
 
 MOST_VERSES = 9
@@ -52,7 +52,9 @@ def spread(text: str) -> list[Sung]:
             joined = True
             continue
         else:
-            out.append(Sung(printable(token)[:LONGEST].replace("~", "\u00a0"), hyphen_before=joined))
+            out.append(
+                Sung(joined_by_undertie(printable(token))[:LONGEST].replace("~", "\u00a0"), hyphen_before=joined)
+            )
         joined = False
     return out
 

@@ -289,6 +289,14 @@ KIND_OF: dict[type, str] = {
 }
 
 
+UNDERTIE = "\u203f"  # joins the syllables of two words that are sung on one note
+
+
+def joined_by_undertie(text: str) -> str:
+    """A syllable with U+203F where a breve below two letters (U+035C) was typed for it."""
+    return text.replace("\u035c", UNDERTIE)
+
+
 def printable(text: str) -> str:
     """Text on one line without what no page, file or screen can hold.
 

@@ -1,0 +1,124 @@
+"""The text faces that ship with Ductus: which letters they have, and how wide a line of words is.
+
+Alegreya has the Latin, Greek and Cyrillic letters; Hebrew and Arabic ones come from two faces of the Noto family (all
+under the SIL Open Font License). What no face has may be in a font of the machine; see ``undrawn``.
+"""
+
+from __future__ import annotations
+
+import html
+import io
+import re
+import shutil
+import subprocess
+import unicodedata
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import resources
+
+from fontTools.ttLib import TTFont
+
+FILE = re.compile(
+    r"^(?P<face>alegreya|noto-serif-hebrew|noto-naskh-arabic)-(?!sans)(?P<subset>[a-z-]+)-(?P<weight>400|500)"
+    r"-(?P<style>normal|italic)[^/]*\.woff2$"
+)
+FAMILIES = {
+    "alegreya": "Alegreya", "noto-serif-hebrew": "Noto Serif Hebrew", "noto-naskh-arabic": "Noto Naskh Arabic",
+}  # fmt: skip
+FAMILY = "Alegreya,'Noto Serif Hebrew','Noto Naskh Arabic',Georgia,serif"
+WIDE = 1.0  # em: what a letter of no known width takes, as ideographs do
+PRIVATE = "Co"  # signs of the music font
+SEARCH_S = 10
+
+
+@dataclass(frozen=True, slots=True)
+class Face:
+    """One file of a face: its name, family, weight, style, and the width of each letter that it has (em)."""
+
+    name: str
+    family: str
+    weight: str
+    style: str
+    data: bytes
+    widths: dict[int, float]
+
+
+@lru_cache(maxsize=1)
+def faces() -> tuple[Face, ...]:
+    """All text faces that were built with the pages of the interface; none in a checkout that was never built."""
+    folder = resources.files("ductus.web") / "static" / "assets"
+    if not folder.is_dir():
+        return ()
+    found = []
+    for file in sorted(folder.iterdir(), key=lambda f: f.name):
+        match = FILE.match(file.name)
+        if match is not None:
+            data = file.read_bytes()
+            font = TTFont(io.BytesIO(data), lazy=True)
+            unit, advances = font["head"].unitsPerEm, font["hmtx"]
+            widths = {code: advances[glyph][0] / unit for code, glyph in font.getBestCmap().items()}
+            found.append(Face(file.name, FAMILIES[match["face"]], match["weight"], match["style"], data, widths))
+    return tuple(found)
+
+
+@lru_cache(maxsize=64)
+def plain(name: str) -> bytes:
+    """A face as a TrueType or OpenType file: the converter embeds no compressed ones."""
+    font = TTFont(io.BytesIO(next(f.data for f in faces() if f.name == name)))
+    font.flavor = None
+    out = io.BytesIO()
+    font.save(out)
+    return out.getvalue()
+
+
+def letters_of(pages: Iterable[str]) -> frozenset[str]:
+    """The letters that stand on pages (SVG), without the signs of the music font."""
+    text = html.unescape(re.sub(r"<style>.*?</style>|<[^>]*>", " ", " ".join(pages), flags=re.DOTALL))
+    return frozenset(c for c in text if unicodedata.category(c) not in (PRIVATE, "Cc", "Cf", "Zs"))
+
+
+def faces_for(letters: Iterable[str]) -> list[Face]:
+    """The faces that have some of these letters; the usual Latin ones always."""
+    codes = {ord(c) for c in letters}
+    return [f for f in faces() if "alegreya-latin-4" in f.name or not codes.isdisjoint(f.widths)]
+
+
+def missing(letters: Iterable[str]) -> frozenset[str]:
+    """Those of some letters that no face of ours has."""
+    known = _known()
+    return frozenset(c for c in letters if ord(c) not in known and not unicodedata.combining(c))
+
+
+@lru_cache(maxsize=1)
+def _known() -> frozenset[int]:
+    return frozenset(code for face in faces() for code in face.widths)
+
+
+@lru_cache(maxsize=512)
+def _on_this_machine(letter: str) -> bool:
+    """Has a font of the machine this letter? (By fontconfig's ``fc-list``; without it, no.)"""
+    program = shutil.which("fc-list")
+    if program is None:
+        return False
+    done = subprocess.run(
+        [program, f":charset={ord(letter):x}", "family"], capture_output=True, timeout=SEARCH_S, check=False
+    )
+    return bool(done.stdout.strip())
+
+
+def undrawn(letters: Iterable[str]) -> frozenset[str]:
+    """Those of some letters that neither a face of ours nor a font of this machine has."""
+    return frozenset(c for c in missing(letters) if not _on_this_machine(c))
+
+
+def text_width(text: str, *, italic: bool = False) -> float:
+    """How wide a line of words is (em), by the widths of its letters."""
+    style = "italic" if italic else "normal"
+    usual = [f.widths for f in faces() if f.weight == "400" and (f.style == style or f.family != "Alegreya")]
+    width = 0.0
+    for letter in text:
+        if unicodedata.combining(letter):
+            continue
+        width += next((w[ord(letter)] for w in usual if ord(letter) in w), WIDE)
+    return width

@@ -130,15 +130,22 @@ def test_words_are_sung_along_the_notes_and_the_next_note_carries_its_sign(page:
     expect(page.get_by_test_id("line")).to_contain_text("the next note comes with accent")
     quarters(page, "adgk")
     press(page, "Backquote", "Control+ArrowLeft", "Control+ArrowLeft")
-    page.keyboard.press("Digit2")
-    page.keyboard.type("lyrics ")
     field = page.get_by_label("syllable")
-    for typed in ("Ro-", "se ", "is ", "red"):
-        field.press_sequentially(typed)
-    page.keyboard.press("Enter")
-    says(page, "red at bar 1, beat 4")
+    for verse, words in (("lyrics ", "Ro-se is red"), ("lyrics 2 ", "Vio-lets are blue")):
+        press(page, "Escape", "Digit2")
+        page.keyboard.type(f"{verse}{words}"[: len(verse) + 1])
+        expect(field).to_have_value(words[0])
+        field.press_sequentially(words[1:])
+        page.keyboard.press("Enter")
+        says(page, f"{words.split()[-1]} at bar 1, beat 4")
+        press(page, "Control+ArrowLeft", "Control+ArrowLeft", "Control+ArrowLeft", "Control+ArrowLeft")
     notes = list(score_of(server, piece).recurse().notes)
-    assert [n.lyric for n in notes] == ["Ro", "se", "is", "red"]
+    assert [[s.text for s in n.lyrics] for n in notes] == [
+        ["Ro", "Vio"],
+        ["se", "lets"],
+        ["is", "are"],
+        ["red", "blue"],
+    ]
     assert [len(n.articulations) for n in notes] == [1, 0, 0, 0]
 
 

@@ -10,6 +10,7 @@ from fractions import Fraction as F
 import pytest
 from lxml import etree
 
+from ductus.core.entry.commands.marks import WithHere
 from ductus.core.entry.commands.pen import HoldInBars, Rest, TypedPlace
 from ductus.core.entry.commands.step_value import StepBase
 from ductus.core.entry.modes.rescale_beat import scaled
@@ -42,6 +43,47 @@ def test_a_step_at_the_last_beat_of_a_span_ends_there_and_leaves_the_next_bar() 
     rested = Player(piece_of("4/4", [(k, 1) for k in range(8)])).give(HoldInBars(1, 1)).give(TypedPlace("1.4"))
     rested.give(StepBase("half")).give(Rest())
     assert rhythm(rested.piece) == [(float(k), 1.0) for k in range(8) if k != 3]
+
+
+def spans(player: Player) -> list[tuple[str, float, float]]:
+    """(kind or text, from, to) of the marks that span notes, in quarters."""
+    marks = sorted(player.piece.marks.values(), key=lambda m: (m.tick, m.kind))
+    return [(m.text or m.kind, m.tick / QUARTER, m.end / QUARTER) for m in marks]
+
+
+@pytest.mark.parametrize(("mark", "name"), [("<", "<"), ("slur", "slur"), ("pedal", "pedal"), ("8va", "8va")])
+def test_what_spans_lies_at_once_over_the_notes_that_are_there(mark: str, name: str) -> None:
+    player = Player(piece_of("4/4", [(k, 1) for k in range(8)])).give(TypedPlace("1.2")).give(WithHere(mark))
+    assert spans(player) == [(name, 1, 4)]
+    assert "to the end of the bar" in player.said[-1]
+    player.chord(72).chord(74).chord(76).chord(77)  # what is written on from there is under it, too
+    assert spans(player) == [(name, 1, 5)]
+    fresh = Player(piece_of("4/4", [(k, 1) for k in range(8)])).give(TypedPlace("1.2")).give(WithHere(mark))
+    assert spans(fresh.give(WithHere(mark))) == []  # the same again takes it away
+    assert fresh.state.open_marks == ()
+
+
+def test_what_spans_before_anything_is_written_goes_on_with_what_is() -> None:
+    player = Player().give(WithHere("<"))
+    assert spans(player) == []
+    player.chord(60).chord(62)
+    assert spans(player) == [("<", 0, 2)]
+
+
+@pytest.mark.parametrize(("place", "end"), [("1.3", 2), ("2", 4), ("2.3", 6)])
+def test_a_tempo_ends_what_slows_down(place: str, end: float) -> None:
+    player = Player(piece_of("4/4", [(k, 1) for k in range(8)])).give(WithHere("rit."))
+    assert spans(player) == [("rit.", 0, 4)]
+    player.give(TypedPlace(place)).give(WithHere("a tempo"))
+    assert spans(player) == [("rit.", 0, end), ("a tempo", end, end)]
+
+
+@pytest.mark.parametrize("sign", ["repeat end", "D.S. al Coda", "Fine", "double bar"])
+def test_a_sign_at_the_end_of_a_bar_goes_to_the_bar_of_the_pen(sign: str) -> None:
+    player = Player(piece_of("4/4", [(k, 1) for k in range(32)])).give(TypedPlace("6")).give(WithHere(sign))
+    assert [s.bar for s in player.piece.signs.values()] == [5]
+    behind = Player(piece_of("4/4", [(k, 1) for k in range(20)])).give(TypedPlace("6")).give(WithHere(sign))
+    assert [s.bar for s in behind.piece.signs.values()] == [4]  # bar 5 has just been finished
 
 
 def test_a_figure_in_a_compound_beat_divides_by_three_first() -> None:

@@ -129,9 +129,9 @@ def test_a_repeat_with_the_pen_inside_a_bar_says_how_it_could_stand_there() -> N
     piece, line = minuet(), ("p1", 1, 1)
     inside = piece.timeline.bar(8).start + QUARTER
     hint = "; for one in its middle, cut the bar there first"
-    for tick, words in ((inside, hint), (piece.timeline.bar(9).start, "")):
+    for tick, words in ((inside, f"8{hint}"), (piece.timeline.bar(9).start, "9")):
         change = marked(piece, wish_of("repeat end"), where((), line, tick))
-        assert change.sentence == f"Repeat ends at the end of bar 8{words}"
+        assert change.sentence == f"Repeat ends at the end of bar {words}"
     assert marked(piece, wish_of("Fine"), where((), line, inside)).sentence == "Fine at the end of bar 8"
 
 

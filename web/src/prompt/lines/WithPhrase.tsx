@@ -14,7 +14,8 @@ import { giveMark, openWith, usePage } from '../../session/chosen'
 import { counted } from '../words'
 import { DOCKED } from '../docked'
 
-const SINGING = /^lyrics?(?: (\d))? $/i
+/** "lyrics" and the beginning of what is sung; a verse by its number, with or without a colon. */
+const SINGING = /^lyrics?(?:\s+(\d))?(?::\s*|\s+)(?!\d(?:[\s:]|$))(\S[\s\S]*)$/i
 const JOINS = { ' ': 'word', '-': 'syllable', _: 'hold' } as const
 
 export function WithPhrase() {
@@ -69,6 +70,7 @@ export function WithField() {
 
 function Field() {
   const [text, setText] = useState('')
+  const [begun, setBegun] = useState('')
   const [verse, setVerse] = useState<number | null>(null)
   const selected = useDesk((s) => s.selection.size)
   return verse === null ? (
@@ -76,12 +78,14 @@ function Field() {
       text={text}
       onText={(value) => {
         const sung = SINGING.exec(value)
-        if (sung && !selected) setVerse(Number(sung[1] ?? 1))
-        else setText(value)
+        if (sung && !selected && !/[\s_-]/.test(sung[2]!)) {
+          setBegun(sung[2]!)
+          setVerse(Number(sung[1] ?? 1))
+        } else setText(value)
       }}
     />
   ) : (
-    <Singing verse={verse} onEnd={() => openWith(false)} />
+    <Singing verse={verse} begun={begun} onEnd={() => openWith(false)} />
   )
 }
 
@@ -212,8 +216,8 @@ const DRAWN: Readonly<Record<string, ReactNode>> = {
 }
 
 /** Words typed along the notes. */
-function Singing({ verse, onEnd }: { verse: number; onEnd: () => void }) {
-  const [text, setText] = useState('')
+function Singing({ verse, begun, onEnd }: { verse: number; begun: string; onEnd: () => void }) {
+  const [text, setText] = useState(begun)
   const place = useDesk((s) =>
     s.pen?.bar_number ? `bar ${s.pen.bar_number}, beat ${s.pen.beat}` : `the pick-up, beat ${s.pen?.beat}`,
   )
@@ -241,6 +245,7 @@ function Singing({ verse, onEnd }: { verse: number; onEnd: () => void }) {
           value={text}
           onChange={(e) => onText(e.target.value)}
           aria-label="syllable"
+          onFocus={(e) => e.target.setSelectionRange(text.length, text.length)}
           className="field min-w-0 flex-1"
           onKeyDown={(e) => {
             if (e.key === 'Enter') {

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from ductus.core.entry.commands.base import EntryCommand
 from ductus.core.entry.commands.mode import GraceNext
 from ductus.core.entry.state import EntryState, OpenMark, Outcome, evolved
-from ductus.core.entry.writing.carried_marks import open_words
+from ductus.core.entry.writing.carried_marks import open_words, reaching
 from ductus.core.errors import BadInput
 from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
@@ -76,16 +76,37 @@ class WithHere(EntryCommand):
     @staticmethod
     def _open(state: EntryState, piece: Piece, wish: Wish) -> Outcome:
         now = next((o for o in state.open_marks if o.kind == wish.kind), None)
-        others = tuple(o for o in state.open_marks if o is not now)
         if now is not None and (wish.without or now.text == wish.text):
-            return Outcome(evolved(state, open_marks=others), say=f"{capital(wish.words)} ends")
-        fresh = OpenMark(wish.kind, wish.text)
+            return _ended(state, piece, now, wish.words)
+        others = tuple(o for o in state.open_marks if o is not now)
+        fresh, draft = OpenMark(wish.kind, wish.text), Draft(piece)
+        bar, place = piece.timeline.bar_at(state.tick), piece.timeline.place_words(state.tick)
+        there = [n for n in piece.line_between(state.line, state.tick, bar.end) if n.tick >= state.tick]
+        if there:
+            fresh = reaching(draft, fresh, state, there)
         state = evolved(state, open_marks=(*others, fresh))
-        return Outcome(
-            state,
-            say=f"{capital(open_words(fresh))} from {piece.timeline.place_words(state.tick)} on, "
-            "until it is given again",
-        )
+        words = capital(open_words(fresh))
+        if there:
+            said = f"{words} from {place} to the end of the bar"
+            return Outcome(state, draft.change(said) or None, said)
+        return Outcome(state, say=f"{words} from {place} on, until it is given again")
+
+
+def _ended(state: EntryState, piece: Piece, mark: OpenMark, words: str) -> Outcome:
+    """What goes on ends at the pen: over the notes that stand before it. At its own beginning it is taken away."""
+    left = tuple(o for o in state.open_marks if o is not mark)
+    record, draft = piece.marks.get(mark.id), Draft(piece)
+    said = f"{capital(words)} ends"
+    if record is not None and state.tick <= record.tick:
+        draft.drop(record)
+        said = f"{capital(words)} taken away"
+    elif record is not None:
+        line = (record.part, record.staff, record.voice) if record.kind == "slur" else state.line
+        there = [n for n in piece.line_between(line, record.tick, state.tick) if n.tick >= record.tick]
+        if there:
+            reaching(draft, mark, state, there)
+            said = f"{capital(words)} ends at {piece.timeline.place_words(state.tick)}"
+    return Outcome(evolved(state, open_marks=left), draft.change(said) or None, said)
 
 
 def spans_on(wish: Wish) -> bool:

@@ -44,14 +44,14 @@ def carried(before: EntryState, outcome: Outcome, piece: Piece) -> Outcome:
         if before.carries:
             now = draft.note(note.id) or note
             draft.put(replace(now, signs=(*now.signs, *(s for s in before.carries if s not in now.signs))))
-    marks = tuple(_reaching(draft, mark, before, fresh) for mark in before.open_marks)
+    marks = tuple(reaching(draft, mark, before, fresh) for mark in before.open_marks)
     state = evolved(outcome.state, carries=(), graces=(), open_marks=marks if outcome.state.open_marks else ())
     more = draft.change(outcome.change.sentence)
     return replace(outcome, state=state, change=joined(outcome.change.sentence, (outcome.change, more)))
 
 
-def _reaching(draft: Draft, mark: OpenMark, state: EntryState, fresh: list[Note]) -> OpenMark:
-    """The mark, now up to the end of what was written."""
+def reaching(draft: Draft, mark: OpenMark, state: EntryState, fresh: list[Note]) -> OpenMark:
+    """The mark, now up to the end of these notes: what was written, or what stood there."""
     piece = draft.piece
     old = piece.marks.get(mark.id)
     mine = tops([n for n in fresh if n.line == state.line]) or tops(fresh)

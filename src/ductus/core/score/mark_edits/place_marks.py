@@ -25,6 +25,7 @@ from ductus.core.score.model.records import BarSign, ClefChange, Mark, Note, Tem
 from ductus.core.time.note_values import value_for_ticks
 from ductus.core.words import capital, count_words
 
+MOST_SLOW_BARS = 8  # that an "a tempo" looks back for what it ends
 SLOWEST, FASTEST = 10, 400  # beats a minute
 
 
@@ -138,8 +139,23 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
             if old.staff == staff:
                 draft.drop(old)
     draft.put(Mark(draft.new_id("m"), wish.kind, part, staff, 1, at.start, ticks, wish.text))
+    if wish.kind == "tempo-word" and base_of(wish.text) in RETURNING:
+        _end_slowing(draft, part, at.start)
     over = f" to {place_of(draft, at.end)}" if ticks else ""
     return f"{wish.words} {'from' if ticks else 'at'} {place_of(draft, at.start)}{over}"
+
+
+def _end_slowing(draft: Draft, part: str, tick: int) -> None:
+    """A rit. or accel. reaches up to the "a tempo" behind it, and no further."""
+    timeline = draft.piece.timeline
+    bars = range(max(timeline.bar_at(tick).index - MOST_SLOW_BARS, 0), timeline.bar_at(tick).index + 1)
+    before = [
+        m for bar in bars for m in draft.piece.marks_in_bar(part, bar) if m.kind == "tempo-word" and m.tick < tick
+    ]
+    last = max(before, key=lambda m: m.tick, default=None)
+    changed = any(t.printed and last and last.tick < t.tick < tick for t in draft.piece.tempi.values())
+    if last is not None and last.ticks and last.end != tick and not changed:
+        draft.put(replace(last, ticks=tick - last.tick))
 
 
 def home_of(piece: Piece, kind: str, at: Where) -> tuple[str, int]:
@@ -286,7 +302,11 @@ def _put_bar_sign(draft: Draft, wish: Wish, at: Where) -> str:
     last = piece.timeline.bar_at(max(at.end - 1, at.start)).index
     kind = BAR_SIGNS[wish.kind]
     if not at.notes and kind.right and at.start == piece.timeline.bar(first).start and first:
-        last = first - 1  # at a bar line, its sign belongs to the bar that ends there
+        written = [any(piece.notes_in_bar(part, bar) for part in piece.parts) for bar in (first - 1, first)]
+        cut = piece.timeline.number_of(first) == piece.timeline.number_of(first - 1)
+        last = (
+            first - 1 if cut or written == [True, False] else last
+        )  # where a bar was just finished, that one is meant
     bar = last if kind.right else first
     if wish.kind == "repeat-end":  # inside an ending it stands at the end of it
         bar = next(

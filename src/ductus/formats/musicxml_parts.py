@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ductus.core.notation.part_groups import part_groups
 from ductus.core.playback.performance import channels_of
 from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.score.model.piece import Piece
@@ -15,7 +16,11 @@ def part_list(root: Element, piece: Piece, *, names: bool, heading: bool, sounds
     """
     parts, channels = piece.ordered_parts(), channels_of(piece)
     listing = sub(root, "part-list")
-    for part in parts:
+    groups = part_groups(parts)
+    for place, part in enumerate(parts):
+        for number, group in enumerate(groups, 1):
+            if group.first == place:
+                _begin(listing, number, through=group.through)
         entry = sub(listing, "score-part", id=part.id)
         show = names and len(parts) > 1
         sub(entry, "part-name", part.name, **({} if show or heading else {"print_object": "no"}))
@@ -29,6 +34,16 @@ def part_list(root: Element, piece: Piece, *, names: bool, heading: bool, sounds
             sub(midi, "midi-channel", channels[part.id] + 1)
             sub(midi, "midi-program", part.programme + 1)
             _loudness(midi, part)
+        for number, group in enumerate(groups, 1):
+            if group.last == place:
+                sub(listing, "part-group", type="stop", number=str(number))
+
+
+def _begin(listing: Element, number: int, *, through: bool) -> None:
+    """The beginning of a group: a bracket, and bar lines through it or not."""
+    entry = sub(listing, "part-group", type="start", number=str(number))
+    sub(entry, "group-symbol", "bracket")
+    sub(entry, "group-barline", "yes" if through else "no")
 
 
 def _drums(entry: Element, piece: Piece, part: Part, channel: int) -> None:

@@ -32,6 +32,9 @@ NEAREST = {"G": "treble", "F": "bass", "C": "alto", "percussion": "percussion"}
 MODES = ("major", "minor")
 
 
+NO_NAME = "musicxml part"  # what some programs write where a part has none
+
+
 def part_of(entry: Element | None, part_id: str) -> RawPart:
     """A part by its entry in the list of parts: name, sound, the keys of its drums."""
     programme, level, pan, drums = 0, 100, 64, {}
@@ -44,6 +47,7 @@ def part_of(entry: Element | None, part_id: str) -> RawPart:
         level = level if volume is None else min(max(round(volume * 127 / 100), 0), 127)
         pan = pan if place is None else min(max(round(64 + place * 63 / 90), 0), 127)
     name = printable(text_of(entry, "part-name"))
+    name = "" if name.casefold() == NO_NAME else name
     return RawPart(part_id, name, printable(text_of(entry, "part-abbreviation")), programme, level, pan, drums)
 
 

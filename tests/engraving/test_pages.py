@@ -12,6 +12,7 @@ from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 
+import music21
 import pytest
 
 from ductus.app.files.exporting import kind_of
@@ -28,6 +29,7 @@ from ductus.engraving import pdf
 from ductus.engraving.breaking import SPACE, balanced
 from ductus.engraving.layout import bar_units
 from ductus.engraving.pages import SIZES, PageSetup, extract, part_named, printed, proposed_staff
+from ductus.formats.musicxml_read.score import read_musicxml
 from tests.building import piece_of, random_piece
 
 needs_converter = pytest.mark.skipif(shutil.which(pdf.CONVERTER) is None, reason=pdf.MISSING)
@@ -50,7 +52,7 @@ def systems_of(page: str) -> int:
     return page.count('class="system"')
 
 
-@pytest.mark.parametrize("bars", [25, 46, 59])
+@pytest.mark.parametrize("bars", [22, 37, 40])
 def test_no_page_ends_a_piece_with_a_single_system(bars: int, monkeypatch: pytest.MonkeyPatch) -> None:
     piece = random_piece(1, "4/4", bars)
     assert systems_of(printed(piece, PageSetup()).pages[-1]) > 1
@@ -207,3 +209,21 @@ def test_a_score_of_several_parts_joins_nothing_and_a_long_silence_is_one_bar_wi
     quiet = quiet.with_rows([(quiet.facts, replace(quiet.facts, bars=300))])
     assert long_rests(quiet) == {1: 299}
     assert [systems_of(page) for page in printed(quiet, PageSetup(part="p1")).pages] == [1]
+
+
+# Pages as a copyist plans them, from the density of the music: so many bars of 4/4 eighths fit a line of 182 mm at
+# 7 mm, so many systems a page (from memory of printed editions; the rag as its first edition of four pages).
+PLANNED = {
+    "joplin/maple_leaf_rag.mxl": (4, 5),
+    "mozart/k545/movement1_exposition.mxl": (1, 1),
+    "schumann_robert/opus48no2.mxl": (1, 2),
+    "haydn/opus74no1/movement1.mxl": (10, 13),
+    "schubert/Lindenbaum.xml": (5, 6),
+}
+
+
+@pytest.mark.parametrize("name", PLANNED)
+def test_a_score_takes_the_pages_that_a_copyist_plans(name: str) -> None:
+    piece = read_musicxml((Path(music21.__file__).parent / "corpus" / name).read_bytes()).piece
+    least, most = PLANNED[name]
+    assert least <= len(printed(piece, PageSetup()).pages) <= most

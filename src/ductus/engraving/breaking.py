@@ -12,7 +12,7 @@ from functools import partial
 from types import MappingProxyType
 
 from ductus.core.score.model.piece import Piece
-from ductus.engraving.layout import SIGNATURE_UNITS, bar_units
+from ductus.engraving.layout import IN_PRINT, SIGNATURE_UNITS, bar_units
 
 SPACE = 180  # units of the drawing in a staff space
 LEAST_GAP = 5 * SPACE  # between systems
@@ -34,7 +34,7 @@ def balanced(
     ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they are known already.
     """
     inside = {bar for first, count in joined.items() for bar in range(first + 1, first + count)}
-    width_of = units or partial(bar_units, piece)
+    width_of = units or partial(bar_units, piece, density=IN_PRINT)
     widths = [0.0 if b in inside else width_of(b) for b in range(piece.bar_count)]
     sums = [0.0, *itertools.accumulate(widths)]
     names = NAMES if len(piece.parts) > 1 else 0.0

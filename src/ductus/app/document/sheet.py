@@ -17,7 +17,7 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part
 from ductus.engraving.breaking import balanced, broken, ends_with_rest
 from ductus.engraving.engraver import MARGINS, PAGE_WIDTH, Engraver
-from ductus.engraving.layout import SystemRange, bar_units, relayout
+from ductus.engraving.layout import IN_PRINT, ON_SCREEN, Density, SystemRange, bar_units, relayout
 from ductus.engraving.pages import Paper, ink_height, paper_for, proposed_staff
 
 PageSize = Literal["", "a4", "letter"]
@@ -38,10 +38,11 @@ class SystemState:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Widths:
-    """How wide bars are by estimate (units of the layout), in a piece as it is drawn."""
+    """How wide bars are by estimate (units of the layout), in a piece as it is drawn, set so densely."""
 
     piece: Piece
     units: dict[int, float]
+    density: Density
 
     def fit(self, piece: Piece) -> bool:
         """Are all bars of a piece just as wide? Parts that came or went count only if notes stand in them."""
@@ -97,7 +98,7 @@ class Sheet:
     Its methods are called under the desk's lock, but for ``engraved``.
     """
 
-    def __init__(self, piece: Piece, engraver: Engraver) -> None:
+    def __init__(self, piece: Piece, engraver: Engraver, size: PageSize = "") -> None:
         self._engraver = engraver
         self._widths: dict[int, float] = {}
         # By bars: what stands in it, and whether a page can be turned after it; the first systems of pages, and what
@@ -107,7 +108,7 @@ class Sheet:
         self._widths_before: list[Widths] = []  # on both sides of large changes of late
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
-        self.size: PageSize = ""  # of the pages that it is laid on; empty: one scroll
+        self.size: PageSize = size  # of the pages that it is laid on; empty: one scroll
         self._paper: Paper | None = None
         self.staff = 0  # the one staff that is drawn of the one part that is (0: all)
         self._parts: tuple[object, frozenset[str], int, PersistentMap[str, Part]] | None = (
@@ -133,7 +134,9 @@ class Sheet:
         facts = replace(piece.facts, bars=self.bars_asked)
         longer = piece if piece.bar_count == self.bars_asked else piece.with_rows([(piece.facts, facts)])
         if everything or len(bars) >= MANY_BARS:
-            self._widths_before = [Widths(self.piece, self._widths.copy()), *self._widths_before][:WIDTHS_KEPT]
+            self._widths_before = [Widths(self.piece, self._widths.copy(), self._density), *self._widths_before][
+                :WIDTHS_KEPT
+            ]
         self.piece = self._without_hidden(longer)
         bars = bars | ({before - 1, before, self.piece.bar_count - 1} if before != self.piece.bar_count else set())
         if everything:
@@ -213,13 +216,18 @@ class Sheet:
     def _width(self, index: int) -> float:
         width = self._widths.get(index)
         if width is None:
-            width = self._widths[index] = bar_units(self.piece, index)
+            width = self._widths[index] = bar_units(self.piece, index, self._density)
         return width
+
+    @property
+    def _density(self) -> Density:
+        return IN_PRINT if self.size else ON_SCREEN
 
     def foresee(self, piece: Piece, bars: AbstractSet[int]) -> Widths:
         """How wide these bars of a piece to come will be. Needs no lock."""
         shown = self._without_hidden(piece)
-        return Widths(shown, {index: bar_units(shown, index) for index in bars if index < shown.bar_count})
+        units = {index: bar_units(shown, index, self._density) for index in bars if index < shown.bar_count}
+        return Widths(shown, units, self._density)
 
     def _forget_widths(self, bars: AbstractSet[int], foreseen: Widths | None) -> None:
         """The piece has changed in these bars.
@@ -235,7 +243,7 @@ class Sheet:
             self._widths = known.copy()
             return
         self._widths = {index: units for index, units in self._widths.items() if index not in bars}
-        if foreseen is not None and foreseen.piece.parts is self.piece.parts:
+        if foreseen is not None and foreseen.piece.parts is self.piece.parts and foreseen.density == self._density:
             self._widths.update(foreseen.units)
 
     def order(self, near_bar: int, known: set[str], within: int | None = None) -> Order | None:

@@ -48,8 +48,8 @@ class Sheets:
             kept = {WHOLE, view, *used}
             self._sheets = {v: s for v, s in self._sheets.items() if v in kept}
             piece, at_least = self._shown
-            found = self._sheets[view] = Sheet(piece, self._engraver)
-            found.hidden, found.staff, found.size = view.hidden, view.staff, view.size
+            found = self._sheets[view] = Sheet(piece, self._engraver, view.size)
+            found.hidden, found.staff = view.hidden, view.staff
             found.update(piece, set(), True, at_least)
         return found
 

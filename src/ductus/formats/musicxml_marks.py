@@ -139,7 +139,11 @@ def _side(mark: Mark, scribe: Scribe) -> str:
 
 def _dynamic(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
     _, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
-    sub(sub(kind, "dynamics", id=mark.id, **_moved(mark)), mark.text)
+    element = sub(kind, "dynamics", id=mark.id, **_moved(mark))
+    if mark.text in UNNAMED:
+        sub(element, "other-dynamics", mark.text)
+    else:
+        sub(element, mark.text)
 
 
 def _hairpin(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
@@ -398,6 +402,7 @@ def write_lyrics(element: Element, note: Note, held_on: Callable[[Note, int], bo
             sub(lyric, "extend", type="start")
 
 
+UNNAMED = ("sff", "ffz")  # dynamics that MusicXML has no element for
 ARCH = 20  # tenths that the control points of a usual slur lie from its ends
 CONTROL = 4 / 3  # the middle of a cubic curve goes three quarters of the way with its two control points
 

@@ -23,8 +23,23 @@ from ductus.core.score.model.records import Mark, Note
 from ductus.core.time.ticks import QUARTER
 
 LEVELS = DYNAMIC_LEVELS
-STRESSED = {"sf": 20, "sfz": 24, "sffz": 32, "fz": 20, "rf": 16, "rfz": 16}  # on one place, then as before
-STRUCK = {"fp": ("f", "p"), "sfp": ("f", "p"), "pf": ("p", "f")}  # one place, then the other
+STRESSED = {
+    "sf": 20,
+    "sfz": 24,
+    "sffz": 32,
+    "fz": 20,
+    "rf": 16,
+    "rfz": 16,
+    "sff": 28,
+    "ffz": 28,
+}  # on one place, then as before
+STRUCK = {
+    "fp": ("f", "p"),
+    "sfp": ("f", "p"),
+    "sfzp": ("f", "p"),
+    "sfpp": ("f", "pp"),
+    "pf": ("p", "f"),
+}  # one place, then the other
 MIDDLE = 80
 STEP = 16  # what a hairpin with no dynamic at its end comes to
 FIGURE_US = 80_000  # a note of a trill: about twelve a second (common practice)

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ductus.core.score.mark_language.modifiers import AT_ONCE, RETURNING, SLOWING, SPEEDING, amount_of, base_of
+from ductus.core.score.mark_language.modifiers import amount_of, base_of
+from ductus.core.score.mark_language.terms import AT_ONCE, RETURNING, SLOWING, SPEEDING, TO_THE_FIRST
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark, TempoMark
 from ductus.core.time.pulse_map import US_PER_MINUTE, Pulse, PulseMap
 from ductus.core.time.ticks import QUARTER
 
 SLOWER, FASTER = 0.75, 1.3  # where a rit. or accel. without a goal arrives
-AT_ONCE_SHARES = {"ritenuto": 0.8, "meno mosso": 0.85, "più mosso": 1.15}
 FERMATA = 0.55  # the tempo under a fermata
 STEP = QUARTER // 2
 FAR = 4096 * QUARTER
@@ -50,9 +50,9 @@ def paces(piece: Piece, *, fermatas: bool = False) -> list[Pace]:
             now = steps[-1].qpm if steps else now
             continue
         elif word in AT_ONCE:
-            now *= AT_ONCE_SHARES[word] ** amount_of(event.text)
+            now *= AT_ONCE[word] ** amount_of(event.text)
         elif word in RETURNING:
-            now = first if word != "a tempo" else usual
+            now = first if word in TO_THE_FIRST else usual
         out = [p for p in out if p.tick < tick]
         out.append(Pace(tick, now))
     return _held(piece, out) if fermatas else out

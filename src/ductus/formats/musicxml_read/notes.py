@@ -234,8 +234,9 @@ def dynamics_of(element: Element, at: Fraction, staff: int, losses: Losses, bar:
     """The dynamics of an element ``dynamics``."""
     out = []
     for one in element:
-        if one.tag in DYNAMICS:
-            out.append(RawMark("dynamic", at, staff, str(one.tag), side=side))
+        name = text_of(one).strip() if one.tag == "other-dynamics" else str(one.tag)
+        if name in DYNAMICS:
+            out.append(RawMark("dynamic", at, staff, name, side=side))
         elif one.tag == "other-dynamics" and text_of(one):
             out.append(RawMark("text", at, staff, printable(text_of(one)), side=side))
         else:

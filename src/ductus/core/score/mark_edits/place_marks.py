@@ -14,8 +14,9 @@ from ductus.core.errors import BadInput
 from ductus.core.score.catalogues.drums import sound_words
 from ductus.core.score.catalogues.layouts import felt_beat
 from ductus.core.score.mark_edits.lyrics import fingered, sung
-from ductus.core.score.mark_language.modifiers import AT_ONCE, RETURNING, base_of
+from ductus.core.score.mark_language.modifiers import base_of
 from ductus.core.score.mark_language.parser import Wish
+from ductus.core.score.mark_language.terms import AT_ONCE, RETURNING
 from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.mark_kinds import KINDS, shared_evenly
 from ductus.core.score.model.note_signs import BAR_SIGNS, DIVIDING, LINES, with_sign, words_of_sign

@@ -9,35 +9,11 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-SLOWING = (
-    "rit.",
-    "ritardando",
-    "rall.",
-    "rallentando",
-    "allargando",
-    "calando",
-    "morendo",
-    "smorzando",
-    "smorz.",
-    "slower",
-)
-SPEEDING = ("accel.", "accelerando", "stringendo", "faster")
-AT_ONCE = ("ritenuto", "meno mosso", "più mosso")
-RETURNING = ("a tempo", "Tempo I", "tempo primo")
+from ductus.core.score.mark_language.terms import AT_ONCE, EXPRESSIONS, RETURNING, SLOWING, SPEEDING
+
 TEMPO_WORDS = (*SLOWING, *SPEEDING, *AT_ONCE, *RETURNING)
 GRADUAL = ("cresc.", "dim.", "decresc.")
 LOUDER = ("<", "cresc.")
-EXPRESSIONS = (
-    "dolce", "cantabile", "espressivo", "espr.", "legato", "leggiero", "sostenuto", "con brio", "con moto", "con anima",
-    "con fuoco", "semplice",
-    "grazioso", "maestoso", "tranquillo", "animato", "agitato", "mezza voce", "sotto voce", "una corda", "tre corde",
-    "simile", "sempre", "subito",
-    "poco a poco", "con pedale", "senza pedale", "con ped.", "senza ped.", "marcato il canto", "rubato", "ad lib.",
-    "L.H.", "R.H.", "m.d.", "m.s.",
-    "solo", "tutti", "pizz.", "arco", "div.", "unis.", "loco", "G.P.", "attacca", "tacet", "marc.", "scherzando",
-    "giocoso", "pesante", "secco",
-    "dolente", "appassionato", "cantando", "lontano", "teneramente", "niente", "colla voce", "non legato", "sub.",
-)  # fmt: skip
 SIGNS_TOO = ("marcato", "staccato", "tenuto", "portato")  # words beside others, signs of notes by themselves
 MODIFIERS = (
     "poco a poco",
@@ -67,9 +43,9 @@ _BASES = {w.casefold().rstrip("."): w for w in (*TEMPO_WORDS, *GRADUAL)} | {
     k.rstrip("."): w for k, w in SAID_SHORT.items() if w in GRADUAL or w in SLOWING
 }
 _MODIFIED = re.compile(
-    rf"^(?P<before>(?:(?:{_MOST})\s+)*)"
+    rf"^(?P<before>(?:(?:{_MOST})\s+)*?)"
     rf"(?P<base>{'|'.join(re.escape(b) for b in sorted(_BASES, key=len, reverse=True))})\.?"
-    rf"(?P<behind>(?:\s+(?:{_MOST}))*)$",
+    rf"(?P<behind>(?:\s+(?:{_MOST}))*(?:\s+(?:al|fino al|bis|to)\s+(?:[pmfsz]+|niente))?)$",
     re.I,
 )
 _ALONE = {words.casefold().rstrip(".") for words in (*EXPRESSIONS, *MODIFIERS, *SIGNS_TOO) if len(words) > 2}

@@ -15,7 +15,8 @@ from dataclasses import dataclass, replace
 from ductus.core.errors import BadInput
 from ductus.core.pitch.chord_symbols import looks_like_chord, parse_chord
 from ductus.core.pitch.scales import scale_named
-from ductus.core.score.mark_language.modifiers import EXPRESSIONS, TEMPO_WORDS, expression, modified
+from ductus.core.score.mark_language.modifiers import TEMPO_WORDS, expression, modified
+from ductus.core.score.mark_language.terms import BEHIND_TEMPO, EXPRESSIONS, SAME, SECTIONS, TEMPI, VALUES
 from ductus.core.score.model.note_signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
 from ductus.core.score.model.records import CLEFS, checked_text
 from ductus.core.time.note_values import BASE_TICKS, NoteValue
@@ -23,7 +24,7 @@ from ductus.core.words import count_words
 
 DYNAMICS = (
     "pppp", "ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "ffff", "sf", "sfz", "sffz", "sfp", "fp", "fz", "rf", "rfz",
-    "pf",
+    "pf", "sfpp", "sfzp", "sff", "ffz",
 )  # fmt: skip
 HAIRPINS = {
     "<": "<", "crescendo": "<", "hairpin <": "<", "cresc. hairpin": "<", ">": ">", "diminuendo": ">",
@@ -31,12 +32,6 @@ HAIRPINS = {
     "cresc.": "cresc.", "dim.": "dim.", "decresc.": "decresc.",
 }  # fmt: skip
 OCTAVES = {"8va": "8va", "8vb": "8vb", "15ma": "15ma", "15mb": "15mb", "8va bassa": "8vb", "ottava": "8va"}
-TEMPI = {
-    "Grave": 42, "Largo": 50, "Larghetto": 60, "Lento": 54, "Adagio": 66, "Andante": 84, "Andantino": 88,
-    "Moderato": 108, "Allegretto": 112,
-    "Allegro": 132, "Vivace": 152, "Presto": 176,
-}  # fmt: skip
-# The tempi are the middle of what metronomes print beside these words (common practice).
 PICTURES = {
     "p": "\ue520", "m": "\ue521", "f": "\ue522", "r": "\ue523", "s": "\ue524", "z": "\ue525",
 }  # letters of dynamics  # fmt: skip
@@ -48,11 +43,15 @@ NUMBERED = re.compile(
 SECTION = re.compile(r"^(?:\[(.+)\]|(?:section|rehearsal(?: mark)?)\s+(.+))$", re.I)
 TIMES = re.compile(r"^(?:(?:repeat|play)\s+)?(?:(\d+)\s*(?:x|times)|x\s*(\d+))$", re.I)
 METRONOME = re.compile(
-    r"^(.*?)[,\s]*\(?((?:dotted\s+)?(?:whole|half|quarter|eighth|16th)|[♩𝅗𝅥♪])(\.)?\s*=\s*(\d+(?:\.\d+)?)\)?$", re.I
+    r"^(.*?)[,\s]*\(?(?:M\.? ?M\.?\s*)?((?:dotted\s+)?(?:whole|half|quarter|eighth|16th|semibreve|minim|crotchet|quaver"
+    r"|semiquaver|[whqe])|[♩𝅗𝅥♪])(\.)?\s*=\s*(?:ca?\.?\s*|circa\s+|about\s+|approx\.?\s+)?"
+    r"(\d+(?:\.\d+)?)(?:\s*[-–]\s*\d+)?\)?$",
+    re.I,
 )
 WITH_NUMBER = re.compile(r"^(\D+?)\s+(\d{2,3})$")
 LYRICS = re.compile(r"^lyrics?(?:\s+(\d))?(?::\s*|\s+)(.+)$", re.I | re.S)
-FINGERS = re.compile(r"^fing(?:ers?|ering)\s+([\d\s,]+)$", re.I)
+FINGERS = re.compile(r"^(?:fing(?:ers?|ering)\s+([\d\s,–-]+)|([1-5](?:[\s–-]+[1-5])+))$", re.I)
+GERMAN_CHORD = re.compile(r"^H(?=$|m|7|9|6|dim|sus|/)")
 QUOTED = re.compile(r"^[\"'“„](.+?)[\"'”“]?$")
 WITHOUT = re.compile(r"^(?:no|without)\s+(.+)$", re.I)
 SYMBOLS = {"♩": "quarter", "𝅗𝅥": "half", "♪": "eighth"}
@@ -83,8 +82,10 @@ def _vocabulary() -> Iterator[tuple[str, Wish]]:
     yield from _words_of_the_frame()
     for written in ("grace note", "grace notes", "grace", "acciaccatura"):
         yield written, Wish("grace", "grace", "", "grace note", "\ue560")
-    for text in EXPRESSIONS:
+    for text in dict.fromkeys(EXPRESSIONS):
         yield text, Wish("mark", "text", text, text)
+    for text in SECTIONS:
+        yield text, Wish("bar", "section", text, words_of_sign("section", text))
 
 
 def _marks_and_signs() -> Iterator[tuple[str, Wish]]:
@@ -135,9 +136,14 @@ FOLDED: dict[str, Wish] = {}
 for _written, _wish in VOCABULARY:
     EXACT.setdefault(_written, _wish)
     FOLDED.setdefault(_written.casefold(), _wish)
-DOTLESS = {
-    written.removesuffix("."): wish for written, wish in FOLDED.items() if written.endswith(".") and len(written) > 3
-}  # "cresc"
+for _written, _known in SAME.items():
+    _same = EXACT.get(_known) or FOLDED.get(_known.casefold())
+    if _same is not None:
+        FOLDED.setdefault(_written.casefold(), _same)
+DOTLESS: dict[str, Wish] = {}  # "cresc", "dc al coda"
+for _written, _wish in FOLDED.items():
+    if "." in _written and len(_written) > 3:
+        DOTLESS.setdefault(_written.replace(".", ""), _wish)
 
 
 NO_MARKS = tuple(
@@ -170,7 +176,7 @@ def wish_of(text: str) -> Wish:
         words = checked_text(quoted.group(1), "text")
         return Wish("mark", "text", words, f"“{words}”")
     found = EXACT.get(text) or _patterned(text) or _chord(text) or FOLDED.get(text.casefold())
-    found = found or DOTLESS.get(text.casefold().rstrip(".")) or _together(text)
+    found = found or DOTLESS.get(text.casefold().replace(".", "")) or _together(text)
     if found is not None:
         return found
     if looks_like_chord(text):
@@ -184,14 +190,33 @@ def wish_of(text: str) -> Wish:
     )
 
 
+def _tempo_named(text: str) -> Wish | None:
+    """A tempo by its word, with what stands behind it: "Allegro ma non troppo", "Andante cantabile e dolce"."""
+    folded = text.casefold()
+    for word in sorted(TEMPI, key=len, reverse=True):
+        rest = folded.removeprefix(word.casefold())
+        if rest != folded and (not rest or rest[0] in " ,"):
+            rest = rest.strip(" ,")
+            share = next((share for words, share in BEHIND_TEMPO.items() if rest.startswith(words)), None)
+            if rest and share is None and not expression(rest):
+                return None
+            printed = text[0].upper() + text[1:]
+            return Wish("tempo", "tempo", printed, printed, number=round(TEMPI[word] * (share or 1.0)))
+    return None
+
+
 def _together(text: str) -> Wish | None:
     """Words that are put together: "poco rit.", "molto espr.", "p dolce"."""
+    if (tempo := _tempo_named(text)) is not None:
+        return tempo
     if (words := modified(text)) is not None:
         printed, base = words
         return Wish("mark", "tempo-word" if base in TEMPO_WORDS else "hairpin", printed, printed)
     first, _, rest = text.partition(" ")
-    if rest in DYNAMICS and first in ("subito", "sub."):
-        first, rest = rest, "sub."
+    if first in ("subito", "sub.") and (level := FOLDED.get(rest.casefold())) is not None and level.kind == "dynamic":
+        first, rest = level.text, "sub."
+    if first in DYNAMICS and (growing := modified(rest)) is not None and growing[1] not in TEMPO_WORDS:
+        return replace(EXACT[first], also=Wish("mark", "hairpin", growing[0], growing[0]))
     if first in DYNAMICS and expression(rest):
         return replace(EXACT[first], also=Wish("mark", "text", rest, rest))
     if expression(text):
@@ -200,6 +225,7 @@ def _together(text: str) -> Wish | None:
 
 
 def _chord(text: str) -> Wish | None:
+    text = GERMAN_CHORD.sub("B", text).replace("△", "Δ")
     try:
         parse_chord(text)
     except BadInput:
@@ -224,19 +250,20 @@ def _patterned(text: str) -> Wish | None:
     if m := METRONOME.match(text):
         word, unit, dot, number = m.groups()
         base = SYMBOLS.get(unit, unit.casefold().removeprefix("dotted").strip())
+        base = VALUES.get(base, base)
         if base not in BASE_TICKS:
             return None
         beat = NoteValue(base, int(bool(dot) or unit.casefold().startswith("dotted")))
         word = checked_text(word.strip(" ,("), "tempo word")
         return Wish("tempo", "tempo", word, f"tempo {number}", number=float(number), beat=beat)
-    if (m := WITH_NUMBER.match(text)) and m.group(1).capitalize() in TEMPI:
-        return Wish("tempo", "tempo", m.group(1).capitalize(), text, number=float(m.group(2)))
+    if (m := WITH_NUMBER.match(text)) and (named := _tempo_named(m.group(1))) is not None:
+        return replace(named, words=text, number=float(m.group(2)))
     if (scale := scale_named(text)) is not None:
         return Wish("mark", "scale", scale, f"scale of {scale}")
     if m := LYRICS.match(text):
         return Wish("lyrics", m.group(1) or "1", m.group(2), "lyrics")
     if m := FINGERS.match(text):
-        return Wish("fingers", "fingers", " ".join(re.findall(r"[0-5]", m.group(1))), "fingering")
+        return Wish("fingers", "fingers", " ".join(re.findall(r"[0-5]", m.group(1) or m.group(2))), "fingering")
     return None
 
 

@@ -216,7 +216,7 @@ def marks_are_read_back(score: music21.stream.Score) -> None:
 def playing_order_is_right(server: Server, piece: str) -> None:
     """1, then the repeat with both endings, D.S. to the coda.
 
-    Bars 1 2345 2346 7, 2 3 (the sign stands at the end of bar 3), 8 on.
+    Bars 1 2345 2346 7, 234 (the sign stands at the end of bar 4, where the pen was), 8 on.
     """
     import json
 
@@ -228,7 +228,7 @@ def playing_order_is_right(server: Server, piece: str) -> None:
         for b in dict.fromkeys((t // (4 * quarter), k) for k, t in enumerate(ticks))
         if ticks[b[1]] % (4 * quarter) == 0 and b[0] < 7
     ]
-    assert [b + 1 for b, _ in bars] == [1, 2, 3, 4, 5, 2, 3, 4, 6, 7, 2, 3]
+    assert [b + 1 for b, _ in bars] == [1, 2, 3, 4, 5, 2, 3, 4, 6, 7, 2, 3, 4]
     assert ticks[-1] >= 28 * quarter
     us = [t for t, _ in places]
     assert us == sorted(us)

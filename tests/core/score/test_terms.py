@@ -15,7 +15,7 @@ from ductus.core.playback.dynamics import LEVELS, STRESSED, STRUCK
 from ductus.core.playback.tempo_map import paces
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language import terms
-from ductus.core.score.mark_language.parser import EXACT, FOLDED, wish_of
+from ductus.core.score.mark_language.parser import EXACT, FOLDED, suggestions, wish_of
 from ductus.core.time.ticks import QUARTER
 from tests.core.score.test_marks import notes, quarters
 
@@ -145,3 +145,19 @@ def test_what_is_no_word_is_not_taken_for_one(text: str) -> None:
 def test_shares_are_sane() -> None:
     assert all(F(1, 2) <= F(s).limit_denominator(100) <= 2 for s in terms.AT_ONCE.values())
     assert all(30 <= bpm <= 210 for bpm in terms.TEMPI.values())
+
+
+@pytest.mark.parametrize(
+    ("typed", "meant"),
+    [("dolse", "dolce"), ("ritardanto", "ritardando"), ("cantabille", "cantabile"), ("legatto", "legato")],
+)
+def test_a_word_that_is_nearly_one_is_offered_before_plain_words(typed: str, meant: str) -> None:
+    offered = [s.text for s in suggestions(typed)]
+    assert offered[0] == meant
+    assert offered[-1] == f'"{typed}"'
+    with pytest.raises(BadInput, match=f"Did you mean .*{meant}"):
+        wish_of(typed)
+
+
+def test_words_that_are_near_nothing_are_offered_as_they_are() -> None:
+    assert [s.text for s in suggestions("the lantern goes out")] == ['"the lantern goes out"']

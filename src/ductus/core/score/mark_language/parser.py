@@ -8,6 +8,7 @@ where the mark is a sign.
 from __future__ import annotations
 
 import contextlib
+import difflib
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -184,10 +185,28 @@ def wish_of(text: str) -> Wish:
     for asked, hint in NO_MARKS:
         if asked.match(text):
             raise BadInput(f"“{text[:40]}” is no mark: {hint}. Nothing was changed.")
+    near = near_words(text)
+    meant = f" Did you mean {' or '.join(near)}?" if near else ""
     raise BadInput(
-        f"“{text[:40]}” is no mark that Ductus knows. Put words that are to stand as they are in quotation marks; "
-        "nothing was changed."
+        f"“{text[:40]}” is no mark that Ductus knows.{meant} Put words that are to stand as they are in quotation "
+        "marks; nothing was changed."
     )
+
+
+LEAST_NEAR = 4  # letters
+NEAR, MOST_NEAR = 0.8, 3  # how alike words are that one may be meant for the other, by difflib's ratio
+
+
+def near_words(text: str) -> list[str]:
+    """The words of the vocabulary that a text is nearly, the likeliest first; of words of three letters none.
+
+    >>> near_words("dolse"), near_words("ritardanto")
+    (['dolce'], ['ritardando'])
+    """
+    if len(text) < LEAST_NEAR:
+        return []
+    found = difflib.get_close_matches(text.casefold(), FOLDED, MOST_NEAR, NEAR)
+    return list(dict.fromkeys(FOLDED[w].text or FOLDED[w].words for w in found))
 
 
 def _tempo_named(text: str) -> Wish | None:
@@ -302,6 +321,9 @@ def suggestions(text: str) -> list[Suggestion]:
             folded = written.casefold()
             if (folded.startswith(beginning)) if exact else any(w.startswith(beginning) for w in folded.split()[1:]):
                 add(prefix + written, replace(wish, without=bool(prefix)))
+    if not out and not QUOTED.match(text):
+        for word in near_words(rest):
+            add(prefix + word, replace(wish_of(word), without=bool(prefix)))
     quoted = text if QUOTED.match(text) else f'"{text}"'
     found = list(out.values())[: MOST_SUGGESTED - 1]
     if not QUOTED.match(text) and not prefix:

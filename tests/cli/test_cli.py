@@ -16,6 +16,7 @@ from pathlib import Path
 import music21
 import pytest
 
+from ductus import __version__
 from ductus.app.library import Library
 from ductus.cli import main
 from ductus.core.capture.takes import PlayedNote
@@ -250,3 +251,10 @@ def test_one_command_starts_the_demo_says_where_it_is_and_ctrl_c_ends_it(tmp_pat
     said, _ = process.communicate(timeout=60)
     assert (process.returncode, said) == (0, "")
     Library(tmp_path / "library.sqlite").close()  # nobody holds it any longer
+
+
+def test_the_version_is_said(capsys: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(SystemExit) as left:
+        main(["--version"])
+    assert left.value.code == 0
+    assert capsys.readouterr().out == f"Ductus {__version__}\n"

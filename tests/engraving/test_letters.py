@@ -141,3 +141,15 @@ def test_a_title_that_nearly_fits_is_set_smaller_on_one_line() -> None:
     (line,) = title_block.title_block(facts, 210.0).lines
     assert line.text == title
     assert title_block.LEAST_TITLE <= line.size < title_block.TITLE
+
+
+@needs_reader
+def test_pages_drawn_by_several_processes_stand_in_order(tmp_path: Path) -> None:
+    piece = change_facts(random_piece(4, "4/4", 150), title="Order").apply(random_piece(4, "4/4", 150))
+    count = len(printed(piece, PageSetup()).pages)
+    assert count > pdf.LEAST_TOGETHER
+    told = subprocess.run(
+        ["pdftotext", "-layout", str(pdf_file(piece, tmp_path)), "-"], capture_output=True, check=True
+    ).stdout.decode()
+    feet = [page.split()[-1] for page in told.split("\f")[:-1]]
+    assert feet == [str(k) for k in range(1, count + 1)]

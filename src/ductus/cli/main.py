@@ -18,6 +18,7 @@ from pathlib import Path
 # Our matrices are small: threads for them cost a tenth of a short take's computing.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+from ductus import __version__
 from ductus.cli.converting import run_convert
 from ductus.cli.library import run_backup, run_export, run_import, run_server
 from ductus.cli.output import file_trouble
@@ -66,6 +67,7 @@ def jobs_count(text: str) -> int:
 def parser() -> argparse.ArgumentParser:
     """All commands and options."""
     top = argparse.ArgumentParser(prog="ductus", description="Ductus: keyboard playing into notated scores.")
+    top.add_argument("--version", action="version", version=f"Ductus {__version__}")
     commands = top.add_subparsers(dest="command", required=True)
     for name, words in (
         ("serve", "serve the library on this machine"),

@@ -9,13 +9,16 @@ from __future__ import annotations
 
 import base64
 import io
+import math
+import os
 import re
 import shutil
 import subprocess
 import tempfile
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from importlib import resources
 from pathlib import Path
 
@@ -35,6 +38,7 @@ FONTS_CONF = """<?xml version="1.0"?><!DOCTYPE fontconfig SYSTEM "fonts.dtd">
 MACHINE_FONTS = ("/usr/share/fonts", "/usr/local/share/fonts", "/Library/Fonts", "/System/Library/Fonts")
 NO_LETTER = "?"  # in place of a letter that no font has: the converter would draw a box as high as the page
 PDF_TIME_S = 120
+LEAST_TOGETHER = 3  # pages that one process of the converter draws: each has its own fonts in the file
 
 
 class NoConverter(DuctusError):
@@ -68,12 +72,17 @@ class Imprint:
     language: str = ""
 
 
-def signed(data: bytes, imprint: Imprint) -> bytes:
-    """A PDF that says what it is (ISO 32000-1, 14.3.3, 14.9.2): viewers show its title, readers know its language."""
+def signed(parts: Sequence[bytes], imprint: Imprint) -> bytes:
+    """The PDF of these parts, which says what it is (ISO 32000-1, 14.3.3, 14.9.2).
+
+    Viewers show its title, readers know its language.
+    """
     from pypdf import PdfWriter  # here, since it takes long to load
     from pypdf.generic import BooleanObject, DictionaryObject, NameObject, TextStringObject
 
-    writer = PdfWriter(clone_from=io.BytesIO(data))
+    writer = PdfWriter(clone_from=io.BytesIO(parts[0]))
+    for part in parts[1:]:
+        writer.append(io.BytesIO(part))
     said = {"/Title": imprint.title, "/Author": imprint.author, "/Creator": "Ductus"}
     writer.add_metadata({name: words for name, words in said.items() if words})
     if imprint.language:
@@ -107,25 +116,33 @@ def pdf_of(pages: Sequence[str], imprint: Imprint | None = None) -> bytes:
             file_path = folder / f"page-{k + 1:04d}.svg"
             file_path.write_text(page.translate(none), encoding="utf-8")
             files.append(str(file_path))
-        out = folder / "out.pdf"
-        done = subprocess.run(
-            [program, "--format=pdf", "--unlimited", "--keep-aspect-ratio", f"--output={out}", *files],
-            env={
-                "FONTCONFIG_FILE": str(folder / "fonts.conf"),
-                "HOME": name,
-                "PATH": "/usr/bin:/bin",
-                "LC_ALL": "C.UTF-8",
-            },
-            capture_output=True,
-            timeout=PDF_TIME_S,
-            check=False,
+        each = max(math.ceil(len(files) / (os.cpu_count() or 1)), LEAST_TOGETHER)
+        shares = [files[k : k + each] for k in range(0, len(files), each)]
+        with ThreadPoolExecutor(len(shares)) as workers:
+            parts = list(workers.map(partial(_converted, program, folder), range(len(shares)), shares))
+        return signed(parts, imprint or Imprint())
+
+
+def _converted(program: str, folder: Path, number: int, files: list[str]) -> bytes:
+    """The PDF of some pages, drawn with the fonts of a folder. Raises NoConverter."""
+    out = folder / f"out-{number}.pdf"
+    done = subprocess.run(
+        [program, "--format=pdf", "--unlimited", "--keep-aspect-ratio", f"--output={out}", *files],
+        env={
+            "FONTCONFIG_FILE": str(folder / "fonts.conf"),
+            "HOME": str(folder),
+            "PATH": "/usr/bin:/bin",
+            "LC_ALL": "C.UTF-8",
+        },
+        capture_output=True,
+        timeout=PDF_TIME_S,
+        check=False,
+    )
+    if done.returncode or not out.exists():
+        raise NoConverter(
+            f"The PDF could not be made: {done.stderr.decode(errors='replace').strip()[:200] or 'rsvg-convert failed'}."
         )
-        if done.returncode or not out.exists():
-            raise NoConverter(
-                f"The PDF could not be made: "
-                f"{done.stderr.decode(errors='replace').strip()[:200] or 'rsvg-convert failed'}."
-            )
-        return signed(out.read_bytes(), imprint or Imprint())
+    return out.read_bytes()
 
 
 def with_fonts(page: str) -> str:

@@ -125,4 +125,6 @@ def left_in_bar(state: EntryState, piece: Piece) -> str:
     """What is left of the bar at the pen, in beats: "2 1/2 beats left"."""
     bar = piece.timeline.bar_at(state.tick)
     left = Fraction(bar.end - state.tick, bar.meter.beat_ticks)
-    return f"{mixed(left)} {'beat' if left == 1 else 'beats'} left"
+    if left == Fraction(1, 2):
+        return "half a beat left"
+    return f"{mixed(left)} {'beat' if left <= 1 else 'beats'} left"

@@ -71,8 +71,9 @@ def blackness(file: Path) -> float:
 @pytest.mark.parametrize("words", [*WORDS.values(), "夕べの歌", "\U0001f9a6"], ids=[*WORDS, "Japanese", "otter"])
 def test_no_letter_fills_a_page_of_the_pdf_and_words_can_be_searched(words: str, tmp_path: Path) -> None:
     """A letter that no font has was drawn as a box as high as the page."""
-    file = pdf_file(with_words(words), tmp_path)
-    plain = pdf_file(with_words("Evening song"), tmp_path / "..")
+    file, plain_folder = pdf_file(with_words(words), tmp_path), tmp_path / "plain"
+    plain_folder.mkdir()
+    plain = pdf_file(with_words("Evening song"), plain_folder)
     assert blackness(file) < blackness(plain) + 0.01
     told = subprocess.run(["pdftotext", str(file), "-"], capture_output=True, check=True).stdout.decode()
     if words in list(WORDS.values())[:4]:

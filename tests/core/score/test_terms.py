@@ -54,7 +54,8 @@ KINDS = {
     "con sord": ("mark", "text", "con sord."), "ausdrucksvoll": ("mark", "text", "ausdrucksvoll"),
     "en dehors": ("mark", "text", "en dehors"), "pizz": ("mark", "text", "pizz."), "l.v.": ("note", "let-ring", ""),
     "Bindebogen": ("mark", "slur", ""), "8ba": ("mark", "octave", "8vb"), "corona": ("note", "fermata", ""),
-    "Hm": ("mark", "chord", "Bm"), "H/F#": ("mark", "chord", "B/F#"), "hold": ("note", "fermata", ""),
+    "sostenuto e dolce": ("mark", "text", "sostenuto e dolce"), "Hm": ("mark", "chord", "Bm"),
+    "H/F#": ("mark", "chord", "B/F#"), "hold": ("note", "fermata", ""),
 }  # fmt: skip
 METRONOME = {
     "quarter = ca. 80": (80, "quarter", 0), "q = 96": (96, "quarter", 0), "crotchet = 72": (72, "quarter", 0),
@@ -136,7 +137,7 @@ def test_every_dynamic_sounds() -> None:
     assert [d for d in DYNAMICS if not (d in LEVELS or d in STRESSED or d in STRUCK)] == []
 
 
-@pytest.mark.parametrize("text", ["xyzzy", "Allegro banana", "H99", "ppqq", "quarter = fast", "6 7 8"])
+@pytest.mark.parametrize("text", ["xyzzy", "Allegro banana", "H99", "ppqq", "quarter = fast", "dolce = 80", "6 7 8"])
 def test_what_is_no_word_is_not_taken_for_one(text: str) -> None:
     with pytest.raises(BadInput):
         wish_of(text)

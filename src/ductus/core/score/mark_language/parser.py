@@ -44,7 +44,8 @@ NUMBERED = re.compile(
 SECTION = re.compile(r"^(?:\[(.+)\]|(?:section|rehearsal(?: mark)?)\s+(.+))$", re.I)
 TIMES = re.compile(r"^(?:(?:repeat|play)\s+)?(?:(\d+)\s*(?:x|times)|x\s*(\d+))$", re.I)
 METRONOME = re.compile(
-    r"^(.*?)[,\s]*\(?(?:M\.? ?M\.?\s*)?((?:dotted\s+)?(?:whole|half|quarter|eighth|16th|semibreve|minim|crotchet|quaver"
+    r"^(.*?)[,\s]*\(?(?:M\.? ?M\.?\s*)?(?<![^\W\d_])"  # no unit is the end of a word: "dolce = 80" has none
+    r"((?:dotted\s+)?(?:whole|half|quarter|eighth|16th|semibreve|minim|crotchet|quaver"
     r"|semiquaver|[whqe])|[♩𝅗𝅥♪])(\.)?\s*=\s*(?:ca?\.?\s*|circa\s+|about\s+|approx\.?\s+)?"
     r"(\d+(?:\.\d+)?)(?:\s*[-–]\s*\d+)?\)?$",
     re.I,
@@ -209,12 +210,17 @@ def near_words(text: str) -> list[str]:
     return list(dict.fromkeys(FOLDED[w].text or FOLDED[w].words for w in found))
 
 
+LONGEST_FIRST = sorted(TEMPI, key=len, reverse=True)
+
+
 def _tempo_named(text: str) -> Wish | None:
     """A tempo by its word, with what stands behind it: "Allegro ma non troppo", "Andante cantabile e dolce"."""
     folded = text.casefold()
-    for word in sorted(TEMPI, key=len, reverse=True):
+    for word in LONGEST_FIRST:
         rest = folded.removeprefix(word.casefold())
         if rest != folded and (not rest or rest[0] in " ,"):
+            if text[0].islower() and word.casefold() in EXACT:
+                return None  # "sostenuto e dolce" is how it is played, "Sostenuto e dolce" how fast
             rest = rest.strip(" ,")
             share = next((share for words, share in BEHIND_TEMPO.items() if rest.startswith(words)), None)
             if rest and share is None and not expression(rest):

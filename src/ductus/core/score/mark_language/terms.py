@@ -61,17 +61,14 @@ AT_ONCE: dict[str, float] = {
     "moins vite": 0.88, "plus vite": 1.15, "plus animé": 1.12, "un peu plus lent": 0.92, "un peu plus vite": 1.08,
     "plus calme": 0.9, "retenu": 0.85, "l'istesso tempo": 1.0, "lo stesso tempo": 1.0, "listesso": 1.0,
 }  # fmt: skip
-RETURNING = (
-    "a tempo", "Tempo I", "tempo primo", "a tempo primo", "Tempo I°", "Tempo 1", "Tempo 1°", "Tempo Iº",
-    "in tempo", "im Tempo", "im Zeitmaß",
-    "Zeitmaß", "erstes Zeitmaß", "wieder im Tempo", "au mouvement", "au Mouvt", "Mouvt", "premier mouvement",
-    "1er mouvement", "original tempo", "tempo come prima", "come prima", "wie zuerst",
+TO_THE_FIRST = (
+    "Tempo I", "tempo primo", "a tempo primo", "Tempo I°", "Tempo 1", "Tempo 1°", "Tempo Iº", "erstes Zeitmaß",
+    "premier mouvement", "1er mouvement", "original tempo", "tempo come prima", "come prima", "wie zuerst",
 )  # fmt: skip
-TO_THE_FIRST = tuple(
-    w
-    for w in RETURNING
-    if w == "a tempo primo" or not w.startswith(("a tempo", "in t", "im ", "Zeit", "wieder", "au ", "Mouvt"))
-)
+RETURNING = (
+    "a tempo", *TO_THE_FIRST, "in tempo", "im Tempo", "im Zeitmaß", "Zeitmaß", "wieder im Tempo", "au mouvement",
+    "au Mouvt", "Mouvt",
+)  # fmt: skip
 
 EXPRESSIONS = (
     # Italian

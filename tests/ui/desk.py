@@ -39,9 +39,15 @@ def begin_by_sentence(page: Page, title: str, meter: str = "4/4", key: str = "C 
 
 
 def open_piece(page: Page, title: str) -> str:
-    """Open a piece that is on the shelf; returns its id. (The shelf's own tests find it there.)"""
-    listed = page.request.get(f"{address(page)}/api/pieces").json()
-    return at_desk(page, next(p["id"] for p in listed if title in p["title"]))
+    """Open a copy of a piece that is on the shelf, so that no test meets what another one wrote; returns its id."""
+    shelf = f"{address(page)}/api/pieces"
+    row = [p for p in page.request.get(shelf).json() if title in p["title"]][-1]  # copies stand before it
+    made = page.request.post(f"{shelf}/{row['id']}/copy")
+    assert made.ok, made.text()
+    piece: str = made.json()["id"]
+    named = page.request.patch(f"{shelf}/{piece}/facts", data={"base": 0, "title": row["title"]})
+    assert named.ok, named.text()
+    return at_desk(page, piece)
 
 
 def address(page: Page) -> str:

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import exported, says
+from tests.ui.desk import exported, open_piece, says
 
 
 def play(page: Page, letters: str) -> None:
@@ -67,8 +67,7 @@ def test_letters_typed_into_fields_of_the_shelf_are_no_music(page: Page, server:
 def test_most_of_the_height_belongs_to_the_music(page: Page, server: Server, size: tuple[int, int], least: int) -> None:
     page.set_viewport_size({"width": size[0], "height": size[1]})
     page.goto(server.url)
-    page.get_by_role("link", name="Lock Gate Waltz").click()
-    expect(page.locator(".system svg").first).to_be_visible()
+    open_piece(page, "Lock Gate Waltz")
     sheet = page.get_by_test_id("sheet-scroll").bounding_box()
     assert sheet is not None
     assert sheet["height"] >= least

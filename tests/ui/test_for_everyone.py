@@ -44,7 +44,7 @@ def key(*names: str) -> Callable[[Page], None]:
 
 def on_shelf(page: Page) -> None:
     to_shelf(page)
-    page.get_by_label(re.compile("^Tags of Lock Gate Waltz")).click()
+    page.get_by_label(re.compile("^Tags of Lock Gate Waltz")).first.click()
 
 
 def evening(page: Page) -> None:

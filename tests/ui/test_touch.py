@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Browser, CDPSession, Page, expect
 
 from tests.ui.conftest import WAIT_MS, Server
-from tests.ui.desk import centre, to_shelf
+from tests.ui.desk import centre, open_piece, to_shelf
 
 
 class Fingers:
@@ -28,8 +28,7 @@ def tablet(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
     page = context.new_page()
     page.set_default_timeout(WAIT_MS)
     to_shelf(page, server.url)
-    page.get_by_role("link", name="Lock Gate Waltz").tap()
-    page.wait_for_selector(".system svg")
+    open_piece(page, "Lock Gate Waltz")
     yield page
     context.close()
 
@@ -47,7 +46,7 @@ def test_a_drag_of_one_finger_selects_and_a_long_press_opens_the_marks(tablet: P
     expect(tablet.locator("[data-selected]").first).to_be_attached()
     x, y = centre(notes.first)
     fingers.put("touchStart", (x, y))
-    expect(tablet.get_by_role("combobox", name="mark")).to_be_visible()
+    expect(tablet.get_by_role("combobox", name="mark")).to_be_focused()
     fingers.put("touchEnd")
     tablet.keyboard.type("staccato")
     tablet.keyboard.press("Enter")

@@ -5,6 +5,17 @@ import { zoomBy } from '../sheet/zoom'
 export const LONG_PRESS_MS = 420
 const PINCHED = 1.25 // how far apart (or together) two fingers go for one step of the zoom
 
+/** After a long press the finger's end makes no click: a click would take the focus from the field that has opened. */
+export function lettingGoIsNoTap(): void {
+  const over = new AbortController()
+  const end = (event: Event) => {
+    if (event.cancelable) event.preventDefault()
+    over.abort()
+  }
+  window.addEventListener('touchend', end, { capture: true, passive: false, signal: over.signal })
+  window.addEventListener('touchcancel', end, { capture: true, signal: over.signal })
+}
+
 /** A ref for what two fingers scroll and pinch. The second finger ends whatever the first had begun. */
 export function scrolledByFingers(element: HTMLElement | null) {
   if (!element) return undefined

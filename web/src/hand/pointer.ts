@@ -10,7 +10,7 @@ import { editMarks, leaveFrame, openWith, pickMarks, usePage } from '../session/
 import { halfSpace, placeAt, staffTenth, type ClefAt } from '../sheet/geometry'
 import { choose, edit, give } from '../session/actions'
 import { useDesk } from '../session/store'
-import { LONG_PRESS_MS } from './fingers'
+import { lettingGoIsNoTap, LONG_PRESS_MS } from './fingers'
 
 const SLACK_PX = 5
 
@@ -94,6 +94,7 @@ export function takeInHand(event: PointerEvent, paper: Paper): void {
   }
   const onLong = () => {
     finish()
+    lettingGoIsNoTap()
     if (press(paper, event, note, target)) openWith(true)
   }
   const long = event.pointerType === 'touch' ? setTimeout(onLong, LONG_PRESS_MS) : undefined

@@ -202,6 +202,11 @@ def _add_transcribe(commands) -> None:  # type: ignore[no-untyped-def]
     read.add_argument(
         "--tuplets", action=argparse.BooleanOptionalAction, help="write tuplets (default: where clearly played)"
     )
+    read.add_argument(
+        "--swing",
+        help="'written' (swung eighths as they sound), or the percentage of a beat that the first takes, as 64 "
+        "(default: found, and written even with the sign)",
+    )
     read.add_argument("--split", default="reach", help="'reach', or the lowest note of the right hand, as C4")
     read.add_argument("--doubts", type=Path, help="write the doubts as JSON")
     read.add_argument("--trace", type=Path, help="write why each note was written as it was, as JSON")

@@ -72,6 +72,7 @@ def run_transcribe(args: argparse.Namespace) -> int:
         shortest=args.shortest,
         tuplets=args.tuplets,
         split=args.split,
+        swing=args.swing,
         key=args.key,
         title=args.title,
     )

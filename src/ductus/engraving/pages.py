@@ -24,6 +24,7 @@ from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.rests import long_rests
 from ductus.core.progress import passed, stretch
 from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Facts, Part
 from ductus.engraving.breaking import LEAST_GAP, SPACE, balanced, broken, ends_with_rest
@@ -169,7 +170,7 @@ def extract(piece: Piece, part_id: str) -> Piece:
                 draft.drop(record)
     for mark in piece.marks.values():
         if mark.part != part_id:
-            if mark.kind == "tempo-word":
+            if KINDS[mark.kind].whole:
                 draft.put(replace(mark, part=part_id, staff=1))
             else:
                 draft.drop(mark)

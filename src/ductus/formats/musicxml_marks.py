@@ -11,6 +11,7 @@ import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from fractions import Fraction
 from functools import partial
 
 from lxml import etree
@@ -18,14 +19,16 @@ from lxml import etree
 from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.chord_symbols import ChordSymbol, parse_chord, transposed_chord
+from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE, pair_of
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import UNDERTIE, BarSign, Mark, Note, TempoMark
 from ductus.core.time.bars import Bar
+from ductus.core.time.ticks import QUARTER
 from ductus.formats.musicxml_xml import Element, sub
 
-OF_THE_PART = ("chord", "scale", "tempo-word")  # stand over its uppermost staff
+OF_THE_PART = ("chord", "scale", "tempo-word", "swing")  # stand over its uppermost staff
 WEDGES = {"<": "crescendo", ">": "diminuendo"}
 OCTAVES = {
     text: ("down" if n > 0 else "up", 7 * abs(n) + 1) for text, n in OCTAVE_LINES.items()
@@ -181,6 +184,20 @@ def _words(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str
         sub(kind, "dashes", type="stop", number=DASHES[mark.kind])
 
 
+def _swing(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
+    """Swing with its share as MusicXML 4.0 has it: long to short in whole numbers, the value that is swung."""
+    direction, kind = scribe.direction(measure, offset, mark.staff, _side(mark, scribe))
+    sub(kind, "words", mark.text, font_weight="bold", **_named(mark, which))
+    swing = sub(sub(direction, "sound"), "swing")
+    if mark.share == STRAIGHT:
+        sub(swing, "straight")
+        return
+    ratio = Fraction(2, 1) if mark.share == TWO_TO_ONE else Fraction(mark.share, 1000 - mark.share)
+    sub(swing, "first", ratio.numerator)
+    sub(swing, "second", ratio.denominator)
+    sub(swing, "swing-type", "eighth" if pair_of(mark.text) == QUARTER else "16th")
+
+
 def _harmony(scribe: Scribe, measure: Element, offset: int, mark: Mark, which: str) -> None:
     symbol = parse_chord(transposed_chord(mark.text, *scribe.interval))
     harmony = sub(measure, "harmony", placement=_side(mark, scribe), id=mark.id, **_moved(mark))
@@ -238,6 +255,7 @@ DIRECTIONS: dict[str, Callable[[Scribe, Element, int, Mark, str], None]] = {
     "tempo-word": _words,
     "text": _words,
     "scale": _words,
+    "swing": _swing,
     "chord": _harmony,
 }
 

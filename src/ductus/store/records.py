@@ -46,9 +46,9 @@ insert or replace into pattern (piece, id, part, start, ticks, times, cells)
 values (:piece, :id, :part, :start, :ticks, :times, :cells)""",
     "mark": """
 insert or replace into mark (piece, id, kind, part, staff, voice, tick, ticks, text, actual, normal, notes, dx, dy,
-side, bend, take)
+side, bend, take, share)
 values (:piece, :id, :kind, :part, :staff, :voice, :tick, :ticks, :text, :actual, :normal, :notes, :dx, :dy, :side,
-:bend, :take)""",
+:bend, :take, :share)""",
 }
 DELETE = {
     "part": "delete from part where piece = :piece and id = :id",

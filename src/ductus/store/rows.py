@@ -186,6 +186,7 @@ def mark_columns(record: Mark) -> Columns:
         "side": record.side,
         "bend": record.bend,
         "take": record.take,
+        "share": record.share,
     }
 
 
@@ -265,6 +266,7 @@ def mark_from(r: Mapping[str, Any]) -> Mark:
         given(r, "side", ""),
         given(r, "bend", 0),
         given(r, "take", None),
+        given(r, "share", 0),
     )
 
 

@@ -50,7 +50,7 @@ KINDS = {
     "final barline": ("bar", "final", ""), "dotted barline": ("bar", "dashed", ""),
     "DC al Fine": ("bar", "da-capo-fine", ""), "subito piano": ("mark", "dynamic", "p"),
     "ds al coda": ("bar", "dal-segno-coda", ""), "Da Capo": ("bar", "da-capo", ""), "V.S.": ("mark", "text", "V.S."),
-    "swing": ("mark", "text", "swing"), "H7": ("mark", "chord", "B7"), "C△7": ("mark", "chord", "CΔ7"),
+    "swing": ("mark", "swing", "Swing"), "H7": ("mark", "chord", "B7"), "C△7": ("mark", "chord", "CΔ7"),
     "con sord": ("mark", "text", "con sord."), "ausdrucksvoll": ("mark", "text", "ausdrucksvoll"),
     "en dehors": ("mark", "text", "en dehors"), "pizz": ("mark", "text", "pizz."), "l.v.": ("note", "let-ring", ""),
     "Bindebogen": ("mark", "slur", ""), "8ba": ("mark", "octave", "8vb"), "corona": ("note", "fermata", ""),

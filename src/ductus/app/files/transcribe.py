@@ -14,10 +14,11 @@ from ductus.core.pitch.keys import check_fifths
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.reading.decoding import decode
 from ductus.core.reading.merging import Vote, together, vote_words
-from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
+from ductus.core.reading.model import EVEN, Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of, start_in_piece
 from ductus.core.reading.pipeline import read
 from ductus.core.reading.trace import trace
+from ductus.core.score.mark_language.swing import swing_words
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
 from ductus.core.time.note_values import STEP_BASES
@@ -42,6 +43,7 @@ class Wishes:
     shortest: str | None = None
     tuplets: bool | None = None
     split: str = "reach"
+    swing: str | None = None
     key: str = "auto"
     title: str = ""
 
@@ -69,7 +71,20 @@ def settings_from(wishes: Wishes, file_meter: Meter | None) -> ReadSettings:
         split=None if wishes.split == "reach" else parse_pitch(wishes.split).midi,
         key=fifths,
         about=wishes.about,
+        swing=swing_wished(wishes.swing),
     )
+
+
+def swing_wished(text: str | None) -> float | None:
+    """The swing of the command line. Raises BadInput for one that is none."""
+    if text is None or text == "written":
+        return None if text is None else EVEN
+    found = swing_words(f"Swing {text}")
+    if found is None:
+        raise BadInput(
+            f"'{text[:20]}' is no swing: give 'written', or a percentage from 50 to 75. Nothing was written."
+        )
+    return found[1] / 1000
 
 
 def transcribe_file(

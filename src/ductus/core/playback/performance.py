@@ -19,6 +19,7 @@ from dataclasses import dataclass, replace
 from ductus.core.capture.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
 from ductus.core.chance import scattered
 from ductus.core.playback.dynamics import ROLLED_US, Loudness, figure_of, glided
+from ductus.core.playback.swing import SwingMap
 from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.score.model.note_signs import NOTE_SIGNS, sounding_ticks
 from ductus.core.score.model.piece import Piece
@@ -145,6 +146,7 @@ class Shape:
     def __init__(self, piece: Piece, pulses: PulseMap, manner: PlaybackStyle = AS_SET) -> None:
         self.piece, self.pulses, self.manner = piece, pulses, manner
         self.loudness, self.channels = Loudness(piece), channels_of(piece)
+        self.swing = SwingMap(piece)
         self.glides: dict[str, Note] = {}  # by the note that a glissando begins at: the one it goes to
         self.shakes: dict[
             tuple[tuple[str, int, int], int], Mark
@@ -171,6 +173,10 @@ class Shape:
             length = max(round(length * (1 + self.manner.felt(note, 1) * FEEL_SHARE)), 1)
             velocity = min(max(velocity + round(self.manner.felt(note, 2) * FEEL_VELOCITY), 1), 127)
         at = max(note.tick + late, 0)
+        if self.swing:
+            end = self.swing.heard(at + length, note.end if note.ticks == length else note.tick)
+            at = self.swing.heard(at, note.tick)
+            length = max(end - at, 1)
         on = at + (round(self._rolled(note) * ROLLED_US / per_quarter * QUARTER) if "rolled" in note.signs else 0)
         grace = round(GRACE_US / per_quarter * QUARTER) if note.grace_notes else 0
         first = max(on - grace * len(note.grace_notes), 0)

@@ -20,6 +20,7 @@ from ductus.core.reading.percussion import find_strokes, on_drums
 from ductus.core.reading.quantization.beat_grid import grid_for
 from ductus.core.reading.quantization.displaced_onsets import onto_beats
 from ductus.core.reading.quantization.placement import NoteArrays, place_take
+from ductus.core.reading.quantization.swing import evened, swing_asked
 from ductus.core.reading.sustain import with_pedal
 from ductus.core.reading.writing import assign_hands, played_notes, weigh, write_down
 from ductus.core.time.note_values import BASE_TICKS
@@ -86,6 +87,7 @@ class Decoded:
             signed=frozenset(o.events[0] for o in self.ornaments),
             remarks=(
                 *result.remarks,
+                *swing_remark(result),
                 *(sign_words(self.ornaments, self.decided) if settings.kit is None else ()),
                 *remarks_on(self.whole),
                 *finer_heard(self.located.played, self.located.pulses, settings.shortest),
@@ -142,6 +144,9 @@ def decode(
     heard = tuple(find_ornaments(take)) if settings.kit is None else ()
     taken = as_signs(take, heard, grid, settings, decided) if settings.kit is None else find_strokes(take)
     take, events = plainly(take, taken) if taken else (take, tuple(range(len(take.notes))))
+    swing = swing_asked(take, grid, settings)
+    if swing is not None:
+        take = evened(take, grid, swing)
     played = played_notes(take)
     let_go = played.release
     if settings.pedal:
@@ -151,7 +156,7 @@ def decode(
         places = place_take(played, grid, settings, rivals=True, centred=centred)
     if settings.kit is None:
         places = onto_beats(places, played.key, played.onset, let_go, grid, centred=centred)
-    return Decoded(whole, taken, events, Located(take, played, grid, places, pulses, settings), heard, decided)
+    return Decoded(whole, taken, events, Located(take, played, grid, places, pulses, settings, swing), heard, decided)
 
 
 def read_against(
@@ -159,6 +164,14 @@ def read_against(
 ) -> ReadingResult:
     """Read a take whose beats are known; ``centred`` if they were found from its own notes."""
     return decode(take, pulses, settings, centred=centred, ornaments=pins.ornaments).written(pins)
+
+
+def swing_remark(result: ReadingResult) -> tuple[str, ...]:
+    """A sentence where the take was played with a swing."""
+    if not result.swing:
+        return ()
+    long = round(result.swing / 10)
+    return (f"Eighths were played long and short, {long} to {100 - long}: written even, with the sign.",)
 
 
 def remarks_on(take: Take) -> tuple[str, ...]:

@@ -10,12 +10,13 @@ from ductus.core.pitch.pitches import Pitch
 from ductus.core.reading.model import ReadSettings
 from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.placement import NoteArrays, Places
+from ductus.core.reading.quantization.swing import Swing
 from ductus.core.time.pulse_map import PulseMap
 
 
 @dataclass(frozen=True, slots=True)
 class Located:
-    """A take with a place in the beats for each of its notes."""
+    """A take with a place in the beats for each of its notes; its times are even where it was played with ``swing``."""
 
     take: Take
     played: NoteArrays
@@ -23,6 +24,7 @@ class Located:
     places: Places
     pulses: PulseMap
     settings: ReadSettings
+    swing: Swing | None = None
 
     @property
     def lag_us(self) -> int:

@@ -18,6 +18,7 @@ from ductus.core.reading.review.options import (
     joined_readings,
     moved_by,
     part_of,
+    share_of,
 )
 from ductus.core.time.pulse_map import PulseMap
 
@@ -34,7 +35,7 @@ def read_nearby(
     """
     if len(take.notes) < LEAST_NOTES or not only_beats_differ(old, wanted):
         return None
-    settings = replace(wanted.settings, meter=before.open.meter, key=before.open.key)
+    settings = replace(wanted.settings, meter=before.open.meter, key=before.open.key, swing=share_of(before.open))
     pulses = beats_chosen(found, settings.bars, wanted)
     stretch = touched(before.open.pulses, pulses)
     if stretch is None:

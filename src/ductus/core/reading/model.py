@@ -11,6 +11,7 @@ from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import PulseMap
 
 MIDDLE_C = 60
+EVEN = 0.5  # of a beat: eighths that are not swung
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +26,7 @@ class ReadSettings:
     staff: None as many as keep every length; ``changes`` are the changes of ``meter`` after the beginning, as (tick
     of the reading, meter); ``kit`` for a percussion part: the keys that mean other drums than usual, as (key, drum);
     ``about`` a rough tempo in quarters a minute for free playing; ``readings`` how many readings of the whole are
-    wanted.
+    wanted; ``swing`` is the share of a beat that the first of two eighths takes (EVEN: written as it was played).
     """
 
     meter: Meter | None = None
@@ -44,6 +45,7 @@ class ReadSettings:
     tuplet_kinds: tuple[int, ...] | None = None
     tuplet_shortest: str | None = None
     kit: tuple[tuple[int, int], ...] | None = None
+    swing: float | None = None
 
     @property
     def bars(self) -> BarLines:
@@ -145,6 +147,7 @@ class ReadingResult:
     rivals: tuple[ReadingResult, ...] = ()
     remarks: tuple[str, ...] = ()
     changes: tuple[tuple[int, Meter], ...] = ()  # of the meter, as in the settings
+    swing: int = 0  # share of a beat that the first of two eighths took, in thousandths; 0: even
 
     @property
     def signs(self) -> dict[int, bool]:

@@ -125,6 +125,7 @@ def _result(located: Located, notes: tuple[ReadNote, ...], ticks: Sequence[int],
         located.settings.shortest or finest_of(notes),
         located.lag_us,
         changes=located.settings.changes,
+        swing=round(located.swing.share * 1000) if located.swing else 0,
     )
 
 

@@ -14,7 +14,8 @@ from ductus.core.pitch.chord_symbols import KINDS as CHORD_KINDS
 from ductus.core.pitch.chord_symbols import parse_chord
 from ductus.core.score.mark_edits.place_marks import FASTEST, SLOWEST
 from ductus.core.score.mark_language.modifiers import TEMPO_WORDS, modified
-from ductus.core.score.model.mark_kinds import KINDS
+from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE, swing_words
+from ductus.core.score.model.mark_kinds import KINDS, LEAST_SHARE, MOST_SHARE
 from ductus.core.score.model.note_signs import numbers_of
 from ductus.core.score.model.records import MAX_TEXT, printable
 from ductus.core.time.note_values import MAX_DOTS, NoteValue
@@ -49,6 +50,24 @@ UNHEARD = {
 }
 
 
+def swing_said(sound: Element | None, words: str) -> tuple[str, int] | None:
+    """The words and the share (thousandths) of a swing sign: of its sound, or by its words alone; None where it is
+    none, or longer than Ductus plays.
+    """
+    said = swing_words(words) if words else None
+    swing = sound.find("swing") if sound is not None else None
+    if swing is None:
+        return said
+    if swing.find("straight") is not None:
+        return (words or "Straight")[:MAX_TEXT], STRAIGHT
+    first, second = number_of(text_of(swing, "first")), number_of(text_of(swing, "second"))
+    if not first or not second or first < 0 or second < 0:
+        return said
+    share = TWO_TO_ONE if first == 2 * second else round(1000 * first / (first + second))
+    usual = "Swing 16ths" if text_of(swing, "swing-type") == "16th" else "Swing"
+    return ((words or usual)[:MAX_TEXT], share) if LEAST_SHARE <= share <= MOST_SHARE else said
+
+
 class Directions:
     """Reads the directions of one measure into it."""
 
@@ -66,6 +85,9 @@ class Directions:
         jump = self._jump(sound, words)
         if jump:
             self.measure.signs.append((jump, ""))
+        elif (swing := swing_said(sound, words)) is not None:
+            text, share = swing
+            self.measure.marks.append(RawMark("swing", at, 1, text, side=_side("swing", side), share=share))
         elif words and "metronome" not in tags:
             self._words(words, at, staff, side, kinds)
         for one in kinds:

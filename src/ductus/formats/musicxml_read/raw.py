@@ -56,7 +56,7 @@ class RawNote:
 class RawMark:
     """A mark at a place of a staff: ``kind`` of ``marks.KINDS``.
 
-    ``which`` is "at", "start" or "stop", with a number that joins the two.
+    ``which`` is "at", "start" or "stop", with a number that joins the two; ``share`` is that of a swing sign.
     """
 
     kind: str
@@ -66,6 +66,7 @@ class RawMark:
     which: str = "at"
     number: str = "1"
     side: str = ""
+    share: int = 0
 
 
 @dataclass(frozen=True, slots=True)

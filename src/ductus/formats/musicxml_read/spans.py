@@ -106,7 +106,7 @@ def spans(
         if raw.kind == "dashes":
             key = (f"dashes {raw.number}", f"dashes {raw.number}")
         if raw.which == "at":
-            yield Mark(ids.new("m"), raw.kind, part, staff, 1, tick, 0, raw.text, side=raw.side)
+            yield Mark(ids.new("m"), raw.kind, part, staff, 1, tick, 0, raw.text, side=raw.side, share=raw.share)
         elif raw.which == "start":
             begun[key].append((tick, number, raw))
         elif begun[key]:

@@ -14,11 +14,13 @@ from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
 from ductus.core.reading.model import ReadingResult, ReadNote
 from ductus.core.reading.review.options import PageScope, ReadingOptions, choices_to_json
 from ductus.core.score.catalogues.layouts import LAYOUTS
+from ductus.core.score.mark_language.swing import STRAIGHT
 from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.piece import Piece, make_piece
 from ductus.core.score.model.records import (
     Facts,
     KeyChange,
+    Mark,
     MeterChange,
     Note,
     Reading,
@@ -31,6 +33,7 @@ from ductus.core.score.note_edits.write import MAX_VOICES, clear_brackets, clear
 from ductus.core.time.bars import Timeline
 from ductus.core.time.meters import Meter
 
+AS_SAID = 40  # thousandths by which a swing may differ from the sign of the page
 READ_MARKS = ("staccato", "trill", "turn", "rolled", "tremolo-3")  # marks that come from the playing
 
 
@@ -104,6 +107,7 @@ def fill_draft(
         here = page[n.event][0] if page[n.event] else None
         draft.put(page_note(draft, reading, n, here, respell, where.voice))
     apart(draft, reading)
+    put_swing(draft, reading, result, wanted)
     for other in piece.readings.values():  # an earlier reading of the same take, of which nothing is left on the page
         if (
             other.take == reading.take
@@ -113,6 +117,26 @@ def fill_draft(
         ):
             draft.drop(other)
     draft.put(replace(reading, choices=choices_to_json(choices)))
+
+
+def put_swing(draft: Draft, reading: Reading, result: ReadingResult, wanted: Iterable[ReadNote]) -> None:
+    """The sign of swing over the bar in which a swung reading begins, unless the page says as much already."""
+    piece = draft.piece
+    own = next((m for m in piece.marks.values() if m.kind == "swing" and m.take == reading.take), None)
+    first = min((n.tick for n in wanted), default=None)
+    if first is None or not result.swing:
+        if own is not None:
+            draft.drop(own)
+        return
+    at = max(result.bars.bar_at(first)[0] + reading.start, 0)
+    said = [m for m in piece.marks.values() if m.kind == "swing" and m is not own and m.tick <= at]
+    now = max(said, key=lambda m: m.tick).share if said else STRAIGHT
+    if own is not None:
+        draft.put(replace(own, tick=at, share=result.swing))
+    elif abs(now - result.swing) > AS_SAID:
+        part = piece.ordered_parts()[0].id
+        mark = Mark(draft.new_id("m"), "swing", part, 1, 1, at, 0, "Swing", take=reading.take, share=result.swing)
+        draft.put(mark)
 
 
 def there_already(piece: Piece, reading: Reading, notes: Iterable[ReadNote]) -> frozenset[int]:

@@ -30,6 +30,8 @@ from ductus.core.reading.review.beat_options import (
 )
 from ductus.core.reading.review.option_base import SettingChoice, WholeChoice
 from ductus.core.reading.review.options import ReadingOptions
+from ductus.core.score.mark_language.swing import STRAIGHT
+from ductus.core.score.model.mark_kinds import LEAST_SHARE, MOST_SHARE
 from ductus.core.words import count_words, listed, plural
 
 PLAINEST = 2
@@ -131,6 +133,27 @@ class ReadDetached(SettingChoice):
 
 
 @dataclass(frozen=True, slots=True)
+class ReadSwing(SettingChoice):
+    """Swung eighths written even with the sign: ``share`` of a beat that the first takes, in thousandths.
+
+    None: as the playing shows; 500: written as they were played.
+    """
+
+    share: Annotated[int, Ge(LEAST_SHARE), Le(MOST_SHARE)] | None = None
+    name: Literal["swing"] = "swing"
+
+    def words(self) -> str:
+        """See ReadingChoice."""
+        if self.share is None:
+            return "eighths swung or even, as the playing shows"
+        return "eighths as they were played" if self.share == STRAIGHT else "swung eighths, written even"
+
+    def setting(self, settings: ReadSettings) -> ReadSettings:
+        """See SettingChoice."""
+        return replace(settings, swing=None if self.share is None else self.share / 1000)
+
+
+@dataclass(frozen=True, slots=True)
 class ReadPedal(SettingChoice):
     """Does the pedal lengthen notes?"""
 
@@ -185,8 +208,8 @@ class ReadKey(WholeChoice):
 
 
 AnyReadingChoice = (
-    ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadPedal | ReadPlainness | ReadMeter
-    | ReadAbout | ReadKey
+    ReadShortest | ReadTuplets | ReadHands | ReadVoices | ReadDetached | ReadSwing | ReadPedal
+    | ReadPlainness | ReadMeter | ReadAbout | ReadKey
     | ReadProposal | ReadSize | ReadBeats | ReadShift | ReadTaps | ReadBar | ReadPin | ReadStretch | ReadUnpinned
     | ReadExtent | ReadTime | ReadAnswer
 )  # fmt: skip

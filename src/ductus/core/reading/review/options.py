@@ -21,7 +21,7 @@ from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.set_beats import pinned_map
 from ductus.core.reading.decoding import Decoded, decode
 from ductus.core.reading.durations.voice_assignment import with_voices
-from ductus.core.reading.model import Decisions, Doubt, Ornament, ReadingResult, ReadNote, ReadSettings
+from ductus.core.reading.model import EVEN, Decisions, Doubt, Ornament, ReadingResult, ReadNote, ReadSettings
 from ductus.core.reading.pipeline import likely_meter
 from ductus.core.score.model.records import Note
 from ductus.core.time.bars import Bar, BarLines
@@ -279,7 +279,7 @@ def read_chosen(take: Take, found: PulseMap, choices: ReadingOptions, *, centred
     if choices.size > 0:
         found_open, result = held_on(found_open, none), held_on(result, pins)
     for passage in choices.passages:
-        own = replace(passage.settings, meter=meter, key=found_open.key)
+        own = replace(passage.settings, meter=meter, key=found_open.key, swing=share_of(found_open))
         decided = frozenset(found_open.signs.items())
         first, after = part_around(take, passage.events)
         part = replace(take, notes=take.notes[first:after])
@@ -293,6 +293,11 @@ def read_chosen(take: Take, found: PulseMap, choices: ReadingOptions, *, centred
         doubts += [d for d in fresh_open.doubts if set(d.events) <= passage.events]
         found_open = replace(found_open, doubts=tuple(sorted(doubts, key=lambda d: d.tick)))
     return ChosenReading(found_open, result)
+
+
+def share_of(result: ReadingResult) -> float:
+    """The swing that a part of a take is read with: that of all of it."""
+    return result.swing / 1000 if result.swing else EVEN
 
 
 def held_on(result: ReadingResult, pins: Decisions) -> ReadingResult:

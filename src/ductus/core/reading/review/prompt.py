@@ -29,12 +29,14 @@ from ductus.core.reading.review.note_options import (
     ReadPedal,
     ReadPlainness,
     ReadShortest,
+    ReadSwing,
     ReadTuplets,
     ReadVoices,
     Value,
 )
 from ductus.core.reading.review.options import ReadingOptions
 from ductus.core.score.catalogues.layouts import counted_beat
+from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE
 from ductus.core.time.meters import Meter
 from ductus.core.time.ticks import QUARTER
 from ductus.core.words import count_words, plural
@@ -110,11 +112,22 @@ def read_sentence(
         Phrase(now, "tuplets", tuplets),
         *((plain("; as drums"),) if settings.kit is not None else (plain("; hands "), _hands(choices))),
         *_time(choices, outcomes),
-        *_seldom(choices, source),
+        *_seldom(choices, source, result.swing),
     )
 
 
-def _seldom(choices: ReadingOptions, source: str) -> tuple[Phrase, ...]:
+def _swings(settings: ReadSettings, found: int) -> tuple[Choice, ...]:
+    """Swung or not: ``found`` is the share that the reading was written with, in thousandths."""
+    now = None if settings.swing is None else round(settings.swing * 1000)
+    long = round(found / 10)
+    heard = f"swung ({long} to {100 - long}), written even" if found else "even, as they sound"
+    choices = [Choice(heard if now is None else "as the playing shows", ReadSwing(), now is None)]
+    choices.append(Choice("as they were played", ReadSwing(STRAIGHT), now == STRAIGHT))
+    choices.append(Choice("swung two to one, written even", ReadSwing(TWO_TO_ONE), now == TWO_TO_ONE))
+    return tuple(choices)
+
+
+def _seldom(choices: ReadingOptions, source: str, swing: int) -> tuple[Phrase, ...]:
     """What is seldom chosen: a phrase of its own where it differs from the usual, and all else behind "or ..."."""
     settings, usual = choices.settings, ReadSettings()
     voices = tuple(Choice(w, ReadVoices(v), v == settings.voices) for v, w in VOICES.items())
@@ -126,6 +139,7 @@ def _seldom(choices: ReadingOptions, source: str) -> tuple[Phrase, ...]:
     rows = (
         ("", "voices", voices, settings.voices == usual.voices),
         ("detached notes ", "detached notes", detached, settings.staccato == usual.staccato),
+        ("eighths ", "swing", _swings(settings, swing), settings.swing is None and not swing),
         ("the pedal ", "pedal", pedal, settings.pedal == usual.pedal),
         ("written ", "plainer or finer", plainer, settings.plainness == usual.plainness),
     )

@@ -72,7 +72,7 @@ def marked(piece: Piece, wish: Wish, at: Where) -> Change:
 
 def opening(kind: str, sentence: str) -> str:
     """A sentence that begins with the words of a mark: with a capital, but "mf" is not said "Mf"."""
-    return sentence if kind in ("dynamic", "octave", "tempo-word") else capital(sentence)
+    return sentence if kind in ("dynamic", "octave", "tempo-word", "swing") else capital(sentence)
 
 
 def place_of(draft: Draft, tick: int) -> str:
@@ -126,8 +126,9 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
     same = [
         m
         for m in at_place(draft.piece, part, at.start)
-        if m.kind == wish.kind and (m.staff == staff or wish.kind == "tempo-word")
+        if m.kind == wish.kind and (m.staff == staff or KINDS[wish.kind].whole)
     ]
+    share = round(wish.number) if wish.kind == "swing" else 0
     again = next((m for m in same if m.text == wish.text and m.ticks == ticks), None)
     if again is not None:
         draft.drop(again)
@@ -139,7 +140,7 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
         for old in spanning(draft.piece, part, wish.kind, at.start, at.end):
             if old.staff == staff:
                 draft.drop(old)
-    draft.put(Mark(draft.new_id("m"), wish.kind, part, staff, 1, at.start, ticks, wish.text))
+    draft.put(Mark(draft.new_id("m"), wish.kind, part, staff, 1, at.start, ticks, wish.text, share=share))
     if wish.kind == "tempo-word" and base_of(wish.text) in RETURNING:
         _end_slowing(draft, part, at.start)
     over = f" to {place_of(draft, at.end)}" if ticks else ""
@@ -165,7 +166,7 @@ def home_of(piece: Piece, kind: str, at: Where) -> tuple[str, int]:
     Tempo words over the whole score, pedal under the lowest staff of its part, chord symbols over its highest.
     """
     part, staff = at.staff
-    if kind == "tempo-word":
+    if KINDS[kind].whole:
         return piece.ordered_parts()[0].id, 1
     return part, {"pedal": piece.part(part).staves, "chord": 1}.get(kind, staff)
 

@@ -17,6 +17,7 @@ from ductus.core.errors import BadInput
 from ductus.core.pitch.chord_symbols import looks_like_chord, parse_chord
 from ductus.core.pitch.scales import scale_named
 from ductus.core.score.mark_language.modifiers import TEMPO_WORDS, expression, modified
+from ductus.core.score.mark_language.swing import WORDS, swing_words
 from ductus.core.score.mark_language.terms import BEHIND_TEMPO, EXPRESSIONS, SAME, SECTIONS, TEMPI, VALUES
 from ductus.core.score.model.note_signs import BAR_SIGNS, NOTE_SIGNS, words_of_sign
 from ductus.core.score.model.records import CLEFS, checked_text
@@ -78,9 +79,15 @@ class Wish:
     also: Wish | None = None
 
 
+def _swing(text: str) -> Wish | None:
+    found = swing_words(text)
+    return Wish("mark", "swing", found[0], found[0], number=found[1]) if found else None
+
+
 def _vocabulary() -> Iterator[tuple[str, Wish]]:
     """(as written, wish) of all fixed words, the commonest first."""
     yield from _marks_and_signs()
+    yield from ((text, wish) for text in WORDS if (wish := _swing(text)) is not None)
     yield from _words_of_the_frame()
     for written in ("grace note", "grace notes", "grace", "acciaccatura"):
         yield written, Wish("grace", "grace", "", "grace note", "\ue560")
@@ -260,6 +267,8 @@ def _chord(text: str) -> Wish | None:
 
 def _patterned(text: str) -> Wish | None:
     """Marks with a number or words of their own."""
+    if (swing := _swing(text)) is not None:
+        return swing
     if m := NUMBERED.match(text):
         numbers = re.findall(r"\d+", next(g for g in m.groups() if g))
         listed = ", ".join(numbers)

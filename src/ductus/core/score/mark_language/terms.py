@@ -127,8 +127,8 @@ EXPRESSIONS = (
     # English
     "expressively", "with expression", "sweetly", "gently", "tenderly", "softly", "freely", "lightly", "smoothly",
     "majestically", "mysteriously", "sadly", "joyfully", "playfully", "singing", "with feeling", "with motion",
-    "with pedal", "without pedal", "rhythmically", "swing", "swung", "straight", "even eighths", "swing eighths",
-    "straight eighths", "in time", "out of time", "vamp", "vamp till ready", "ad lib", "open", "fill", "fills", "break",
+    "with pedal", "without pedal", "rhythmically", "in time", "out of time", "vamp", "vamp till ready", "ad lib",
+    "open", "fill", "fills", "break",
     "stop time", "with mute", "muted", "mute", "heavily", "delicately", "warmly", "flowing", "steady", "with spirit",
     "on cue", "last time only", "first time only", "2nd time only", "play 2nd time only", "tacet 1st time", "let ring",
     "colla voce", "as before", "dreamily", "boldly", "hushed", "distant", "rit. last time",

@@ -25,8 +25,8 @@ class MarkKind:
     ``travels``: it moves with the notes at its place when all of them move; ``dies``: it goes with the last of them;
     ``copied``: a copy takes it along. ``spans``: it reaches over a stretch; ``side``: where it stands by itself;
     ``words``: what it is called (empty: never on the page); ``alone``: one of its kind at a place; ``pair``: it
-    joins a chord and the next of its voice (``between``). How it is written in MusicXML stands in
-    ``formats.musicxml_marks``, what it does to the sound in ``playback.shaping``.
+    joins a chord and the next of its voice (``between``); ``whole``: it is said to all parts, over the first. How it
+    is written in MusicXML stands in ``formats.musicxml_marks``, what it does to the sound in ``playback``.
     """
 
     anchor: str
@@ -38,6 +38,7 @@ class MarkKind:
     words: str = ""
     alone: bool = True
     pair: bool = False
+    whole: bool = False
 
 
 KINDS: dict[str, MarkKind] = {
@@ -51,7 +52,8 @@ KINDS: dict[str, MarkKind] = {
     "hairpin": MarkKind("place", spans=True, side="below", words="hairpin"),
     "octave": MarkKind("place", spans=True, side="above", words="octave line"),
     "pedal": MarkKind("place", spans=True, side="below", words="pedal"),
-    "tempo-word": MarkKind("place", spans=True, side="above", words="tempo word"),
+    "tempo-word": MarkKind("place", spans=True, side="above", words="tempo word", whole=True),
+    "swing": MarkKind("place", travels=False, side="above", words="swing", whole=True),
     "text": MarkKind("place", side="above", words="words", alone=False),
     "chord": MarkKind(
         "place", travels=False, side="above", words="chord symbol"
@@ -62,6 +64,7 @@ KINDS: dict[str, MarkKind] = {
 
 
 STROKES = ("1", "2", "3")  # texts of a tremolo
+LEAST_SHARE, MOST_SHARE = 500, 750  # of a swing sign
 
 
 def words_of(mark: Mark) -> str:

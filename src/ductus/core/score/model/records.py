@@ -204,7 +204,8 @@ class Mark:
     span, ``notes`` the note ids a slur joins, ``shift`` how far a hand moved it from where it stands by itself
     (right and up, in tenths of a staff space), ``side`` "above" or "below" where a hand chose it, ``bend`` how far
     up a hand bent the middle of a slur (tenths of a staff space), ``take`` the take that it came from, None where a
-    person wrote or changed it.
+    person wrote or changed it, ``share`` of a swing sign what the first of two short notes takes of both, in
+    thousandths.
     """
 
     id: str
@@ -221,6 +222,7 @@ class Mark:
     side: str = ""
     bend: int = 0
     take: int | None = None
+    share: int = 0
 
     @property
     def end(self) -> int:

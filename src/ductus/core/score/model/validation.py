@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ductus.core.errors import BadInput
-from ductus.core.score.model.mark_kinds import KINDS, STROKES
+from ductus.core.score.model.mark_kinds import KINDS, LEAST_SHARE, MOST_SHARE, STROKES
 from ductus.core.score.model.note_signs import BAR_SIGNS, NOTE_SIGNS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import CAUTIONS, CLEFS, MAX_TEXT, Mark, Note
@@ -74,6 +74,8 @@ def _check_mark(piece: Piece, mark: Mark, last: int) -> None:
     _must(all(i in piece.notes for i in mark.notes), f"the notes of mark {mark.id[:12]}")
     if KINDS[mark.kind].pair:
         _must(len(mark.notes) >= 2, f"the notes of mark {mark.id[:12]}")
+    if mark.kind == "swing":
+        _must(LEAST_SHARE <= mark.share <= MOST_SHARE, f"the share of mark {mark.id[:12]}")
     if mark.kind == "tremolo":
         _must(mark.text in STROKES, f"the strokes of mark {mark.id[:12]}")
 

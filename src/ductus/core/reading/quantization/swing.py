@@ -21,26 +21,40 @@ from ductus.core.reading.quantization.beat_grid import BeatGrid
 from ductus.core.reading.quantization.subdivisions import SIMPLE, Floats
 from ductus.core.time.ticks import QUARTER
 
-SHARES = tuple(s / 100 for s in range(54, 72))
+SHARES = tuple(s / 100 for s in range(55, 72))
+MOST_LAG_S = 0.05
 TOGETHER_S = 0.035  # onsets that follow each other so soon are one chord
 LEAST_SD_S, MOST_SD_S, SD_START_S = 0.010, 0.040, 0.025
 FLOOR = 0.02  # of onsets that belong to no place
 ROUNDS = 8
 LEAST_OFF = 4  # onsets between beats without which nothing is said
-NEAR_BEAT = 0.2  # of a beat: what lies so near is on it, for the lag
+NEAR_BEAT = 0.2  # of a beat: what lies so near may be on it
 WORTH = (4.0, 0.02)  # nats by which a swung reading must be likelier than an even one, and for each chord
 BOTH_COST = 4.0  # of triplets beside even values
-# Notes near a third of the beat as often as near two thirds, and far more often than the fourth 16th: triplets.
-AS_TRIPLETS = (0.3, 3.0)
+AS_TRIPLETS = 2.0  # so much more often near a third of the beat than at the fourth 16th: there are triplets
+THIRD, FOURTH, LONG = (0.24, 0.43), 0.06, 0.1  # of a beat: where notes of triplets and of swung pairs are
+RARE_THIRDS = 8.0  # nats: triplets whose middle note is never played are swung eighths
 PRIOR = 1.0  # pseudo-counts of each place
 
 
 @dataclass(frozen=True, slots=True)
 class Swing:
-    """``share`` of the beat that its first eighth takes; ``triplets``: beats with an onset at a third are triplets."""
+    """``share`` of the beat that its first eighth takes, how late all notes come (seconds), and the beats that are
+    triplets all the same, as they are played among swung eighths.
+    """
 
     share: float
-    triplets: bool = False
+    lag: float = 0.0
+    triplets: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class _Fit:
+    """Log likelihood of phases under one mixture, the weights of its places, and the lag (seconds)."""
+
+    score: float
+    weight: Floats
+    lag: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,33 +74,30 @@ def _phases(onset: Floats, grid: BeatGrid) -> _Phases:
     beat = np.clip(np.searchsorted(grid.seconds, when, "right") - 1, 0, len(grid.family) - 1)
     length = np.diff(grid.seconds)[beat]
     phase = (when - grid.seconds[beat]) / length
-    near = np.abs(phase - np.round(phase)) < NEAR_BEAT
-    lag = float(np.median(((phase - np.round(phase)) * length)[near])) if near.any() else 0.0
-    beat = np.clip(np.searchsorted(grid.seconds, when - lag, "right") - 1, 0, len(grid.family) - 1)
-    length = np.diff(grid.seconds)[beat]
-    phase = (when - lag - grid.seconds[beat]) / length
     quarters = (grid.family[beat] == SIMPLE) & (np.diff(grid.ticks)[beat] == QUARTER)
     return _Phases(beat[quarters], phase[quarters], length[quarters])
 
 
-def likelihood(found: _Phases, places: tuple[float, ...]) -> tuple[float, Floats]:
-    """Log likelihood of the phases if onsets fall near these places only, and the weights of the places."""
+def fitted(found: _Phases, places: tuple[float, ...]) -> _Fit:
+    """The mixture of onsets near these places of the beat, and nowhere else, that fits the phases best."""
     at = np.array([*places, 1.0])
     apart = (found.phase[:, None] - at) * found.length[:, None]
-    weight, sd = np.full(len(places), 1 / len(places)), SD_START_S
+    weight, sd, lag = np.full(len(places), 1 / len(places)), SD_START_S, 0.0
     fold = np.append(np.arange(len(places)), 0)
     score = 0.0
     for _ in range(ROUNDS):
-        density = np.exp(-0.5 * (apart / sd) ** 2) / (sd * np.sqrt(2 * np.pi)) * found.length[:, None]
+        density = np.exp(-0.5 * ((apart - lag) / sd) ** 2) / (sd * np.sqrt(2 * np.pi)) * found.length[:, None]
         each = (1 - FLOOR) * weight[fold] * density
         total = each.sum(1) + FLOOR
         score = float(np.log(total).sum())
         share = each / total[:, None]
         counts = np.bincount(np.tile(fold, len(share)), share.ravel(), len(places)) + PRIOR
         weight = counts / counts.sum()
-        sd = float(np.sqrt((share * apart**2).sum() / max(share.sum(), 1e-9)))
+        lag = float((share * apart).sum() / max(share.sum(), 1e-9))
+        lag = min(max(lag, -MOST_LAG_S), MOST_LAG_S)
+        sd = float(np.sqrt((share * (apart - lag) ** 2).sum() / max(share.sum(), 1e-9)))
         sd = min(max(sd, LEAST_SD_S), MOST_SD_S)
-    return score + float(np.log(weight).sum()) * PRIOR, weight
+    return _Fit(score + float(np.log(weight).sum()) * PRIOR, weight, lag)
 
 
 def swing_asked(take: Take, grid: BeatGrid, settings: ReadSettings) -> Swing | None:
@@ -96,26 +107,34 @@ def swing_asked(take: Take, grid: BeatGrid, settings: ReadSettings) -> Swing | N
     return swing_of(np.array([n.onset_us for n in take.notes], float) / 1e6, grid, settings.tuplets)
 
 
+def triplet_beats(found: _Phases, swing: Swing) -> tuple[frozenset[int], int]:
+    """The beats with a note near a third and none at the fourth 16th, and how many others have a long first eighth."""
+    phase = found.phase - swing.lag / found.length
+    third = set(found.beat[(phase > THIRD[0]) & (phase < THIRD[1])].tolist())
+    fourth = set(found.beat[np.abs(phase - (1 + swing.share) / 2) < FOURTH].tolist())
+    long = set(found.beat[np.abs(phase - swing.share) < LONG].tolist())
+    return frozenset(third - fourth), len(long - third)
+
+
 def swing_of(onset: Floats, grid: BeatGrid, tuplets: bool | None) -> Swing | None:
     """The swing of a take whose beats are known; None where it is even, or too little is heard between the beats."""
     found = _phases(onset, grid)
     off = np.abs(found.phase - np.round(found.phase)) > NEAR_BEAT
     if int(off.sum()) < LEAST_OFF:
         return None
-    even = likelihood(found, (0, 1 / 4, 1 / 2, 3 / 4))[0]
-    rivals = [even]
+    rivals = [fitted(found, (0, 1 / 4, 1 / 2, 3 / 4)).score]
     if tuplets is not False:
-        rivals.append(likelihood(found, (0, 1 / 3, 2 / 3))[0])
-        rivals.append(likelihood(found, (0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4))[0] - BOTH_COST)
-    fits = [likelihood(found, (0, s / 2, s, (1 + s) / 2)) for s in SHARES]
-    scores = [score for score, _ in fits]
-    best = int(np.argmax(scores))
-    _, early, long, late = fits[best][1]
-    if tuplets is not False and early > AS_TRIPLETS[0] * long and early > AS_TRIPLETS[1] * late:
+        rivals.append(fitted(found, (0, 1 / 3, 2 / 3)).score - RARE_THIRDS)
+        rivals.append(fitted(found, (0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)).score - BOTH_COST)
+    fits = [fitted(found, (0, s / 2, s, (1 + s) / 2)) for s in SHARES]
+    share, best = max(zip(SHARES, fits, strict=True), key=lambda f: f[1].score)
+    if best.score < max(rivals) + max(WORTH[0], WORTH[1] * len(found.phase)):
         return None
-    if scores[best] < max(rivals) + max(WORTH[0], WORTH[1] * len(found.phase)):
-        return None
-    return Swing(SHARES[best])
+    swing = Swing(share, best.lag)
+    if tuplets is False or best.weight[1] <= AS_TRIPLETS * best.weight[3]:
+        return swing
+    beats, swung = triplet_beats(found, swing)
+    return replace(swing, triplets=beats) if swung > len(beats) else None
 
 
 def evened(take: Take, grid: BeatGrid, swing: Swing) -> Take:
@@ -124,13 +143,13 @@ def evened(take: Take, grid: BeatGrid, swing: Swing) -> Take:
     swung = (grid.family == SIMPLE) & (np.diff(grid.ticks) == QUARTER)
 
     def even(time_us: int) -> int:
-        seconds = time_us / 1e6
+        seconds = time_us / 1e6 - swing.lag
         k = int(np.searchsorted(grid.seconds, seconds, "right")) - 1
-        if not 0 <= k < len(length) or not swung[k]:
+        if not 0 <= k < len(length) or not swung[k] or k in swing.triplets:
             return time_us
         x = (seconds - grid.seconds[k]) / length[k]
         x = x / swing.share / 2 if x < swing.share else 0.5 + (x - swing.share) / (1 - swing.share) / 2
-        return round(float(grid.seconds[k] + x * length[k]) * 1e6)
+        return round(float(grid.seconds[k] + x * length[k] + swing.lag) * 1e6)
 
     notes = []
     for n in take.notes:

@@ -33,7 +33,7 @@ WORTH = (4.0, 0.02)  # nats by which a swung reading must be likelier than an ev
 BOTH_COST = 4.0  # of triplets beside even values
 AS_TRIPLETS = 2.0  # so much more often near a third of the beat than at the fourth 16th: there are triplets
 THIRD, FOURTH, LONG = (0.24, 0.43), 0.06, 0.1  # of a beat: where notes of triplets and of swung pairs are
-RARE_THIRDS = 8.0  # nats: triplets whose middle note is never played are swung eighths
+RARE_THIRDS = 14.0  # nats: triplets whose middle note is never played are swung eighths
 PRIOR = 1.0  # pseudo-counts of each place
 
 

@@ -11,6 +11,8 @@ from ductus.core.playback.performance import PlaybackStyle, playback
 from ductus.core.reading.model import EVEN, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.pipeline import read
+from ductus.core.reading.review.options import ReadingOptions
+from ductus.core.reading.review.prompt import read_sentence
 from ductus.core.score.mark_language.swing import pair_of, swing_words
 from ductus.core.time.meters import Meter
 from ductus.core.time.pulse_map import steady_map
@@ -85,6 +87,16 @@ def test_a_swing_sign_is_in_the_file_as_musicxml_has_it_and_comes_back() -> None
     assert swing.findtext("swing-type") == "eighth"
     again = read_musicxml(file).piece
     assert [(m.text, m.share) for m in again.marks.values() if m.kind == "swing"] == [("Swing", sign.share)]
+
+
+@pytest.mark.parametrize("chosen", [None, EVEN, 0.667, 0.6])
+def test_the_line_says_how_eighths_were_read(chosen: float | None) -> None:
+    """Whatever share was chosen, by the line or by a program."""
+    settings = ReadSettings(meter=Meter(4, 4), swing=chosen)
+    result = as_read(played(0.64), settings)
+    line = "".join(p.words for p in read_sentence("Take 1", "click", "bar 1", ReadingOptions(settings), result, (), {}))
+    said = {None: "swung (64 to 36), written even", EVEN: "as they were played", 0.6: "swung (60 to 40), written even"}
+    assert f"; eighths {said.get(chosen, 'swung two to one, written even')}" in line
 
 
 def test_words_of_swing() -> None:

@@ -124,6 +124,8 @@ def _swings(settings: ReadSettings, found: int) -> tuple[Choice, ...]:
     choices = [Choice(heard if now is None else "as the playing shows", ReadSwing(), now is None)]
     choices.append(Choice("as they were played", ReadSwing(STRAIGHT), now == STRAIGHT))
     choices.append(Choice("swung two to one, written even", ReadSwing(TWO_TO_ONE), now == TWO_TO_ONE))
+    if now not in (None, STRAIGHT, TWO_TO_ONE):
+        choices.append(Choice(heard, ReadSwing(now), True))
     return tuple(choices)
 
 

@@ -39,16 +39,16 @@ def covered(systems: list[SystemRange]) -> list[int]:
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.lists(st.floats(11, 90), min_size=1, max_size=40), st.integers(1, 60))
-def test_every_bar_stands_on_one_system_in_order(widths: list[float], extra: int) -> None:
+@given(st.lists(st.floats(11, 90), min_size=1, max_size=40), st.integers(1, 60), st.sampled_from([34.0, 58.0, 100.0]))
+def test_every_bar_stands_on_one_system_in_order(widths: list[float], extra: int, line: float) -> None:
     piece = waltz()
     count = len(widths)
-    systems = break_from(piece, 0, count, lambda i: widths[i], frozenset())
+    systems = break_from(piece, 0, count, lambda i: widths[i], frozenset(), line)
     assert covered(systems) == list(range(count))
     assert all(s.last - s.first + 1 <= MAX_BARS for s in systems)
-    grown = relayout(piece, systems, count + extra, lambda i: widths[i % count])
+    grown = relayout(piece, systems, count + extra, lambda i: widths[i % count], line=line)
     assert covered(grown) == list(range(count + extra))
-    shrunk = relayout(piece, grown, max(count - 1, 1), lambda i: widths[i % count])
+    shrunk = relayout(piece, grown, max(count - 1, 1), lambda i: widths[i % count], line=line)
     assert covered(shrunk) == list(range(max(count - 1, 1)))
 
 

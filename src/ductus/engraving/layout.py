@@ -93,41 +93,48 @@ def syllable_units(syllable: Syllable) -> float:
     return LETTER_UNITS * (len(syllable.text) + (0.8 if syllable.syllabic in ("single", "end") else 1.4))
 
 
-def room(piece: Piece, first: int) -> float:
-    """Units left for bars on a system that begins with bar ``first``."""
+def room(piece: Piece, first: int, line: float = LINE_UNITS) -> float:
+    """Units left for bars on a system that begins with bar ``first``, on a line of so many."""
     names = 8.0 if len(piece.parts) > 1 else 0.0
-    return LINE_UNITS - OPENING_UNITS - names - SIGNATURE_UNITS * abs(piece.key_at(first).fifths)
+    return line - OPENING_UNITS - names - SIGNATURE_UNITS * abs(piece.key_at(first).fifths)
 
 
 def break_from(
-    piece: Piece, first: int, count: int, width: Callable[[int], float], stops: frozenset[int]
+    piece: Piece,
+    first: int,
+    count: int,
+    width: Callable[[int], float],
+    stops: frozenset[int],
+    line: float = LINE_UNITS,
 ) -> list[SystemRange]:
     """Systems from bar ``first`` on, until the end or until a new system would begin at one of ``stops``."""
     out: list[SystemRange] = []
     while first < count:
         if out and first in stops:
             break
-        left, last = room(piece, first), first
+        full = room(piece, first, line)
+        left, last = full, first
         left -= width(first)
         while last + 1 < count and last + 2 - first <= MAX_BARS and width(last + 1) <= left:
             last += 1
             left -= width(last)
-        last = _ending_at_stop(piece, first, last, width, stops)
+        last = _ending_at_stop(first, last, width, stops, full)
         out.append(SystemRange(first, last))
         first = last + 1
     return out
 
 
-def _ending_at_stop(piece: Piece, first: int, last: int, width: Callable[[int], float], stops: frozenset[int]) -> int:
+def _ending_at_stop(first: int, last: int, width: Callable[[int], float], stops: frozenset[int], full: float) -> int:
     """End a system early where that meets an old break and still fills it fairly: the rest of the page then stands."""
     for stop in range(last, first, -1):
-        if stop in stops and sum(width(i) for i in range(first, stop)) >= LEAST_FILLED * room(piece, first):
+        if stop in stops and sum(width(i) for i in range(first, stop)) >= LEAST_FILLED * full:
             return stop - 1
     return last
 
 
-def _fits(piece: Piece, system: SystemRange, width: Callable[[int], float]) -> bool:
-    return sum(width(i) for i in range(system.first, system.last + 1)) <= room(piece, system.first) * ROOM_TO_GROW
+def _fits(piece: Piece, system: SystemRange, width: Callable[[int], float], line: float) -> bool:
+    taken = sum(width(i) for i in range(system.first, system.last + 1))
+    return taken <= room(piece, system.first, line) * ROOM_TO_GROW
 
 
 def _cut(systems: Sequence[SystemRange], count: int) -> bool:
@@ -147,12 +154,14 @@ def relayout(
     count: int,
     width: Callable[[int], float],
     touched: Set[int] | None = None,
+    line: float = LINE_UNITS,
 ) -> list[SystemRange]:
     """Keep the breaks that still work; break again from the first system that overflows or that the end cuts.
 
     Only systems with bars that were ``touched`` (None: any), and the last, can need it.
     """
-    if touched is not None and not _cut(old, count) and all(_fits(piece, s, width) for s in _holding(old, touched)):
+    near = None if touched is None else _holding(old, touched)
+    if near is not None and not _cut(old, count) and all(_fits(piece, s, width, line) for s in near):
         return list(old)
     out: list[SystemRange] = []
     k = 0
@@ -161,16 +170,16 @@ def relayout(
         system = old[k]
         is_last = k + 1 == len(old)
         whole = system.last < count and not (is_last and system.last < count - 1)
-        if whole and _fits(piece, system, width):
+        if whole and _fits(piece, system, width, line):
             out.append(system)
             k += 1
             continue
-        fresh = break_from(piece, system.first, count, width, starts)
+        fresh = break_from(piece, system.first, count, width, starts, line)
         out += fresh
         k = next((j for j in range(k + 1, len(old)) if old[j].first == fresh[-1].last + 1), len(old))
         if k == len(old):
             break
     done = out[-1].last + 1 if out else 0
     if done < count:
-        out += break_from(piece, done, count, width, frozenset())
+        out += break_from(piece, done, count, width, frozenset(), line)
     return out

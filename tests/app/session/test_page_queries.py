@@ -187,6 +187,23 @@ def test_the_sheet_on_pages_has_the_bars_and_the_pages_of_print(library: Library
     assert at.latest(m.SheetFact).leaves == ()
 
 
+def test_a_narrow_window_has_shorter_lines_with_the_same_bars(library: Library) -> None:
+    piece = library.add(random_piece(3, "4/4", 24))
+    wide, narrow = Sitter(library, piece), Sitter(library, piece)
+    narrow.tell(m.FitLine(44))
+    long, short = (at.desk.sheet_for(at.session.view).systems for at in (wide, narrow))
+    assert len(short) > 1.7 * len(long)
+    assert [(s.first, s.last) for s in narrow.latest(m.SheetFact).systems] == [
+        (s.bars.first, s.bars.last) for s in short
+    ]
+    assert [b for s in short for b in range(s.bars.first, s.bars.last + 1)] == list(range(24))
+    drawings = [at.session.engraved() for at in (wide, narrow)]
+    long_line, short_line = (float(re.search(r'viewBox="0 0 (\d+)', s.svg).group(1)) for s in drawings if s)  # type: ignore[union-attr]
+    assert short_line == pytest.approx(0.44 * long_line, rel=0.03)
+    narrow.tell(m.ShowParts(("p1",), 1))  # other parts, the same lines
+    assert narrow.session.view.line == 44
+
+
 def test_each_window_has_parts_and_pages_of_its_own_and_both_see_what_is_written(library: Library) -> None:
     piece = library.add(new_piece("singer and keys"))
     one, two = Sitter(library, piece), Sitter(library, piece)

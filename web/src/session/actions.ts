@@ -1,5 +1,6 @@
 /** What a person does with the open piece, as messages to the server: entry, edits, selections, recording. */
 import { nowUs, onHeard, type HeardKind } from '../input/port'
+import { lineShare } from '../sheet/lines'
 import { setPlayback, type PageSize } from '../playback/settings'
 import { counted } from '../prompt/words'
 import { epochUs, openDeskSocket, type DeskSocket } from './connection'
@@ -161,6 +162,15 @@ export const say = (said: string) => useDesk.setState({ said, urgent: false })
 export function layOut(size: PageSize): void {
   setPlayback({ pages: size })
   send({ type: 'lay-out', size })
+}
+
+/** The sheet is so wide (px): its lines are as long as leaves staves that can be read. */
+export function fitLines(width: number): void {
+  const { line } = useDesk.getState()
+  const share = lineShare(width, line)
+  if (share === line) return
+  useDesk.setState({ line: share })
+  send({ type: 'fit-line', share })
 }
 
 /** A recording begins at a bar (index); what is not given goes as the prompt says. */

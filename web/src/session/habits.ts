@@ -11,7 +11,7 @@ import { computerKeysOn } from '../input/computerKeys'
 import { playbackSettings, openPlayback } from '../playback/settings'
 import { useListening } from '../playback/listening'
 import { usePreferences } from '../shell/preferences'
-import { give, layOut, say } from './actions'
+import { give, layOut, say, send } from './actions'
 import { useDesk } from './store'
 
 const LOOK_MS = 5000
@@ -38,7 +38,9 @@ export function keepHabits(): () => void {
   seat()
   const unlay = useDesk.subscribe((now, before) => {
     const { pages } = playbackSettings()
-    if (now.link === 'open' && before.link !== 'open' && pages) layOut(pages)
+    if (now.link !== 'open' || before.link === 'open') return
+    if (pages) layOut(pages)
+    if (now.line !== 100) send({ type: 'fit-line', share: now.line })
   })
   const unseat = useDesk.subscribe((now, before) => {
     if (

@@ -1,5 +1,6 @@
 /** The state of an open piece as the browser shows it; the server's messages are folded into it by `reducer.ts`. */
 import type { PageSize } from '../playback/settings'
+import type { LineShare } from '../sheet/lines'
 import type { Ask, CutOff, Heard, Pen, Proof, Reading, RecordLine, State, System, SystemRef, Take } from './wire'
 
 /** What the lower half of the desk is for: entry, recording, a reading and its doubts, or proof by playing. */
@@ -27,6 +28,8 @@ export interface DeskState {
   refs: SystemRef[]
   /** On pages: their size, and the first system of each. */
   leaves: { size: PageSize; first: readonly number[] }
+  /** How long the lines of a scroll are, in percent of the longest. */
+  line: LineShare
   systems: Map<string, System>
   said: string
   problem: string
@@ -72,6 +75,7 @@ export const fresh = (pieceId: string): DeskState => ({
   pen: null,
   refs: [],
   leaves: { size: '', first: [] },
+  line: 100,
   systems: new Map(),
   said: '',
   problem: '',

@@ -24,7 +24,7 @@ import { playbackSettings, usePlayback } from '../playback/settings'
 import { scrolledByFingers } from '../hand/fingers'
 import { zoomByWheel } from './zoom'
 import { PenMark } from './PenMark'
-import { send } from '../session/actions'
+import { fitLines, send } from '../session/actions'
 import { useDesk } from '../session/store'
 import { farZoom } from '../shell/appearance'
 import { Rights, TitleBlock } from './TitleBlock'
@@ -172,6 +172,13 @@ export const Sheet = memo(function Sheet() {
     if (sheet.current) observer.observe(sheet.current)
     return () => observer.disconnect()
   }, [pen, refs, systems])
+
+  useLayoutEffect(() => {
+    if (!sheet.current) return
+    const observer = new ResizeObserver(([entry]) => entry && fitLines(entry.borderBoxSize[0]!.inlineSize / zoom))
+    observer.observe(sheet.current)
+    return () => observer.disconnect()
+  }, [zoom])
 
   useLayoutEffect(() => {
     if (playTick === null || !sheet.current) return setCursor(null)

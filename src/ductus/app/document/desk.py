@@ -10,12 +10,12 @@ import threading
 import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, Protocol, TypeVar
 
 from ductus.app.document.deferred_rows import RowWriter
-from ductus.app.document.sheet import Order, PageSize, Sheet, SystemView
+from ductus.app.document.sheet import Order, Sheet, SystemView
 from ductus.app.document.sheets import Sheets, View
 from ductus.app.document.undo_cache import PreparedChange, Steps, step_of, taken_back
 from ductus.core.capture.takes import Heard, Take
@@ -193,14 +193,14 @@ class Desk:
         self._steps.put(written.position, step)
         return self._take_over(step)
 
-    def view_of(self, wanted: tuple[str, ...], staff: int, size: PageSize) -> tuple[View, Part | None]:
-        """A view of only these parts (none: all), of one alone only a staff (0: both); and the part that it shows
-        alone. Called under the lock.
+    def view_of(self, wanted: tuple[str, ...], staff: int, before: View) -> tuple[View, Part | None]:
+        """A view of only these parts (none: all), of one alone only a staff (0: both), laid out as the one before; and
+        the part that it shows alone. Called under the lock.
         """
         parts = self.piece.parts
         shown = [parts[i] for i in wanted if i in parts] or list(parts.values())
         one = staff if len(shown) == 1 and staff <= len(shown[0].clefs) and len(shown[0].clefs) > 1 else 0
-        view = View(frozenset(parts) - {p.id for p in shown}, one, size)
+        view = replace(before, hidden=frozenset(parts) - {p.id for p in shown}, staff=one)
         return view, shown[0] if len(shown) == 1 and (len(parts) > 1 or one) else None
 
     def sheet_for(self, view: View) -> Sheet:

@@ -17,10 +17,11 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part
 from ductus.engraving.breaking import balanced, broken, ends_with_rest
 from ductus.engraving.engraver import MARGINS, PAGE_WIDTH, Engraver
-from ductus.engraving.layout import IN_PRINT, ON_SCREEN, Density, SystemRange, bar_units, relayout
+from ductus.engraving.layout import IN_PRINT, LINE_UNITS, ON_SCREEN, Density, SystemRange, bar_units, relayout
 from ductus.engraving.pages import Paper, ink_height, paper_for, proposed_staff
 
 PageSize = Literal["", "a4", "letter"]
+LineShare = Literal[100, 76, 58, 44, 34]  # of one scroll: how long its lines are, in percent of the longest
 MANY_BARS, WIDTHS_KEPT = 200, 4  # a change of so many bars is large; of so many the widths are kept
 
 
@@ -90,6 +91,7 @@ class Order:
     piece: Piece
     version: int
     width: int
+    on_page: bool
 
 
 class Sheet:
@@ -98,7 +100,7 @@ class Sheet:
     Its methods are called under the desk's lock, but for ``engraved``.
     """
 
-    def __init__(self, piece: Piece, engraver: Engraver, size: PageSize = "") -> None:
+    def __init__(self, piece: Piece, engraver: Engraver, size: PageSize = "", line: LineShare = 100) -> None:
         self._engraver = engraver
         self._widths: dict[int, float] = {}
         # By bars: what stands in it, and whether a page can be turned after it; the first systems of pages, and what
@@ -109,6 +111,7 @@ class Sheet:
         self.bars_asked = piece.bar_count  # bars shown, with those the pen has reached
         self.hidden: frozenset[str] = frozenset()  # parts that are not drawn
         self.size: PageSize = size  # of the pages that it is laid on; empty: one scroll
+        self._line = line  # of a scroll
         self._paper: Paper | None = None
         self.staff = 0  # the one staff that is drawn of the one part that is (0: all)
         self._parts: tuple[object, frozenset[str], int, PersistentMap[str, Part]] | None = (
@@ -206,7 +209,7 @@ class Sheet:
         if paper is not None:
             fresh = [SystemRange(a, b) for a, b in balanced(self.piece, paper.line, units=self._width)]
         else:
-            fresh = relayout(self.piece, old, self.piece.bar_count, self._width, touched)
+            fresh = relayout(self.piece, old, self.piece.bar_count, self._width, touched, LINE_UNITS * self._line / 100)
         if fresh == old:
             return False
         known = {s.bars: s for s in self.systems}
@@ -260,15 +263,16 @@ class Sheet:
         nearest = min(waiting, key=distance, default=None)
         if nearest is None or (within is not None and distance(nearest) > within):
             return None
-        paper = self.paper
-        width = PAGE_WIDTH if paper is None else round(paper.wide / 10) + MARGINS[0] + MARGINS[1]
-        return Order(nearest, nearest.bars, self.piece, self._version, width)
+        paper, margins = self.paper, MARGINS[0] + MARGINS[1]
+        scroll = round((PAGE_WIDTH - margins) * self._line / 100) + margins
+        width = scroll if paper is None else round(paper.wide / 10) + margins
+        return Order(nearest, nearest.bars, self.piece, self._version, width, paper is not None)
 
     def engraved(self, order: Order) -> SystemView:
         """Engrave what was ordered (or take it from the cache). Needs no lock."""
         made = self._engraver.engrave(order.piece, order.bars, order.width)
         view = self._view(order, made.key, made.svg)
-        return view if order.width == PAGE_WIDTH else replace(view, high=ink_height(made.svg))
+        return replace(view, high=ink_height(made.svg)) if order.on_page else view
 
     def taken_over(self, order: Order, view: SystemView) -> SystemView | None:
         """The engraving with its place on the sheet; None if the system is another by now."""

@@ -9,21 +9,21 @@ from collections.abc import Iterable
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
-from ductus.app.document.sheet import PageSize, Sheet, Widths
+from ductus.app.document.sheet import LineShare, PageSize, Sheet, Widths
 from ductus.core.score.model.piece import Piece
 from ductus.engraving.engraver import Engraver
 
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """How a window shows the sheet: without some parts, of the one that is left only a staff (0.
-
-    All), on pages of a size or ("") on one scroll.
+    """How a window shows the sheet: without some parts, of the one that is left only a staff (0: all), on pages of a
+    size or ("") on one scroll, whose lines have a share of the longest.
     """
 
     hidden: frozenset[str] = frozenset()
     staff: int = 0
     size: PageSize = ""
+    line: LineShare = 100
 
     def shows(self, part: str, staff: int) -> bool:
         """Is a staff of a part seen?"""
@@ -48,7 +48,7 @@ class Sheets:
             kept = {WHOLE, view, *used}
             self._sheets = {v: s for v, s in self._sheets.items() if v in kept}
             piece, at_least = self._shown
-            found = self._sheets[view] = Sheet(piece, self._engraver, view.size)
+            found = self._sheets[view] = Sheet(piece, self._engraver, view.size, view.line)
             found.hidden, found.staff = view.hidden, view.staff
             found.update(piece, set(), True, at_least)
         return found

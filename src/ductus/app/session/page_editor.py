@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from ductus.app import wire as m
 from ductus.app.document.desk import Desk
-from ductus.app.document.sheet import PageSize
+from ductus.app.document.sheet import LineShare, PageSize
 from ductus.app.document.sheets import View
 from ductus.app.session.bulk_edits import (
     clip,
@@ -114,7 +114,7 @@ class Editor(Neighbour):
         self.send(sheet_fact(self.desk, self.view))
 
     def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
-        self.view, alone = self.desk.view_of(parts, staff, self.view.size)
+        self.view, alone = self.desk.view_of(parts, staff, self.view)
         self._show_view()
         staff = self.view.staff
         if alone is not None and (self.state.part != alone.id or staff not in (0, self.state.staff)):
@@ -131,6 +131,12 @@ class Editor(Neighbour):
             if not size
             else f"The sheet stands on {'A4' if size == 'a4' else 'US letter'} pages, as it is printed"
         )
+
+    def _fit_line(self, share: LineShare) -> None:
+        """The lines of a scroll become longer or shorter, as the window has room for staves that can be read."""
+        if share != self.view.line:
+            self.view = replace(self.view, line=share)
+            self._show_view()
 
     # --- selections ---------------------------------------------------------------------------
 

@@ -331,6 +331,8 @@ class Session(Editor):
                 self._show_parts(parts, staff)
             case m.LayOut(size):
                 self._lay_out(size)
+            case m.FitLine(share):
+                self._fit_line(share)
             case _:
                 self.playing.dispatch(item)
 

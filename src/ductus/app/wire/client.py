@@ -382,6 +382,14 @@ class LayOut(Message):
 
 
 @dataclass(frozen=True, slots=True)
+class FitLine(Message):
+    """How long the lines of a scroll are, in percent of the longest: a narrow window has shorter ones."""
+
+    share: Literal[100, 76, 58, 44, 34] = 100
+    type: Literal["fit-line"] = "fit-line"
+
+
+@dataclass(frozen=True, slots=True)
 class MarksFromTake(Message):
     """Write the pedal of a take, or dynamics by how it was played, as marks."""
 
@@ -417,6 +425,6 @@ ClientMessage = (
     Keys | Give | SelectNotes | EditNotes | EditFrame | WeighFrame | WeighNotes | LookAtFrame | ReadAloud | PickMarks
     | EditMarks | Clip | Travel | SetRecording | SetDelay | WantClicks | StartRecording | StopRecording | CutOffTake
     | WriteHeard | DropHeard | TellTakes | WriteTake | JoinTakes | HoldAgainstPage | DecideDifference | ReadOtherwise
-    | DecideDoubt | MarksFromTake | ShowParts | LayOut
-    | StopWork | Look | AskInWords
+    | DecideDoubt | MarksFromTake | ShowParts | LayOut | FitLine | StopWork
+    | Look | AskInWords
 )  # fmt: skip

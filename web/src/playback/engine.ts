@@ -5,6 +5,7 @@ import { persist } from 'zustand/middleware'
 import type { Click, Sounding } from '../session/wire'
 import { outputOf } from '../input/devices'
 import { nowUs, onHeard, SUSTAIN } from '../input/port'
+import { useDesk } from '../session/store'
 import {
   addSample,
   fetchSound,
@@ -104,7 +105,7 @@ const channelOf = (player: Player) =>
 /** Start loading the samples; sound begins once the browser allows it (after the first key or click). */
 export function prepareSound(): () => void {
   const timer = window.setTimeout(() => void load(), PAGE_FIRST_MS)
-  const wake = () => void load().then(() => Tone.start())
+  const wake = () => void load().then(() => (loaded ? Tone.start() : undefined))
   window.addEventListener('pointerdown', wake)
   window.addEventListener('keydown', wake)
   const stop = onHeard((event) => {
@@ -121,8 +122,24 @@ export function prepareSound(): () => void {
   }
 }
 
+/** Without a device for sound everything goes on in silence, by this clock (seconds). */
+const audioNow = () => (loaded ? Tone.now() : performance.now() / 1000)
+
+function noSound(): void {
+  useDesk.setState({
+    problem:
+      'No sound: the browser found no audio device on this computer. Everything else works. ' +
+      'Plug a device in and reload the page, or choose a MIDI output in the Input menu.',
+  })
+}
+
 function load(): Promise<void> {
-  loading ??= import('tone').then((module) => {
+  loading ??= begin().catch(noSound)
+  return loading
+}
+
+function begin(): Promise<void> {
+  return import('tone').then((module) => {
     Tone = module
     const context = new AudioContext({ latencyHint: 'interactive' })
     Tone.setContext(new Tone.Context({ context, lookAhead: 0 }))
@@ -139,7 +156,6 @@ function load(): Promise<void> {
       envelope: { attack: 0.001, decay: 0.04, sustain: 0, release: 0.02 },
     }).toDestination()
   })
-  return loading
 }
 
 /** Our piano sounds when it is chosen, and in place of an output that is not plugged in. */
@@ -205,7 +221,7 @@ const audioTime = (eventUs: number) => clockApart() + eventUs / 1e6
 const READINGS = 48
 const readings: number[] = []
 function clockApart(): number {
-  const apart = Tone.now() - nowUs() / 1e6
+  const apart = audioNow() - nowUs() / 1e6
   if (Math.abs(apart - (readings.at(-1) ?? apart)) > JUMP_S) readings.length = 0 // a clock was stopped, or set
   readings.push(apart)
   if (readings.length > READINGS) readings.shift()
@@ -305,6 +321,7 @@ function startClicks(clicks: readonly Click[], originUs: number): Stream<Click> 
     (c) => originUs + c.time_us,
     (c, at) => {
       const { levels, ranks, pitch, click } = useSound.getState()
+      if (!loaded) return
       const due = audioTime(at)
       if (due < Tone.now() - TOO_LATE_S) return // a click that would come late misleads more than one that is missing
       if (!ranks[c.rank] || !levels.click) return

@@ -1,5 +1,6 @@
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
+import { musicFont } from './fonts'
 import '@fontsource/alegreya/400.css'
 import '@fontsource/alegreya/500.css'
 import '@fontsource/alegreya/400-italic.css'
@@ -12,4 +13,5 @@ import './styles.css'
 import '../sheet/sheet.css'
 import '../print/print.css'
 
+void musicFont()
 createRoot(document.getElementById('root')!).render(<App />)

@@ -68,7 +68,11 @@ def blackness(file: Path) -> float:
 
 
 @needs_reader
-@pytest.mark.parametrize("words", [*WORDS.values(), "夕べの歌", "\U0001f9a6"], ids=[*WORDS, "Japanese", "otter"])
+@pytest.mark.parametrize(
+    "words",
+    [*WORDS.values(), "夕べの歌", "\U0001f9a6", "a\U0001d165b"],
+    ids=[*WORDS, "Japanese", "otter", "strange mark"],
+)
 def test_no_letter_fills_a_page_of_the_pdf_and_words_can_be_searched(words: str, tmp_path: Path) -> None:
     """A letter that no font has was drawn as a box as high as the page."""
     file, plain_folder = pdf_file(with_words(words), tmp_path), tmp_path / "plain"
@@ -154,3 +158,25 @@ def test_pages_drawn_by_several_processes_stand_in_order(tmp_path: Path) -> None
     ).stdout.decode()
     feet = [page.split()[-1] for page in told.split("\f")[:-1]]
     assert feet == [str(k) for k in range(1, count + 1)]
+
+
+SIGNS = ("♩ = ♪", "𝅗𝅥 = ♩.", "in B♭", "F♯ minor", "from 𝄋 to ⊕", "✱")
+
+
+@needs_reader
+@pytest.mark.parametrize("words", SIGNS)
+def test_signs_among_words_are_drawn_by_the_music_font(
+    words: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(faces, "_on_this_machine", lambda _: False)  # as on a machine without other fonts
+    piece = random_piece(1, "4/4", 2)
+    wish = wish_of(words) if "=" in words else wish_of(f'"{words}"')
+    piece = marked(piece, wish, where((), ("p1", 1, 1), 0)).apply(piece)
+    piece = change_facts(piece, title=words).apply(piece)
+    made = printed(piece, PageSetup())
+    assert made.undrawn == ""
+    assert not set(faces.SIGNS) & set("".join(made.pages))
+    plain = pdf_file(random_piece(1, "4/4", 2), tmp_path)
+    usual = blackness(plain)
+    plain.write_bytes(pdf.pdf_of(made.pages))
+    assert blackness(plain) < usual + 0.01

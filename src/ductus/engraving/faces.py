@@ -30,6 +30,17 @@ FAMILY = "Alegreya,'Noto Serif Hebrew','Noto Naskh Arabic',Georgia,serif"
 WIDE = 1.0  # em: what a letter of no known width takes, as ideographs do
 PRIVATE = "Co"  # signs of the music font
 SEARCH_S = 10
+# Signs that people type among words and that no text face has: the music font draws them. Its code points (SMuFL 1.4),
+# and their size as a share of the words' (its em is four staff spaces).
+NOTE, SIGN, ACCIDENTAL = 1.6, 1.2, 1.15
+RAISED = 0.24  # em of the words: a flat stands on their line with its bowl, not around it
+SIGNS: dict[str, tuple[str, float]] = {
+    "𝅗𝅥": ("\ueca3", NOTE), "♩": ("\ueca5", NOTE), "♪": ("\ueca7", NOTE), "𝅝": ("\ueca2", NOTE),
+    "♭": ("\ue260", ACCIDENTAL), "♮": ("\ue261", ACCIDENTAL), "♯": ("\ue262", ACCIDENTAL),
+    "𝄋": ("\ue047", SIGN), "𝄌": ("\ue048", SIGN), "⊕": ("\ue048", SIGN), "✱": ("\ue655", SIGN),
+}  # fmt: skip
+_TYPED = re.compile("|".join(SIGNS))
+_WORDS = re.compile(f">([^<>]*(?:{_TYPED.pattern})[^<>]*)<")
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +83,26 @@ def plain(name: str) -> bytes:
     return out.getvalue()
 
 
+def with_signs(svg: str) -> str:
+    """A drawing whose words have their musical signs ("B♭", "♩ = ♪") in the music font."""
+
+    def drawn(words: re.Match[str]) -> str:
+        first, *rest = _TYPED.split(words.group(1))
+        out, low = first, 0.0  # low: how far the line lies above where it began (em)
+        for sign, behind in zip(_TYPED.findall(words.group(1)), rest, strict=True):
+            glyph, size = SIGNS[sign]
+            up = RAISED if size == ACCIDENTAL else 0.0
+            style = f'font-family="Leipzig" font-style="normal" font-weight="normal" font-size="{size}em"'
+            out += f'<tspan {style} dy="{(low - up) / size:.3f}em">{glyph}</tspan>'
+            low = up
+            if behind:
+                out += f'<tspan dy="{low}em">{behind}</tspan>' if low else behind
+                low = 0.0
+        return f">{out}<"
+
+    return _WORDS.sub(drawn, svg)
+
+
 def letters_of(pages: Iterable[str]) -> frozenset[str]:
     """The letters that stand on pages (SVG), without the signs of the music font."""
     text = html.unescape(re.sub(r"<style>.*?</style>|<[^>]*>", " ", " ".join(pages), flags=re.DOTALL))
@@ -110,6 +141,12 @@ def _on_this_machine(letter: str) -> bool:
 def undrawn(letters: Iterable[str]) -> frozenset[str]:
     """Those of some letters that neither a face of ours nor a font of this machine has."""
     return frozenset(c for c in missing(letters) if not _on_this_machine(c))
+
+
+def unmarked(letters: Iterable[str]) -> frozenset[str]:
+    """Marks over letters that neither a face of ours nor a font of this machine has: they are left out."""
+    strange = {c for c in letters if unicodedata.combining(c) and ord(c) not in _known()}
+    return frozenset(c for c in strange if not _on_this_machine(c))
 
 
 def text_width(text: str, *, italic: bool = False) -> float:

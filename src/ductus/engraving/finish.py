@@ -13,6 +13,7 @@ import re
 from collections import defaultdict
 
 from ductus.core.score.model.piece import Piece
+from ductus.engraving.faces import with_signs
 from ductus.formats.musicxml_marks import CONTROL
 
 PLACEHOLDER = re.compile(
@@ -75,7 +76,7 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
         svg = moved(svg, piece)
     if "bezier-" in xml:
         svg = bent(svg, piece)
-    return svg
+    return with_signs(svg)
 
 
 def spaced(svg: str) -> str:

@@ -28,7 +28,7 @@ from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Facts, Part
 from ductus.engraving.breaking import LEAST_GAP, SPACE, balanced, broken, ends_with_rest
-from ductus.engraving.faces import FAMILY, letters_of, undrawn
+from ductus.engraving.faces import FAMILY, letters_of, undrawn, with_signs
 from ductus.engraving.finish import finished
 from ductus.engraving.title_block import Line, rights_lines, running_head, title_block
 from ductus.formats.musicxml_write import Window, write_musicxml
@@ -342,7 +342,10 @@ def _drawing(
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" '
         f'viewBox="0 0 {width * per_mm:.0f} {height * per_mm:.0f}" color="#000" xml:space="preserve">',
         f"<style>{STYLE}</style><defs>{defs}</defs>",
-        *(line.drawn(per_mm, y0 if page.number == 1 else 0.0) for line in _heading(facts, page.number, width, part)),
+        *(
+            with_signs(line.drawn(per_mm, y0 if page.number == 1 else 0.0))
+            for line in _heading(facts, page.number, width, part)
+        ),
     ]
     for system, place in zip(page.systems, page.places, strict=True):
         out.append(f'<g transform="translate({x0:.0f}, {y0 + place - system.top:.0f})">{system.drawing}</g>')

@@ -26,7 +26,7 @@ import verovio
 from fontTools.ttLib import TTFont
 
 from ductus.core.errors import DuctusError
-from ductus.engraving.faces import faces_for, letters_of, missing, plain, undrawn
+from ductus.engraving.faces import faces_for, letters_of, missing, plain, undrawn, unmarked
 
 CONVERTER = "rsvg-convert"
 MISSING = (
@@ -110,7 +110,7 @@ def pdf_of(pages: Sequence[str], imprint: Imprint | None = None) -> bytes:
             (fonts / face.name.replace(".woff2", ".ttf")).write_bytes(plain(face.name))
         more = "".join(f"<dir>{d}</dir>" for d in MACHINE_FONTS) if missing(letters) else ""
         (folder / "fonts.conf").write_text(FONTS_CONF.format(folder=fonts, more=more), encoding="utf-8")
-        none = {ord(c): NO_LETTER for c in undrawn(letters)}
+        none = {ord(c): NO_LETTER for c in undrawn(letters)} | {ord(c): "" for c in unmarked(letters)}
         files = []
         for k, page in enumerate(pages):
             file_path = folder / f"page-{k + 1:04d}.svg"

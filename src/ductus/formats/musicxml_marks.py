@@ -21,7 +21,7 @@ from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.chord_symbols import ChordSymbol, parse_chord, transposed_chord
 from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE, pair_of
 from ductus.core.score.model.mark_kinds import KINDS
-from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS
+from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS, UPPER
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import UNDERTIE, BarSign, Mark, Note, TempoMark
 from ductus.core.time.bars import Bar
@@ -396,6 +396,8 @@ def _write_sign(parent: Element, name: str) -> None:
         sub(parent, "fingering", name[-1])
     elif sign.group == "ornaments":
         sub(parent, sign.tag, placement="above")
+        if sign.upper is not None:
+            sub(parent, "accidental-mark", next(a for a, alter in UPPER.items() if alter == sign.upper))
     else:
         sub(parent, sign.tag)
 

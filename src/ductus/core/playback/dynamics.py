@@ -16,7 +16,7 @@ from statistics import median
 
 from ductus.core.pitch.keys import signature
 from ductus.core.pitch.pitches import STEPS, Pitch
-from ductus.core.score.mark_language.modifiers import LOUDER, base_of
+from ductus.core.score.mark_language.modifiers import LOUDER, amount_of, base_of, goal_of, level_of
 from ductus.core.score.model.note_signs import DYNAMIC_LEVELS, NOTE_SIGNS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark, Note
@@ -64,7 +64,7 @@ class Loudness:
     def __init__(self, piece: Piece) -> None:
         by_part: dict[str, list[Mark]] = defaultdict(list)
         for mark in piece.marks.values():
-            if mark.kind in ("dynamic", "hairpin"):
+            if mark.kind in ("dynamic", "hairpin") or (mark.kind == "text" and level_of(mark.text) != ("", 0)):
                 by_part[mark.part].append(mark)
         self._levels: dict[str, list[tuple[int, float]]] = {}
         self._stress: dict[tuple[str, int], float] = {}
@@ -90,7 +90,10 @@ class Loudness:
         dynamics = [m for m in marks if m.kind == "dynamic" and (m.text in LEVELS or m.text in STRUCK)]
         for mark in marks:
             now = levels[-1][1] if levels else MIDDLE
-            if mark.text in LEVELS:
+            if mark.kind == "text":
+                level, steps = level_of(mark.text)
+                levels.append((mark.tick, LEVELS[level] if level else min(max(now + STEP * steps, 1), 127)))
+            elif mark.text in LEVELS:
                 levels.append((mark.tick, LEVELS[mark.text]))
             elif mark.text in STRUCK:
                 first, then = STRUCK[mark.text]
@@ -103,7 +106,9 @@ class Loudness:
                 goal = next((m for m in dynamics if mark.end - QUARTER // 4 <= m.tick <= mark.end + QUARTER), None)
                 up = base_of(mark.text) in LOUDER
                 text = STRUCK[goal.text][0] if goal and goal.text in STRUCK else goal.text if goal else ""
-                high = LEVELS[text] if text else min(max(now + (STEP if up else -STEP), 1), 127)
+                text = text or goal_of(mark.text)
+                step = STEP * amount_of(mark.text) * (1 if up else -1)
+                high = LEVELS[text] if text else min(max(now + step, 1), 127)
                 swells.append(Swell(mark.tick, mark.end, now, high))
                 levels.append((mark.tick, now))
                 levels.append((mark.end, high))
@@ -125,10 +130,10 @@ class Loudness:
         return min(max(round(base) + louder, 1), 127)
 
 
-def neighbour(pitch: Pitch, fifths: int, by: int) -> int:
-    """The MIDI key a step of the key signature above (1) or below (-1) a pitch."""
+def neighbour(pitch: Pitch, fifths: int, by: int, alter: int | None = None) -> int:
+    """The MIDI key a step above (1) or below (-1) a pitch, altered as given or else by the key signature."""
     octave, index = divmod(pitch.diatonic + by, 7)
-    return Pitch(STEPS[index], signature(fifths)[STEPS[index]], octave).midi
+    return Pitch(STEPS[index], signature(fifths)[STEPS[index]] if alter is None else alter, octave).midi
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,12 +151,13 @@ def figure_of(note: Note, fifths: int, length_us: float, quarter_us: float) -> l
     Common practice: a trill begins on its main note, a turn and a mordent take their notes from its beginning,
     tremolo strokes are eighths, sixteenths, thirty-seconds.
     """
-    name = next(
-        (NOTE_SIGNS[s].figure for s in note.signs if s in NOTE_SIGNS and NOTE_SIGNS[s].figure not in ("", "rolled")), ""
-    )
-    if not name or length_us < 2 * FIGURE_US:
+    signs = (NOTE_SIGNS[s] for s in note.signs if s in NOTE_SIGNS)
+    sign = next((s for s in signs if s.figure not in ("", "rolled")), None)
+    name = sign.figure if sign else ""
+    if sign is None or length_us < 2 * FIGURE_US:
         return []
-    own, above, below = note.pitch.midi, neighbour(note.pitch, fifths, 1), neighbour(note.pitch, fifths, -1)
+    own, below = note.pitch.midi, neighbour(note.pitch, fifths, -1)
+    above = neighbour(note.pitch, fifths, 1, sign.upper)
     if name in ("trill", "tremolo"):
         each = (
             FIGURE_US

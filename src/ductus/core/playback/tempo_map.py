@@ -9,8 +9,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ductus.core.score.mark_language.modifiers import amount_of, base_of
-from ductus.core.score.mark_language.terms import AT_ONCE, RETURNING, SLOWING, SPEEDING, TO_THE_FIRST
+from ductus.core.score.mark_language.modifiers import amount_of, at_once, base_of
+from ductus.core.score.mark_language.terms import RETURNING, SLOWING, SPEEDING, TO_THE_FIRST
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Mark, TempoMark
 from ductus.core.time.pulse_map import US_PER_MINUTE, Pulse, PulseMap
@@ -49,8 +49,8 @@ def paces(piece: Piece, *, fermatas: bool = False) -> list[Pace]:
             out += steps
             now = steps[-1].qpm if steps else now
             continue
-        elif word in AT_ONCE:
-            now *= AT_ONCE[word] ** amount_of(event.text)
+        elif (share := at_once(event.text)) is not None:
+            now *= share
         elif word in RETURNING:
             now = first if word in TO_THE_FIRST else usual
         out = [p for p in out if p.tick < tick]

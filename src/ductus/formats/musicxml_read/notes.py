@@ -9,7 +9,7 @@ from ductus.core.pitch.pitches import STEPS, Pitch, spell_in_key
 from ductus.core.score.catalogues.drums import DRUMS, drum_at, drum_pitch
 from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES
 from ductus.core.score.mark_language.parser import DYNAMICS
-from ductus.core.score.model.note_signs import NOTE_SIGNS, with_sign
+from ductus.core.score.model.note_signs import NOTE_SIGNS, UPPER, with_sign
 from ductus.core.score.model.records import UNDERTIE, Syllable, joined_by_undertie, printable
 from ductus.core.time.note_values import BASE_TICKS
 from ductus.core.time.ticks import QUARTER
@@ -19,7 +19,9 @@ from ductus.formats.musicxml_read.text import number_of, text_of, whole_of
 from ductus.formats.musicxml_xml import FORTE, USUAL_VELOCITY, Element
 
 SIGN_OF = {
-    (s.group, s.tag): name for name, s in NOTE_SIGNS.items() if s.group and s.tag not in ("tremolo", "fingering")
+    (s.group, s.tag): name
+    for name, s in NOTE_SIGNS.items()
+    if s.group and s.tag not in ("tremolo", "fingering") and s.upper is None
 }
 QUIET = {"accidental-text", "notehead-text", "footnote", "level"}  # says nothing that is heard or read
 JOINED = "\u00a0"  # between syllables that are sung on one note
@@ -221,6 +223,9 @@ def _sign(group: str, sign: Element, note: RawNote, losses: Losses, bar: str) ->
             losses.add("second fingering~ of a note", bar)
             return
         name = f"finger-{finger}"
+    elif sign.tag == "accidental-mark" and "trill" in note.signs and text_of(sign) in UPPER:
+        note.signs.remove("trill")
+        name = f"trill-{text_of(sign)}"
     if name is not None:
         if any(s in NOTE_SIGNS[name].rivals and s != name for s in note.signs):
             losses.add(f"sign~ “{NOTE_SIGNS[name].words}” beside another of its kind", bar)

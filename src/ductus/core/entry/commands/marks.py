@@ -13,9 +13,9 @@ from ductus.core.errors import BadInput
 from ductus.core.limits import Ge, Le, MaxLen
 from ductus.core.score.mark_edits.lyrics import LONGEST, MOST_VERSES, syllabic, with_syllable
 from ductus.core.score.mark_edits.place_marks import marked, tops, where
-from ductus.core.score.mark_language.modifiers import base_of
+from ductus.core.score.mark_language.modifiers import at_once, base_of
 from ductus.core.score.mark_language.parser import Wish, wish_of
-from ductus.core.score.mark_language.terms import AT_ONCE, RETURNING
+from ductus.core.score.mark_language.terms import RETURNING
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import NOTE_SIGNS, with_sign
@@ -116,7 +116,7 @@ def spans_on(wish: Wish) -> bool:
         wish.sort == "mark"
         and KINDS[wish.kind].spans
         and not KINDS[wish.kind].pair
-        and not (wish.kind == "tempo-word" and base_of(wish.text) in (*AT_ONCE, *RETURNING))
+        and not (wish.kind == "tempo-word" and (at_once(wish.text) is not None or base_of(wish.text) in RETURNING))
     )
 
 

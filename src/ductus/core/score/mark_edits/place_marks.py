@@ -14,9 +14,9 @@ from ductus.core.errors import BadInput
 from ductus.core.score.catalogues.drums import sound_words
 from ductus.core.score.catalogues.layouts import felt_beat
 from ductus.core.score.mark_edits.lyrics import fingered, sung
-from ductus.core.score.mark_language.modifiers import base_of
+from ductus.core.score.mark_language.modifiers import at_once, base_of
 from ductus.core.score.mark_language.parser import Wish
-from ductus.core.score.mark_language.terms import AT_ONCE, RETURNING
+from ductus.core.score.mark_language.terms import RETURNING
 from ductus.core.score.model.changes import Change, Draft, Line
 from ductus.core.score.model.mark_kinds import KINDS, shared_evenly
 from ductus.core.score.model.note_signs import BAR_SIGNS, DIVIDING, LINES, with_sign, words_of_sign
@@ -64,8 +64,10 @@ def marked(piece: Piece, wish: Wish, at: Where) -> Change:
     """The change that puts a mark on the page (or takes it away). Raises BadInput."""
     draft = Draft(piece)
     say = PUT[wish.sort](draft, wish, at)
-    if wish.also is not None:
-        say = f"{say}; {PUT[wish.also.sort](draft, wish.also, at)}"
+    more = wish.also
+    while more is not None:
+        say = f"{say}; {PUT[more.sort](draft, more, where((), at.line, at.end) if more.behind else at)}"
+        more = more.also
     change = draft.change(opening(wish.kind, say))
     return change if change or not wish.without else replace(change, sentence=f"Nothing to change: {say}")
 
@@ -119,7 +121,7 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
     if KINDS[wish.kind].pair:
         return _put_between(draft, wish, at)
     part, staff = home_of(draft.piece, wish.kind, at)
-    spans = KINDS[wish.kind].spans and base_of(wish.text) not in (*AT_ONCE, *RETURNING)
+    spans = KINDS[wish.kind].spans and at_once(wish.text) is None and base_of(wish.text) not in RETURNING
     ticks = at.end - at.start if spans and (wish.kind != "tempo-word" or len({n.tick for n in at.notes}) > 1) else 0
     if spans and not ticks and wish.kind != "tempo-word":
         raise BadInput(f"Select the notes that the {wish.words} is to reach over; nothing was changed.")

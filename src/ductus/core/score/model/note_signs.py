@@ -36,7 +36,7 @@ class NoteSign:
     played (``playback.figures``).
 
     ``each``: every note of a chord has it (a fingering), not the chord; ``rivals`` are signs that it takes the place
-    of.
+    of; ``upper`` is how the step above is altered in a figure (None: as the key signature says).
     """
 
     words: str
@@ -49,10 +49,23 @@ class NoteSign:
     figure: str = ""
     each: bool = False
     rivals: tuple[str, ...] = ()
+    upper: int | None = None
 
 
 ATTACKS = ("staccato", "staccatissimo", "tenuto", "portato")
-FIGURES = ("trill", "turn", "inverted-turn", "mordent", "inverted-mordent", "tremolo-1", "tremolo-2", "tremolo-3")
+UPPER = {"sharp": 1, "flat": -1, "natural": 0}  # accidentals over a trill
+TRILL = ("tr", "trill", "trill with")
+FIGURES = (
+    "trill",
+    *(f"trill-{name}" for name in UPPER),
+    "turn",
+    "inverted-turn",
+    "mordent",
+    "inverted-mordent",
+    "tremolo-1",
+    "tremolo-2",
+    "tremolo-3",
+)
 FINGERS = tuple(f"finger-{n}" for n in range(6))
 
 # Shares and velocities are common practice among players of sequenced music; none is published as a rule.
@@ -74,6 +87,17 @@ NOTE_SIGNS: dict[str, NoteSign] = {
         each=True),
     "let-ring": NoteSign("let ring", ("l.v.", "laissez vibrer"), "", "tied", "\ue4ba", each=True),
     "trill": NoteSign("trill", ("tr", "tr."), "ornaments", "trill-mark", "\ue566", figure="trill", rivals=FIGURES),
+    **{
+        f"trill-{name}": NoteSign(
+            f"trill with a {name}",
+            tuple(f"{word}{gap}{sign}" for word in TRILL for gap in (" ", "") for sign in typed),
+            "ornaments", "trill-mark", "\ue566" + picture, figure="trill", rivals=FIGURES, upper=UPPER[name],
+        )
+        for name, typed, picture in (
+            ("sharp", ("#", "♯", "sharp"), "\ue262"), ("flat", ("b", "♭", "flat"), "\ue260"),
+            ("natural", ("♮", "natural"), "\ue261"),
+        )
+    },
     "turn": NoteSign("turn", (), "ornaments", "turn", "\ue567", figure="turn", rivals=FIGURES),
     "inverted-turn": NoteSign(
         "inverted turn", (), "ornaments", "inverted-turn", "\ue568", figure="inverted-turn", rivals=FIGURES

@@ -25,8 +25,10 @@ from ductus.core.time.ticks import QUARTER
 from ductus.demo.scenario import song, waltz
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import MAX_BARS, SystemRange, bar_units, break_from, relayout
+from ductus.engraving.pages import PageSetup, printed
 from ductus.formats.musicxml_write import write_musicxml
 from tests.building import piece_of, random_piece
+from tests.core.score.test_marks import notes, quarters
 
 
 @pytest.fixture(scope="module")
@@ -266,3 +268,33 @@ def test_whatever_a_hand_moved_is_drawn_there_and_back_in_its_own_place(engraver
     assert b'relative-x="10" relative-y="20"' in write_musicxml(nudged)
     back = MarksInPlace().change(nudged, ["m99"]).apply(nudged)
     assert transform(back) == ""
+
+
+def placed(page: str) -> dict[str, tuple[int, int]]:
+    """Where words and letters of dynamics stand on a page, by what they say."""
+    at = {
+        m[3]: (int(m[1]), int(m[2]))
+        for m in re.finditer(r'<text x="(-?\d+)" y="(-?\d+)"(?:(?!</text>).)*?px">([^<]+)<', page)
+    }
+    signs = re.finditer(r'class="dynam[^>]*><use href="#(E5..)-[^"]*" transform="translate\((-?\d+), (-?\d+)\)', page)
+    return at | {m[1]: (int(m[2]), int(m[3])) for m in signs}
+
+
+def test_words_of_a_dynamic_stand_beside_it_on_one_line_and_techniques_over_the_staff() -> None:
+    piece = quarters(6)
+    for text, first, last in (
+        ("p dolce", 0, 0),
+        ("mf cresc.", 4, 7),
+        ("f", 8, 8),
+        ("pizz.", 8, 8),
+        ("mp espr.", 12, 12),
+        ("ff", 13, 13),
+    ):
+        here = where(notes(piece, first, last), ("p1", 1, 1), first * QUARTER)
+        piece = marked(piece, wish_of(text), here).apply(piece)
+    at = placed(printed(piece, PageSetup()).pages[0])
+    for letter, words in (("E520", "dolce"), ("E52D", "cresc.")):
+        assert at[words][1] == at[letter][1]
+        assert at[letter][0] < at[words][0] < at[letter][0] + 1000
+    assert at["pizz."][1] < at["E522"][1] - 900  # over the staff
+    assert at["espr."][1] != at["E52C"][1]  # there is no room for it before the ff

@@ -6,6 +6,7 @@ under the SIL Open Font License). What no face has may be in a font of the machi
 
 from __future__ import annotations
 
+import base64
 import html
 import io
 import re
@@ -17,6 +18,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 
+import verovio
 from fontTools.ttLib import TTFont
 
 FILE = re.compile(
@@ -71,6 +73,27 @@ def faces() -> tuple[Face, ...]:
             widths = {code: advances[glyph][0] / unit for code, glyph in font.getBestCmap().items()}
             found.append(Face(file.name, FAMILIES[match["face"]], match["weight"], match["style"], data, widths))
     return tuple(found)
+
+
+@lru_cache(maxsize=1)
+def music_font() -> bytes:
+    """The engraver's music font (WOFF2), out of the style sheet that it ships."""
+    css = (resources.files(verovio) / "data" / "Leipzig.css").read_text(encoding="utf-8")
+    found = re.search(r"base64,([A-Za-z0-9+/=]+)", css)
+    assert found is not None, "the engraver has no music font"
+    return base64.b64decode(found.group(1))
+
+
+@lru_cache(maxsize=1)
+def _sign_widths() -> dict[int, float]:
+    font = TTFont(io.BytesIO(music_font()))
+    unit, advances = font["head"].unitsPerEm, font["hmtx"]
+    return {code: advances[glyph][0] / unit for code, glyph in font.getBestCmap().items()}
+
+
+def sign_width(code: int) -> float:
+    """How wide a sign of the music font is, by its code point: a share of its em."""
+    return _sign_widths().get(code, WIDE)
 
 
 @lru_cache(maxsize=64)

@@ -13,8 +13,8 @@ import re
 from collections import defaultdict
 
 from ductus.core.score.model.piece import Piece
-from ductus.engraving.faces import with_signs
-from ductus.formats.musicxml_marks import CONTROL
+from ductus.engraving.faces import sign_width, with_signs
+from ductus.formats.musicxml_marks import CONTROL, company
 
 PLACEHOLDER = re.compile(
     r'(class="[^"]*\bplaceholder\b[^"]*">)\s*<ellipse [^>]*/>'
@@ -26,7 +26,8 @@ VOLTA_NUMBER = re.compile(
 )
 MEASURE = re.compile(r'<measure number="[^"]*" id="b(\d+)-[^"]*".*?</measure>', re.DOTALL)
 STANDING = re.compile(r"<(direction|harmony)[ >].*?</\1>", re.DOTALL)
-ELEMENT = re.compile(r"<(dynamics|words|octave-shift|pedal|rehearsal|metronome|harmony)\b([^>]*)>")
+ELEMENT = re.compile(r"<(dynamics|words|octave-shift|pedal|rehearsal|metronome|harmony)\b([^>]*)>([^<]*)")
+LOUDNESS = re.compile("(?:de)?cresc|dim")  # words that the engraver takes for dynamics
 ID = re.compile(r'\bid="([^"]+)"')
 SHAKEN = re.compile(r'<tremolo type="start" id="([^"]+)"')
 DRAWN = re.compile(
@@ -56,6 +57,11 @@ NUMBER_HIGH, NUMBER_WIDE, GAP = (
     110,
     70,
 )  # of a tuplet's number, in units of the drawing, and what is left free around it
+EM = 1000  # units of the drawing in an em of the music font, before it is scaled
+LINE = 3 * 180  # what lies closer is one line
+BESIDE = 110  # between a dynamic and its words
+LETTERS = re.compile(r'<use href="#([0-9A-F]{4})-[^"]*" transform="translate\((-?\d+), (-?\d+)\) scale\(([\d.]+)')
+WORDS_OF_MARKS = re.compile(r'<g id="([^"]*)" class="(?:dir|dynam)\b[^>]*><text [^>]*>.*?</text>', re.DOTALL)
 TENTH = 18  # units of the drawing in a tenth of a staff space: its lines lie 180 apart
 
 
@@ -72,6 +78,8 @@ def finished(svg: str, xml: str, piece: Piece, first: int) -> str:
         svg = named(svg, xml)
     if "tupletNum" in svg:
         svg = cleared(svg)
+    if "<dynamics" in xml and "<words" in xml:
+        svg = joined(svg, piece)
     if "relative-" in xml:
         svg = moved(svg, piece)
     if "bezier-" in xml:
@@ -101,7 +109,8 @@ def named(svg: str, xml: str) -> str:
             name = found and ID.search(found.group(2))
             if found is None or (found.group(1) == "octave-shift" and name is None):
                 continue
-            written[bar, "tempo" if tempo else CLASS_OF.get(found.group(1), "")].append(name.group(1) if name else "")
+            kind = "dynamics" if found.group(1) == "words" and LOUDNESS.match(found.group(3)) else found.group(1)
+            written[bar, "tempo" if tempo else CLASS_OF.get(kind, "")].append(name.group(1) if name else "")
     drawn: dict[tuple[int, str], list[str]] = defaultdict(list)
     bar = -1
     for group in DRAWN.finditer(svg):
@@ -143,6 +152,33 @@ def cleared(svg: str) -> str:
         return TEXT.sub(rf'\g<1>{min(low)}"', words.group(), count=1) if low else words.group()
 
     return OVER.sub(lift, svg)
+
+
+def joined(svg: str, piece: Piece) -> str:
+    """Dynamics and their words stand on one line: "p dolce". The engraver sets them one under the other."""
+    right: dict[str, list[int]] = {}  # of a dynamic: where it ends, and its line
+    signs = [(int(x), int(y)) for code, x, y, _ in LETTERS.findall(svg) if code.startswith("E5")]
+
+    def set_beside(words: re.Match[str]) -> str:
+        mark = piece.marks.get(words.group(1))
+        loud = company(piece, mark) if mark else None
+        if mark is None or loud is None:
+            return words.group()
+        if loud.id not in right:
+            drawn = re.search(rf'<g id="{loud.id}" class="dynam[^>]*>((?:<use [^>]*>)+)', svg)
+            ends = LETTERS.findall(drawn.group(1)) if drawn else []
+            if not ends:
+                return words.group()
+            code, x, base, scale = ends[-1]
+            right[loud.id] = [int(x) + round(sign_width(int(code, 16)) * EM * float(scale)) + BESIDE, int(base)]
+        x, base = right[loud.id]
+        end = x + round(sum(int(size) * len(text) for size, text in RUN.findall(words.group())) * LETTER) + BESIDE
+        if any(x <= sign < end and abs(line - base) < LINE for sign, line in signs):
+            return words.group()  # the next dynamic stands there: one under the other, as the engraver has set them
+        right[loud.id][0] = end
+        return TEXT.sub(rf'<text x="{x}" y="{base}"', words.group(), count=1)
+
+    return WORDS_OF_MARKS.sub(set_beside, svg)
 
 
 def moved(svg: str, piece: Piece) -> str:

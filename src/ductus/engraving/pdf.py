@@ -11,7 +11,6 @@ import base64
 import io
 import math
 import os
-import re
 import shutil
 import subprocess
 import tempfile
@@ -19,14 +18,12 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache, partial
-from importlib import resources
 from pathlib import Path
 
-import verovio
 from fontTools.ttLib import TTFont
 
 from ductus.core.errors import DuctusError
-from ductus.engraving.faces import faces_for, letters_of, missing, plain, undrawn, unmarked
+from ductus.engraving.faces import faces_for, letters_of, missing, music_font, plain, undrawn, unmarked
 
 CONVERTER = "rsvg-convert"
 MISSING = (
@@ -43,15 +40,6 @@ LEAST_TOGETHER = 3  # pages that one process of the converter draws: each has it
 
 class NoConverter(DuctusError):
     """The program that makes PDF files is not there."""
-
-
-@lru_cache(maxsize=1)
-def music_font() -> bytes:
-    """The engraver's music font (WOFF2), out of the style sheet that it ships."""
-    css = (resources.files(verovio) / "data" / "Leipzig.css").read_text(encoding="utf-8")
-    found = re.search(r"base64,([A-Za-z0-9+/=]+)", css)
-    assert found is not None, "the engraver has no music font"
-    return base64.b64decode(found.group(1))
 
 
 @lru_cache(maxsize=1)

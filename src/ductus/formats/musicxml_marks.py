@@ -20,6 +20,7 @@ from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.chord_symbols import ChordSymbol, parse_chord, transposed_chord
 from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE, pair_of
+from ductus.core.score.mark_language.terms import TECHNIQUES
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS, UPPER
 from ductus.core.score.model.piece import Piece
@@ -135,7 +136,22 @@ def drawn_end(piece: Piece, mark: Mark) -> int:
 # --- kinds of marks ---------------------------------------------------------------------------
 
 
+def company(piece: Piece, mark: Mark) -> Mark | None:
+    """The dynamic that words stand beside, on one line with it: "p dolce", "mf cresc." (common practice).
+
+    None for words of technique, and for those that a hand put on a side.
+    """
+    words = mark.kind == "text" or (mark.kind == "hairpin" and mark.text not in WEDGES)
+    if not words or mark.side or mark.text.casefold() in TECHNIQUES:
+        return None
+    here = piece.marks_in_bar(mark.part, piece.timeline.bar_at(mark.tick).index)
+    return next((m for m in here if m.kind == "dynamic" and (m.tick, m.staff) == (mark.tick, mark.staff)), None)
+
+
 def _side(mark: Mark, scribe: Scribe) -> str:
+    loud = None if scribe.for_file else company(scribe.piece, mark)
+    if loud is not None and loud is not mark:
+        return _side(loud, scribe)
     usual = "above" if scribe.sings and mark.kind in ("dynamic", "hairpin") else KINDS[mark.kind].side
     return mark.side or usual
 

@@ -20,7 +20,7 @@ from ductus.core.score.model.records import checked_text
 from ductus.core.score.note_edits.write import change_facts
 from ductus.core.time.bars import MAX_BAR
 from ductus.demo.keyboard import PROGRAMMES, programme_events
-from ductus.engraving.pdf import music_font
+from ductus.engraving.faces import music_font
 from ductus.web import schemas as s
 from ductus.web.rooms import Rooms
 

@@ -253,3 +253,11 @@ VALUES = {
     "w": "whole", "h": "half", "q": "quarter", "e": "eighth",
 }  # fmt: skip
 SYMBOLS = {"♩": "quarter", "𝅗𝅥": "half", "♪": "eighth", "𝅝": "whole"}
+# Words that say who plays, or with what: over the staff, also where a dynamic stands.
+TECHNIQUES = frozenset((
+    "pizz.", "arco", "solo", "tutti", "div.", "unis.", "con sord.", "senza sord.", "con sordino", "senza sordino",
+    "l.h.", "r.h.", "m.d.", "m.s.", "m.g.", "lh", "rh", "loco", "g.p.", "tacet", "attacca", "v.s.", "volti subito",
+    "col legno", "sul pont.", "sul tasto", "a 2", "a2", "a due", "ossia", "open", "mute", "muted", "2 ped.",
+    "ped. simile", "con pedale", "senza pedale", "con ped.", "senza ped.", "una corda", "tre corde", "✱", "½",
+    "sost.", "vamp", "on cue",
+))  # fmt: skip

@@ -20,6 +20,8 @@ from ductus import __version__
 from ductus.app.library import Library
 from ductus.cli import main
 from ductus.core.capture.takes import PlayedNote
+from ductus.core.score.model.changes import Draft
+from ductus.core.score.model.records import BarSign
 from ductus.core.time.ticks import shown_ticks
 from ductus.demo.player import play
 from ductus.demo.scenario import jig, waltz
@@ -27,6 +29,7 @@ from ductus.demo.shelf import FREELY, HASTY, fill_library
 from ductus.engraving.pdf import CONVERTER
 from ductus.formats.midi_read import read_midi
 from ductus.formats.musicxml_read import read_musicxml
+from ductus.formats.musicxml_write import write_musicxml
 from tests.app.files.test_convert import hears_ctrl_c
 from tests.building import midi_of
 
@@ -157,6 +160,24 @@ def test_a_file_that_is_not_there_or_no_midi_is_one_line(tmp_path: Path, capsys:
     letter = tmp_path / "letter.mid"
     letter.write_text("Dear band")
     assert "no Standard MIDI File" in refused(capsys, "transcribe", str(letter), "-o", str(tmp_path / "x.musicxml"))
+
+
+def test_check_says_what_to_look_at_and_its_exit_code_says_whether_there_is_any(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    clean, lone = tmp_path / "clean.musicxml", tmp_path / "lone.musicxml"
+    clean.write_bytes(write_musicxml(jig()))
+    draft = Draft(jig())
+    draft.put(BarSign(draft.new_id("s"), "ending", 1, "1"))
+    lone.write_bytes(write_musicxml(draft.change("An ending").apply(jig())))
+    main(["check", str(clean)])
+    assert capsys.readouterr().out == f"{clean}: nothing to look at\n"
+    with pytest.raises(SystemExit) as ended:
+        main(["check", str(clean), str(lone)])
+    assert ended.value.code == 1
+    said = capsys.readouterr().out
+    assert f"{lone}: page 1, bar 1: Ending 1 has no repeat and no other ending behind it\n" in said
+    assert said.endswith(f"{lone}: 1 thing to look at\n")
 
 
 def test_import_and_export_go_through_the_library(

@@ -19,6 +19,7 @@ from pathlib import Path
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from ductus import __version__
+from ductus.cli.checking import run_check
 from ductus.cli.converting import run_convert
 from ductus.cli.library import run_backup, run_export, run_import, run_server
 from ductus.cli.output import file_trouble
@@ -32,6 +33,11 @@ CONVERT_EXAMPLES = """examples:
   ductus convert scores/*.mxl -o parts --to pdf --jobs 2
   ductus convert score.musicxml -o - --to mid > score.mid
   ductus convert library.ductus -o pages/ --to pdf
+"""
+CHECK_EXAMPLES = """examples:
+  ductus check score.musicxml
+  ductus check parts.mxl --part Viola --page letter
+  ductus check scores/*.mxl || echo "look at them once more"
 """
 TRANSCRIBE_EXAMPLES = """examples:
   ductus transcribe take.mid -o take.musicxml --tempo 96 --meter 3/4 --start-beat-at 2.5
@@ -82,6 +88,7 @@ def parser() -> argparse.ArgumentParser:
         server.add_argument("--data", type=Path, help="folder that holds the library")
         server.set_defaults(run=run_server)
     _add_convert(commands)
+    _add_check(commands)
     _add_library(commands)
     _add_transcribe(commands)
     complete = _command(
@@ -153,6 +160,18 @@ def _add_convert(commands) -> None:  # type: ignore[no-untyped-def]
     convert.add_argument("--jobs", type=jobs_count, default=1, metavar="N", help="files worked on at a time")
     convert.add_argument("--quiet", action="store_true", help="do not list what of a file could not be kept")
     convert.set_defaults(run=run_convert)
+
+
+def _add_check(commands) -> None:  # type: ignore[no-untyped-def]
+    check = _command(
+        commands, "check", "proofread scores: collisions, turns, ranges, the form; exit code 1 if there is anything",
+        CHECK_EXAMPLES,
+    )  # fmt: skip
+    check.add_argument("files", nargs="+", metavar="IN", help="MusicXML, .ductus or MIDI; - for the standard input")
+    check.add_argument("--part", default="", help="one part only, by its name")
+    check.add_argument("--page", choices=("a4", "letter"), default="a4", help="page size")
+    check.add_argument("--staff-mm", type=float, help="height of a staff in mm; proposed from the music if not given")
+    check.set_defaults(run=run_check)
 
 
 def _add_library(commands) -> None:  # type: ignore[no-untyped-def]

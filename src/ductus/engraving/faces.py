@@ -19,6 +19,7 @@ from functools import lru_cache
 from importlib import resources
 
 import verovio
+from fontTools.pens.boundsPen import BoundsPen
 from fontTools.ttLib import TTFont
 
 FILE = re.compile(
@@ -85,10 +86,34 @@ def music_font() -> bytes:
 
 
 @lru_cache(maxsize=1)
+def _music() -> TTFont:
+    return TTFont(io.BytesIO(music_font()))
+
+
+@lru_cache(maxsize=1)
 def _sign_widths() -> dict[int, float]:
-    font = TTFont(io.BytesIO(music_font()))
+    font = _music()
     unit, advances = font["head"].unitsPerEm, font["hmtx"]
     return {code: advances[glyph][0] / unit for code, glyph in font.getBestCmap().items()}
+
+
+@lru_cache(maxsize=512)
+def sign_bounds(code: int) -> tuple[float, float, float, float] | None:
+    """Left, lowest, right and highest edge of a sign of the music font (em, from its origin, up is more); None for one
+    that it has not.
+    """
+    font = _music()
+    name = font.getBestCmap().get(code)
+    if name is None:
+        return None
+    glyphs = font.getGlyphSet()
+    pen = BoundsPen(glyphs)
+    glyphs[name].draw(pen)
+    unit = font["head"].unitsPerEm
+    if pen.bounds is None:
+        return None
+    left, low, right, high = (edge / unit for edge in pen.bounds)
+    return left, low, right, high
 
 
 def sign_width(code: int) -> float:

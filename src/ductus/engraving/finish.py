@@ -61,6 +61,7 @@ EM = 1000  # units of the drawing in an em of the music font, before it is scale
 LINE = 3 * 180  # what lies closer is one line
 BESIDE = 110  # between a dynamic and its words
 LETTERS = re.compile(r'<use href="#([0-9A-F]{4})-[^"]*" transform="translate\((-?\d+), (-?\d+)\) scale\(([\d.]+)')
+WEDGE = re.compile(r'class="hairpin"[^>]*><polyline [^>]*points="([^"]*)"')
 WORDS_OF_MARKS = re.compile(r'<g id="([^"]*)" class="(?:dir|dynam)\b[^>]*><text [^>]*>.*?</text>', re.DOTALL)
 TENTH = 18  # units of the drawing in a tenth of a staff space: its lines lie 180 apart
 
@@ -158,6 +159,9 @@ def joined(svg: str, piece: Piece) -> str:
     """Dynamics and their words stand on one line: "p dolce". The engraver sets them one under the other."""
     right: dict[str, list[int]] = {}  # of a dynamic: where it ends, and its line
     signs = [(int(x), int(y)) for code, x, y, _ in LETTERS.findall(svg) if code.startswith("E5")]
+    for wedge in WEDGE.findall(svg):
+        numbers = [int(n) for n in re.findall(r"-?\d+", wedge)]
+        signs.append(min(zip(numbers[::2], numbers[1::2], strict=False)))
 
     def set_beside(words: re.Match[str]) -> str:
         mark = piece.marks.get(words.group(1))

@@ -22,6 +22,7 @@ from ductus.core.score.model.records import Pattern
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import listed
 from ductus.engraving.pages import LARGEST, SMALLEST, PageSetup, printed
+from ductus.engraving.proofreading import proofread
 from ductus.formats.musicxml_write import left_out
 from ductus.web import schemas as s
 from ductus.web.routes import AllWorks, Lib, WorkName
@@ -86,6 +87,29 @@ def get_pages(
                 library.desk(piece_id).piece, PageSetup(size, staff_mm, part_id(library.desk(piece_id).piece, part))
             )
         )
+
+
+@router.get("/pieces/{piece_id}/proofread")
+def get_proofread(
+    library: Lib,
+    works: AllWorks,
+    piece_id: str,
+    size: Size = "a4",
+    staff_mm: Staff = None,
+    part: OfPart = "",
+    work: Named = "",
+) -> list[s.FindingView]:
+    """What there is to look at on the pages before they are printed, by bar."""
+    with works.begun(work):
+        piece = library.desk(piece_id).piece
+        _, found = proofread(piece, PageSetup(size, staff_mm, part_id(piece, part)))
+        timeline = piece.timeline
+        return [
+            s.FindingView(
+                kind=f.kind, page=f.page, tick=timeline.bar(f.bar).start, place=timeline.bar_words(f.bar), words=f.words
+            )
+            for f in found
+        ]
 
 
 @router.get("/works/{name}")

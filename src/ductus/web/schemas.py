@@ -63,6 +63,16 @@ class PagesView(Out):
     undrawn: str = ""
 
 
+class FindingView(Out):
+    """Something to look at before printing: its kind, page, place (tick, and bar in words), and what it is."""
+
+    kind: str
+    page: int
+    tick: int
+    place: str
+    words: str
+
+
 class InstrumentView(Out):
     """An instrument that a part can be for."""
 

@@ -10,6 +10,7 @@ import { Phrase, Tail } from '../prompt/Phrase'
 import { drawingOf } from '../sheet/engraving'
 import { Progress } from '../shell/Progress'
 import { useDeskParts } from '../session/store'
+import { Findings } from './Findings'
 import { closePrint, usePrint } from './opened'
 import { begin, save, useSaving } from './saving'
 
@@ -152,7 +153,7 @@ function Preview() {
         <button type="button" className="phrase" data-phrase="back" onClick={closePrint}>
           back to the desk
         </button>{' '}
-        (Esc).
+        (Esc). {pages && !working && <Findings how={how} />}
         {(working || saving) && (
           <div className="mt-1 font-sans text-base leading-normal">
             {saving ? (

@@ -7,6 +7,7 @@ import type {
   HeadWords,
   Instrument,
   NewPiece,
+  Finding,
   Pages,
   Pattern,
   PieceRow,
@@ -119,6 +120,8 @@ export const rest = {
   copy: (id: string) => ask<{ id: string }>(`/pieces/${id}/copy`, { method: 'POST' }),
   tag: (id: string, tags: readonly string[]) => ask<{ tags: string[] }>(`/pieces/${id}/tags`, json('PUT', { tags })),
   pages: (id: string, how: PrintHow, work: string) => ask<Pages>(`/pieces/${id}/pages?${printQuery(how)}&work=${work}`),
+  proofread: (id: string, how: PrintHow, work: string) =>
+    ask<Finding[]>(`/pieces/${id}/proofread?${printQuery(how)}&work=${work}`),
   file: async (address: string) => (await answer(address)).blob(),
   work: (name: string) => ask<{ share: number | null }>(`/works/${name}`),
   stopWork: (name: string) => ask<void>(`/works/${name}`, { method: 'DELETE' }),

@@ -13,7 +13,7 @@ from ductus.core.errors import BadInput
 from ductus.core.pitch.chord_symbols import KINDS as CHORD_KINDS
 from ductus.core.pitch.chord_symbols import parse_chord
 from ductus.core.score.mark_edits.place_marks import FASTEST, SLOWEST
-from ductus.core.score.mark_language.modifiers import TEMPO_WORDS, modified
+from ductus.core.score.mark_language.modifiers import TEMPO_WORDS, at_once, modified
 from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE, swing_words
 from ductus.core.score.model.mark_kinds import KINDS, LEAST_SHARE, MOST_SHARE
 from ductus.core.score.model.note_signs import numbers_of
@@ -136,7 +136,13 @@ class Directions:
             self._lose(f"text~ of more than {MAX_TEXT} letters (cut)")
         number = next((k.get("number") or "1" for k in kinds if k.tag == "dashes" and k.get("type") == "start"), "")
         printed, base = modified(words) or ("", "")
-        kind = "tempo-word" if base in TEMPO_WORDS else "hairpin" if base and number else "text"
+        kind = (
+            "tempo-word"
+            if base in TEMPO_WORDS or at_once(words) is not None
+            else "hairpin"
+            if base and number
+            else "text"
+        )
         text = printed if kind != "text" else words[:MAX_TEXT]
         self._mark(kind, at, staff, text, "start" if number and kind != "text" else "at", f"dashes {number}", side)
 

@@ -12,9 +12,10 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 
+from ductus.core.notation.companions import company
 from ductus.core.score.model.piece import Piece
 from ductus.engraving.faces import sign_width, with_signs
-from ductus.formats.musicxml_marks import CONTROL, company
+from ductus.formats.musicxml_marks import CONTROL
 
 PLACEHOLDER = re.compile(
     r'(class="[^"]*\bplaceholder\b[^"]*">)\s*<ellipse [^>]*/>'

@@ -16,11 +16,11 @@ from functools import partial
 
 from lxml import etree
 
+from ductus.core.notation.companions import company, drawn_end
 from ductus.core.notation.drawn import OCTAVE_LINES
 from ductus.core.notation.symbols import Symbol, VoiceBar
 from ductus.core.pitch.chord_symbols import ChordSymbol, parse_chord, transposed_chord
 from ductus.core.score.mark_language.swing import STRAIGHT, TWO_TO_ONE, pair_of
-from ductus.core.score.mark_language.terms import TECHNIQUES
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.note_signs import BAR_SIGNS, JUMPS, NOTE_SIGNS, UPPER
 from ductus.core.score.model.piece import Piece
@@ -117,35 +117,7 @@ def collect(
             scribe.put(staff, end, 0, partial(_edge, scribe, write, mark, "stop"))
 
 
-def drawn_end(piece: Piece, mark: Mark) -> int:
-    """Where a mark is drawn to end: a hairpin comes to the dynamic that it leads to, and does not go through it
-    (common practice).
-    """
-    if mark.kind != "hairpin":
-        return mark.end
-    bars = range(piece.timeline.bar_at(mark.tick).index, piece.timeline.bar_at(mark.end).index + 1)
-    goals = (
-        m.tick
-        for bar in bars
-        for m in piece.marks_in_bar(mark.part, bar)
-        if m.kind == "dynamic" and m.staff == mark.staff and mark.tick < m.tick < mark.end
-    )
-    return min(goals, default=mark.end)
-
-
 # --- kinds of marks ---------------------------------------------------------------------------
-
-
-def company(piece: Piece, mark: Mark) -> Mark | None:
-    """The dynamic that words stand beside, on one line with it: "p dolce", "mf cresc." (common practice).
-
-    None for words of technique, and for those that a hand put on a side.
-    """
-    words = mark.kind == "text" or (mark.kind == "hairpin" and mark.text not in WEDGES)
-    if not words or mark.side or mark.text.casefold() in TECHNIQUES:
-        return None
-    here = piece.marks_in_bar(mark.part, piece.timeline.bar_at(mark.tick).index)
-    return next((m for m in here if m.kind == "dynamic" and (m.tick, m.staff) == (mark.tick, mark.staff)), None)
 
 
 def _side(mark: Mark, scribe: Scribe) -> str:

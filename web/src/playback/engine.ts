@@ -20,6 +20,7 @@ import {
 } from './band'
 import { isHeard } from './settings'
 import { LONG_S, PianoSamples } from './samples'
+import { schedule, type Stream } from './schedule'
 
 const CLICKS = { bar: [1760, 0.9], strong: [1320, 0.7], beat: [1108, 0.55], half: [880, 0.3] } as const
 export type Rank = keyof typeof CLICKS
@@ -231,49 +232,6 @@ const JUMP_S = 0.05
 
 const TOO_LATE_S = 0.03
 let lastClick = 0 // a synth takes only rising times
-const SCHEDULE_AHEAD_US = 200_000
-const SCHEDULE_EVERY_MS = 60
-
-/** Something that sounds on and on: more can be added before what there is has sounded. */
-export interface Stream<T = unknown> {
-  add(items: readonly T[]): void
-  /** What was to sound from a time on gives way to this, but for what is on the audio clock already. */
-  replace(fromUs: number, items: readonly T[]): void
-  stop(): void
-}
-
-/** Runs `each` a little ahead of the time of every item, until stopped; without `onEnd` it waits for more. */
-function schedule<T>(
-  first: readonly T[],
-  timeUs: (item: T) => number,
-  each: (item: T, atUs: number) => void,
-  onEnd?: () => void,
-): Stream<T> {
-  const items = [...first]
-  let next = 0
-  let timer: number | undefined
-  const turn = () => {
-    clockApart()
-    while (next < items.length && timeUs(items[next]!) <= nowUs() + SCHEDULE_AHEAD_US) {
-      each(items[next]!, timeUs(items[next]!))
-      next++
-    }
-    if (next < items.length || !onEnd) timer = window.setTimeout(turn, SCHEDULE_EVERY_MS)
-    else timer = window.setTimeout(onEnd, Math.max((timeUs(items[items.length - 1]!) - nowUs()) / 1000, 0) + 1500)
-  }
-  turn()
-  const from = (us: number) => {
-    while (items.length > next && timeUs(items.at(-1)!) >= us) items.pop()
-  }
-  return {
-    add: (more) => items.push(...more),
-    replace: (us, more) => {
-      from(us)
-      items.push(...more.filter((item) => timeUs(item) >= us))
-    },
-    stop: () => window.clearTimeout(timer),
-  }
-}
 
 /** A stream that begins as soon as the sound library has come. */
 function whenLoaded<T>(begin: (items: readonly T[]) => Stream<T>, first: readonly T[]): Stream<T> {
@@ -338,6 +296,7 @@ function startClicks(clicks: readonly Click[], originUs: number): Stream<Click> 
       for (const listener of clickListeners) listener(at)
       window.dispatchEvent(new CustomEvent('click-scheduled', { detail: { eventUs: at, audioS: lastClick } }))
     },
+    clockApart,
   )
 }
 
@@ -398,6 +357,7 @@ function startNotes(notes: readonly Sounding[], originUs: number, onEnd?: () => 
         }),
       )
     },
+    clockApart,
     onEnd,
   )
   return {

@@ -8,7 +8,8 @@ import { give, say, settled, whileSounding } from '../session/actions'
 import { onLeave } from '../session/events'
 import { useDesk } from '../session/store'
 import { nowUs } from '../input/port'
-import { soundClicks, soundClickStream, soundNotes, soundNoteStream, soundsHere, useSound, type Stream } from './engine'
+import { soundClicks, soundClickStream, soundNotes, soundNoteStream, soundsHere, useSound } from './engine'
+import type { Stream } from './schedule'
 import { playbackSettings, setPlayback } from './settings'
 
 interface Listening {

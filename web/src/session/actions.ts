@@ -1,6 +1,6 @@
 /** What a person does with the open piece, as messages to the server: entry, edits, selections, recording. */
 import { nowUs, onHeard, type HeardKind } from '../input/port'
-import { lineShare } from '../sheet/lines'
+import { lineShare } from '../shell/lines'
 import { setPlayback, type PageSize } from '../playback/settings'
 import { counted } from '../prompt/words'
 import { epochUs, openDeskSocket, type DeskSocket } from './connection'

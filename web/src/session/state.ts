@@ -1,6 +1,6 @@
 /** The state of an open piece as the browser shows it; the server's messages are folded into it by `reducer.ts`. */
 import type { PageSize } from '../playback/settings'
-import type { LineShare } from '../sheet/lines'
+import type { LineShare } from '../shell/lines'
 import type { Ask, CutOff, Heard, Pen, Proof, Reading, RecordLine, State, System, SystemRef, Take } from './wire'
 
 /** What the lower half of the desk is for: entry, recording, a reading and its doubts, or proof by playing. */

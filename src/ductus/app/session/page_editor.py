@@ -113,6 +113,15 @@ class Editor(Neighbour):
         self.send(state_fact(self.desk, self.state, self.view))
         self.send(sheet_fact(self.desk, self.view))
 
+    def _show(self, message: m.ShowParts | m.LayOut | m.FitLine) -> None:
+        match message:
+            case m.ShowParts(parts, staff):
+                self._show_parts(parts, staff)
+            case m.LayOut(size):
+                self._lay_out(size)
+            case m.FitLine(share):
+                self._fit_line(share)
+
     def _show_parts(self, parts: tuple[str, ...], staff: int) -> None:
         self.view, alone = self.desk.view_of(parts, staff, self.view)
         self._show_view()

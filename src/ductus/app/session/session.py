@@ -327,12 +327,8 @@ class Session(Editor):
                 self._clip(item)
             case m.Travel():
                 self._travel(item)
-            case m.ShowParts(parts, staff):
-                self._show_parts(parts, staff)
-            case m.LayOut(size):
-                self._lay_out(size)
-            case m.FitLine(share):
-                self._fit_line(share)
+            case m.ShowParts() | m.LayOut() | m.FitLine():
+                self._show(item)
             case _:
                 self.playing.dispatch(item)
 

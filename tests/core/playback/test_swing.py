@@ -8,6 +8,7 @@ from lxml import etree
 
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.playback.performance import PlaybackStyle, playback
+from ductus.core.playback.timing import apart_by_bar
 from ductus.core.reading.model import EVEN, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of
 from ductus.core.reading.pipeline import read
@@ -59,6 +60,15 @@ def test_swung_eighths_are_written_even_and_heard_as_they_were_played(share: flo
     ]
     middle = float(np.median(apart))  # the first note may come before the first bar line, where nothing can sound
     assert max(abs(a - middle) for a in apart[1:]) < 2_000  # microseconds
+
+
+def test_swung_eighths_are_not_late() -> None:
+    """The strip said of every bar that it was 33 ms behind the click."""
+    take = played(0.64, spread_us=2_000)
+    result = as_read(take)
+    apart = apart_by_bar(page_of(result), take, result, 0, free=False)
+    assert len(apart) == 8
+    assert max(abs(bar.us) for bar in apart) < 6_000  # microseconds
 
 
 def test_even_eighths_and_triplets_have_no_swing() -> None:

@@ -14,6 +14,7 @@ from ductus.app.takes.reading_jobs import ornament_key, reading_of
 from ductus.app.wire.mapping import phrase_facts
 from ductus.core.errors import DuctusError, NotThere
 from ductus.core.pitch.pitches import spell_in_key
+from ductus.core.playback.swing import SwingMap
 from ductus.core.playback.timing import apart_by_bar, apart_words, worst_of
 from ductus.core.reading.beat_tracking.tempo_curve import TempoCurve, tempo_curve
 from ductus.core.reading.merging import vote_words
@@ -221,7 +222,7 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
     hands = {
         e: next((written[m].hand for m in o.events if m in written), 1) for o in result.ornaments for e in o.events
     }
-    strokes = []
+    strokes, swing = [], SwingMap(piece)
     for event, note in enumerate(worked.take.notes):
         read = written.get(event)
         page = ids.get(event)
@@ -229,7 +230,8 @@ def strip(piece: Piece, worked: Worked) -> StripShown:
         hand = read.hand if read else hands.get(event, 1)
         strokes.append(
             (
-                note.onset_us, note.release_us, note.key, note.velocity, hand, pulses.time_at(tick),
+                note.onset_us, note.release_us, note.key, note.velocity, hand,
+                pulses.time_at(swing.sounds(tick + reading.start) - reading.start),
                 page.id if page else "",
             )
         )  # fmt: skip

@@ -33,6 +33,10 @@ class SwingMap:
     def __bool__(self) -> bool:
         return any(share != STRAIGHT for share, _ in self.signs)
 
+    def sounds(self, tick: int) -> int:
+        """Where what is written at a tick sounds."""
+        return self.heard(tick, tick)
+
     def heard(self, tick: int, written: int) -> int:
         """Where something sounds that an even player would play at ``tick`` and that is written at ``written``."""
         k = bisect_right(self.ticks, written) - 1

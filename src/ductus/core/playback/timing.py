@@ -1,6 +1,7 @@
 """Checking what was found: how far the click would be from the playing, bar by bar.
 
-A take to the click is held against its click; a free one against the tempo of the page, from its first note on.
+A take to the click is held against its click; a free one against the tempo of the page, from its first note on; where
+the page swings, written eighths against swung ones.
 Positive: the playing is late.
 """
 
@@ -11,6 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ductus.core.capture.takes import Take
+from ductus.core.playback.swing import SwingMap
 from ductus.core.playback.tempo_map import written_tempo_map
 from ductus.core.reading.model import ReadingResult
 from ductus.core.score.model.piece import Piece
@@ -32,7 +34,7 @@ class Apart:
 
 def apart_by_bar(piece: Piece, take: Take, result: ReadingResult, start: int, *, free: bool) -> list[Apart]:
     """How far the playing is from the click in each bar that holds notes, in order."""
-    page = written_tempo_map(piece)
+    page, swing = written_tempo_map(piece), SwingMap(piece)
     notes = [n for n in result.notes if n.tick + start >= 0]
     if not notes:
         return []
@@ -40,7 +42,8 @@ def apart_by_bar(piece: Piece, take: Take, result: ReadingResult, start: int, *,
     zero_us = take.notes[first.event].onset_us - page.time_at(first.tick + start)
     rows: dict[int, list[int]] = defaultdict(list)
     for n in notes:
-        click = page.time_at(n.tick + start) + zero_us if free else result.pulses.time_at(n.tick)
+        at = swing.sounds(n.tick + start)
+        click = page.time_at(at) + zero_us if free else result.pulses.time_at(at - start)
         rows[result.bars.bar_at(n.tick)[0]].append(take.notes[n.event].onset_us - click)
     number = piece.timeline.number_of
     return [

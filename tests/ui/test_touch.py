@@ -35,6 +35,8 @@ def tablet(warm: None, chromium: Browser, server: Server) -> Iterator[Page]:
 
 def test_a_drag_of_one_finger_selects_and_a_long_press_opens_the_marks(tablet: Page) -> None:
     fingers, notes = Fingers(tablet), tablet.locator(".system g.note g.notehead")
+    scroller = tablet.get_by_test_id("sheet-scroll")
+    scroller.evaluate("(e) => e.scrollTo(0, e.scrollHeight)")
     x, y = centre(notes.last)
     below = tablet.locator(".system svg").last.bounding_box()
     assert below
@@ -44,6 +46,7 @@ def test_a_drag_of_one_finger_selects_and_a_long_press_opens_the_marks(tablet: P
         fingers.put("touchMove", (x - 60 + 10 * step, low + (y - 30 - low) * step / 8))
     fingers.put("touchEnd")
     expect(tablet.locator("[data-selected]").first).to_be_attached()
+    scroller.evaluate("(e) => e.scrollTo(0, 0)")
     x, y = centre(notes.first)
     fingers.put("touchStart", (x, y))
     expect(tablet.get_by_role("combobox", name="mark")).to_be_focused()

@@ -20,6 +20,7 @@ from ductus.core.reading.beat_tracking.bar_features import Evidence, beat_s, evi
 from ductus.core.reading.beat_tracking.beam_search import PAUSED, BeamSearch, Frame, Track, frame_of, in_units
 from ductus.core.reading.beat_tracking.meter_candidates import in_order
 from ductus.core.reading.beat_tracking.onset_clusters import Chords, cluster, salience, spread_joined
+from ductus.core.reading.beat_tracking.tempo_changes import TempoChange, tempo_change
 from ductus.core.reading.decoding import read_against
 from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.subdivisions import COMPOUND, Floats, allowed_divisions, rhythm_table
@@ -88,7 +89,22 @@ def find_beats(
     tracks = search(known, settings)
     if page is not None and settings.meter is None and settings.about is None:
         tracks = as_page_says(known, tracks, settings, page)
-    return [Beats(t.frame, pulses_of(t, known.chords.time)) for t in tracks[:wanted]]
+    beats = [Beats(t.frame, pulses_of(t, known.chords.time)) for t in tracks[:wanted]]
+    change = tempo_change(known.chords.time)
+    if change is None:
+        return beats
+    return [*_over_change(take, settings, change, page)[: max(wanted - 1, 1)], *beats][:wanted]
+
+
+def _over_change(
+    take: Take, settings: ReadSettings, change: TempoChange, page: tuple[Meter, float] | None
+) -> list[Beats]:
+    """Proposals for a take whose tempo changes once: found as if it did not."""
+    known = heard(change.without(take))
+    tracks = search(known, settings)
+    if page is not None and settings.meter is None and settings.about is None:
+        tracks = as_page_says(known, tracks, settings, page)
+    return [Beats(t.frame, change.back(pulses_of(t, known.chords.time))) for t in tracks]
 
 
 def heard(take: Take) -> Evidence:

@@ -10,7 +10,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
 
-from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
+from ductus.core.reading.beat_tracking.tempo_curve import average_tempo, beats_a_minute, tempo_sections
 from ductus.core.reading.model import ReadingResult, ReadNote
 from ductus.core.reading.review.options import PageScope, ReadingOptions, choices_to_json
 from ductus.core.score.catalogues.layouts import LAYOUTS
@@ -268,6 +268,9 @@ def follow_with_head(draft: Draft, result: ReadingResult, tempo: bool = True) ->
         word = next((t.text for t in piece.tempi.values() if t.tick == 0), "")
         bpm, beat = average_tempo(result)
         draft.put(TempoMark("t0", 0, float(round(bpm)), beat, word))
+        for tick, quarter_us in tempo_sections(result)[1:]:
+            bpm, beat = beats_a_minute(result, quarter_us)
+            draft.put(TempoMark(draft.new_id("t"), tick + start, float(round(bpm)), beat))
     return start
 
 

@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from ductus.core.capture.takes import Take
+from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.playback.tempo_map import paces
 from ductus.core.reading.beat_tracking.tempo_changes import TempoChange, tempo_change
 from ductus.core.reading.beat_tracking.tempo_curve import tempo_curve, tempo_sections
@@ -49,7 +49,7 @@ def freely(take: Take) -> ReadingResult:
 @pytest.mark.parametrize("factor", [1.5, 1.3, 0.7])
 def test_a_new_tempo_is_found_and_written_with_two_marks(factor: float) -> None:
     take = twice(factor)
-    found = tempo_change(heard(take).chords.time)
+    found = tempo_change(take, heard(take).chords.time)
     assert found is not None
     assert found.at_s == pytest.approx(1 + PASS_S, abs=3)  # seconds
     assert found.factor == pytest.approx(factor, rel=0.1)
@@ -79,7 +79,7 @@ def halves() -> tuple[tuple[int, int], tuple[int, int]]:
 
 def test_a_tempo_that_breathes_or_slows_at_the_end_is_one() -> None:
     take = twice(1.0)
-    assert tempo_change(heard(take).chords.time) is None
+    assert tempo_change(take, heard(take).chords.time) is None
     assert len(page_of(freely(take)).tempi) == 1
     end = take.notes[-1].onset_us
     slower = list(take.notes)
@@ -88,6 +88,17 @@ def test_a_tempo_that_breathes_or_slows_at_the_end_is_one() -> None:
         on = n.onset_us + late * late // 10_000_000
         slower[k] = replace(n, onset_us=on, release_us=max(n.release_us, on + 1))
     assert len(tempo_sections(freely(Take(tuple(slower))))) == 1
+
+
+def test_a_tune_that_goes_over_to_triplets_keeps_its_tempo() -> None:
+    """All times between chords become a third shorter; the fifths below go on in quarters."""
+    tune = [PlayedNote(round(k * 3e5), round(k * 3e5) + 280_000, 72 + k % 5) for k in range(100)]
+    tune += [PlayedNote(round(30e6 + k * 2e5), round(30e6 + k * 2e5) + 180_000, 72 + k % 7) for k in range(150)]
+    bass = [PlayedNote(k * 600_000, k * 600_000 + 500_000, 43 + k % 3 + up) for k in range(100) for up in (0, 7)]
+    alone = Take(tuple(tune))
+    assert tempo_change(alone, heard(alone).chords.time) is not None
+    both = Take(tuple(sorted([*tune, *bass], key=lambda n: (n.onset_us, n.key))))
+    assert tempo_change(both, heard(both).chords.time) is None
 
 
 def test_the_strip_says_the_tempo_of_the_whole_take() -> None:

@@ -25,7 +25,9 @@ STRAY, STRAY_DENSITY = 0.1, 0.25  # the share of times that fit nothing, and the
 AROUND = 120  # times on either side that are compared
 LEAST_AROUND = 16
 PLACES = 60  # that are tried
-LEAST_GAIN = 60.0  # nats by which the times on both sides must fit each other better
+LEAST_GAIN = 45.0  # nats by which the times on both sides must fit each other better
+LOW = 35  # percent of the notes that are the low ones
+AROUND_LOW, LEAST_LOW, LEAST_GAIN_LOW = 60, 6, 15.0  # of the low notes: where a tune goes over to triplets, they do not
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +61,8 @@ class TempoChange:
         return PulseMap(tuple(replace(p, time_us=self.played(p.time_us)) for p in pulses.pulses))
 
 
-def tempo_change(time: Floats) -> TempoChange | None:
-    """The one change of tempo in the middle of a take, by the times (seconds) of its chords; None where there is none.
+def tempo_change(take: Take, time: Floats) -> TempoChange | None:
+    """The one change of tempo in the middle of a take with chords at these times (seconds); None where there is none.
 
     On each side of a place the density of the logarithms of the times between chords is estimated by kernels
     (Parzen 1962); how well each side fits the density of the other, shifted by a factor, is compared with how well it
@@ -83,7 +85,22 @@ def tempo_change(time: Floats) -> TempoChange | None:
         top = int(np.argmax(gains))
         if gains[top] > best[0] and 0 < top < len(gains) - 1:
             best = (gains[top], float(begins[k]), float(factors[top]))
-    return TempoChange(best[1], best[2]) if best[1] else None
+    if not best[1] or not _below_too(take, best[1], best[2]):
+        return None
+    return TempoChange(best[1], best[2])
+
+
+def _below_too(take: Take, at_s: float, factor: float) -> bool:
+    """Do the low notes change their pace with the others? Where there are few, they are not asked."""
+    limit = float(np.percentile([n.key for n in take.notes], LOW))
+    low = np.array([n.onset_us / 1e6 for n in take.notes if n.key <= limit])
+    between = np.diff(low)
+    kept = (between > SHORTEST_S) & (between < 2 * LONGEST_S)
+    logs, begins = np.log(between[kept]), low[:-1][kept]
+    before, behind = logs[begins < at_s][-AROUND_LOW:], logs[begins >= at_s][:AROUND_LOW]
+    if min(len(before), len(behind)) < LEAST_LOW:
+        return True
+    return _fit(before, behind, -math.log(factor)) - _fit(before, behind, 0.0) > LEAST_GAIN_LOW
 
 
 def _fit(before: Floats, behind: Floats, shift: float) -> float:

@@ -90,7 +90,7 @@ def find_beats(
     if page is not None and settings.meter is None and settings.about is None:
         tracks = as_page_says(known, tracks, settings, page)
     beats = [Beats(t.frame, pulses_of(t, known.chords.time)) for t in tracks[:wanted]]
-    change = tempo_change(known.chords.time)
+    change = tempo_change(take, known.chords.time)
     if change is None:
         return beats
     return [*_over_change(take, settings, change, page)[: max(wanted - 1, 1)], *beats][:wanted]

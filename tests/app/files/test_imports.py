@@ -84,7 +84,10 @@ def test_a_change_of_tempo_in_a_file_is_followed(library: Library) -> None:
     assert written.time_at(40 * QUARTER) / 1e6 - written.time_at(32 * QUARTER) / 1e6 == pytest.approx(
         8 * 60 / 70, abs=0.01
     )
-    assert sum(t.printed for t in at.piece.tempi.values()) == 1
+    printed = sorted((t.tick / QUARTER, t.quarters_per_minute) for t in at.piece.tempi.values() if t.printed)
+    assert printed == [(0, 92), (32, 70)]
+    ticks = [t.tick for t in at.piece.tempi.values()]
+    assert len(ticks) == len(set(ticks))
 
 
 def test_changes_of_meter_and_a_pick_up_are_followed(library: Library) -> None:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ductus.core.playback.tempo_map import written_tempo_map
-from ductus.core.reading.beat_tracking.tempo_curve import average_tempo
+from ductus.core.reading.beat_tracking.tempo_curve import average_tempo, beats_a_minute, tempo_sections
 from ductus.core.reading.model import ReadingResult
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
@@ -36,7 +36,7 @@ def tempo_marks(
 ) -> list[TempoMark]:
     """The tempo marks of a reading, ticks of the piece; ids are left open.
 
-    The first is printed and stands at ``lead``, at the latest on the first beat.
+    The first is printed and stands at ``lead``, at the latest on the first beat; so is one where a new tempo begins.
     """
     beats = beats_played(result, start)
     if outcome == "fitted" or len(beats) < 2:
@@ -46,11 +46,17 @@ def tempo_marks(
     marks = [TempoMark("", min(lead, beats[0][0]), shown, beat)]
     if outcome == "steady":
         return marks
+    later = {tick + start: beats_a_minute(result, quarter_us) for tick, quarter_us in tempo_sections(result)[1:]}
     for k, ((tick, us), (after, us_after)) in enumerate(itertools.pairwise(beats)):
         at, left = tick, float(us_after - us)
         if not k and lead >= tick:
             at = tick + (after - tick) // FIRST_SHARE
             left -= (at - tick) / beat.ticks * US_PER_MINUTE / shown
+        if tick in later:  # a new tempo, printed in the same way
+            bpm, counted = later[tick]
+            marks.append(TempoMark("", tick, float(round(bpm)), counted))
+            at = tick + (after - tick) // FIRST_SHARE
+            left -= (at - tick) / counted.ticks * US_PER_MINUTE / round(bpm)
         if left > 1000:
             marks.append(TempoMark("", at, bpm_of(at, after, left, beat.ticks), beat, printed=False))
     return marks
@@ -97,8 +103,10 @@ def put_tempo(draft: Draft, marks: Sequence[TempoMark], first: int, last: int) -
         draft.put(replace(begin, id=here.id, text=here.text))
     else:
         draft.put(replace(begin, id=draft.new_id("t"), printed=first == 0))
+    printed = {t.tick: t for t in piece.tempi.values() if t.printed}
     for mark in marks[1:]:
-        draft.put(replace(mark, id=draft.new_id("t")))
+        there = printed.get(mark.tick) if mark.printed else None
+        draft.put(replace(mark, id=there.id if there else draft.new_id("t"), text=there.text if there else ""))
     goes_on = any(n.tick >= last for n in piece.notes.values())
     if goes_on and usual is not None and not any(t.tick == last and t.printed for t in piece.tempi.values()):
         draft.put(replace(usual, id=draft.new_id("t"), tick=last, text="", printed=False))

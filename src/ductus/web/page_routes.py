@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Literal
+from typing import Annotated
 from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
@@ -21,17 +21,13 @@ from ductus.core.score.model.playing_order import bars_words
 from ductus.core.score.model.records import Pattern
 from ductus.core.time.bars import MAX_BAR
 from ductus.core.words import listed
-from ductus.engraving.pages import LARGEST, SMALLEST, PageSetup, printed
+from ductus.engraving.pages import PageSetup, printed
 from ductus.engraving.proofreading import proofread
 from ductus.formats.musicxml_write import left_out
 from ductus.web import schemas as s
 from ductus.web.routes import AllWorks, Lib, WorkName
 
 router = APIRouter(prefix="/api")
-Size = Annotated[Literal["a4", "letter"], Query()]
-Staff = Annotated[float | None, Query(ge=SMALLEST, le=LARGEST)]
-OfPart = Annotated[str, Query(max_length=40)]
-Named = Annotated[str, Query(max_length=40)]
 
 
 @router.get("/pieces/{piece_id}/export.{ending}")
@@ -48,8 +44,13 @@ def get_file(
     packed = library.packed(piece_id, history=how.history) if ending == "ductus" else None
     wanted = Wanted(manner=PlaybackStyle(how.as_played, how.feel, how.seed), bars=bars, packed=packed)
     with works.begun(how.work):
-        data = kind.write(piece, PageSetup(how.size, how.staff_mm, part_id(piece, how.part)), wanted)
+        data = kind.write(piece, setup_of(piece, how), wanted)
     return download(data, kind.media_type, piece, ending)
+
+
+def setup_of(piece: Piece, how: s.PagesHow) -> PageSetup:
+    """How a piece is laid on pages. Raises NotThere for a part that is not in it."""
+    return PageSetup(how.size, how.staff_mm, part_id(piece, how.part))
 
 
 def part_id(piece: Piece, asked: str) -> str:
@@ -71,38 +72,21 @@ def download(data: bytes, media_type: str, piece: Piece, ending: str) -> Respons
 
 
 @router.get("/pieces/{piece_id}/pages")
-def get_pages(
-    library: Lib,
-    works: AllWorks,
-    piece_id: str,
-    size: Size = "a4",
-    staff_mm: Staff = None,
-    part: OfPart = "",
-    work: Named = "",
-) -> s.PagesView:
+def get_pages(library: Lib, works: AllWorks, piece_id: str, how: Annotated[s.PagesHow, Query()]) -> s.PagesView:
     """The pages as they will be printed; what is not given is proposed from the music."""
-    with works.begun(work):
-        return s.PagesView.model_validate(
-            printed(
-                library.desk(piece_id).piece, PageSetup(size, staff_mm, part_id(library.desk(piece_id).piece, part))
-            )
-        )
+    with works.begun(how.work):
+        piece = library.desk(piece_id).piece
+        return s.PagesView.model_validate(printed(piece, setup_of(piece, how)))
 
 
 @router.get("/pieces/{piece_id}/proofread")
 def get_proofread(
-    library: Lib,
-    works: AllWorks,
-    piece_id: str,
-    size: Size = "a4",
-    staff_mm: Staff = None,
-    part: OfPart = "",
-    work: Named = "",
+    library: Lib, works: AllWorks, piece_id: str, how: Annotated[s.PagesHow, Query()]
 ) -> list[s.FindingView]:
     """What there is to look at on the pages before they are printed, by bar."""
-    with works.begun(work):
+    with works.begun(how.work):
         piece = library.desk(piece_id).piece
-        _, found = proofread(piece, PageSetup(size, staff_mm, part_id(piece, part)))
+        _, found = proofread(piece, setup_of(piece, how))
         timeline = piece.timeline
         return [
             s.FindingView(

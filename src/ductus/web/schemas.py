@@ -216,22 +216,26 @@ class Listening(In):
     last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
 
 
-class FileHow(In):
-    """How a file is wanted: page size and staff height of pages, one part ("".
-
-    All), how audio sounds, which bars of it.
+class PagesHow(In):
+    """How pages are wanted: size and staff height, one part ("": all); ``work`` is a name of the asker's own, by which
+    the work is watched and stopped.
     """
 
     size: Literal["a4", "letter"] = "a4"
     staff_mm: Annotated[float, Field(ge=SMALLEST, le=LARGEST)] | None = None
     part: Annotated[str, Field(max_length=40)] = ""
+    work: Annotated[str, Field(max_length=40)] = ""
+
+
+class FileHow(PagesHow):
+    """How a file is wanted: its pages, how audio sounds, which bars of it."""
+
     as_played: bool = False
     feel: Annotated[int, Field(ge=0, le=100)] = 0
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
     first_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] | None = None
     last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
     history: bool = False
-    work: Annotated[str, Field(max_length=40)] = ""  # a name of the asker's own, by which it is watched and stopped
 
 
 class WorkView(Out):

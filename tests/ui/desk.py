@@ -61,6 +61,12 @@ def to_shelf(page: Page, url: str = "") -> None:
     page.get_by_role("heading", name="On the shelf").wait_for()
 
 
+def delete(page: Page, title: str) -> None:
+    """On the shelf: take a piece off it, by the menu at its end."""
+    page.get_by_role("button", name=f"More for {title}", exact=True).click()
+    page.get_by_role("menuitem", name=f"Delete {title}", exact=True).click()
+
+
 def at_desk(page: Page, piece: str) -> str:
     """Open a piece by its address; returns its id."""
     page.goto(f"{address(page)}/piece/{piece}")

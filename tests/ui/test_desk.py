@@ -17,6 +17,7 @@ from tests.ui.desk import (
     begin_by_sentence,
     choose,
     chord,
+    delete,
     drawn_notes,
     exported,
     open_piece,
@@ -208,7 +209,7 @@ def test_a_bad_file_is_refused_in_words_and_a_deleted_piece_comes_back(page: Pag
         {"name": "letter.mid", "mimeType": "audio/midi", "buffer": b"Dear band"}
     )
     expect(page.get_by_test_id("arrivals")).to_contain_text("letter.mid: That is no file that Ductus reads")
-    page.get_by_role("button", name="Delete Lock Gate Waltz").click()
+    delete(page, "Lock Gate Waltz")
     expect(page.get_by_role("link", name=re.compile("Lock Gate Waltz"))).to_have_count(0)
     page.get_by_role("button", name="Bring it back").click()
     expect(page.get_by_role("link", name=re.compile("Lock Gate Waltz"))).to_have_count(1)

@@ -12,12 +12,24 @@ from typing import Any
 
 import music21
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from ductus.core.capture.takes import PlayedNote
 from tests.building import midi_of
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, colour_at, exported, opened, play_through, play_until, press, says, to_shelf
+from tests.ui.desk import (
+    begin,
+    centre,
+    colour_at,
+    drag,
+    exported,
+    opened,
+    play_through,
+    play_until,
+    press,
+    says,
+    to_shelf,
+)
 
 pytestmark = pytest.mark.own_page
 RECORD = re.compile("^Record")
@@ -194,6 +206,28 @@ def test_a_bar_line_on_the_strip_is_moved_by_keys_and_by_dragging(page: Page, se
     press(page, "Control+z")
     says(page, "Undone")
     assert bars_of_four() == 0
+
+
+def test_the_strip_is_made_higher_by_its_edge_and_stays_so(page: Page, server: Server, waltz_taken: str) -> None:
+    strip, edge = page.get_by_test_id("strip"), page.get_by_test_id("strip-edge")
+    before, sheet = height(strip), height(page.locator("main"))
+    x, y = centre(edge)
+    drag(page, (x, y), (0, -80))
+    expect(edge).to_have_attribute("aria-valuenow", "220")
+    assert height(strip) == pytest.approx(before + 80, abs=2)
+    assert height(page.locator("main")) < sheet
+    assert page.evaluate("JSON.parse(localStorage['ductus.strip']).state.height") == 220
+    edge.focus()
+    press(page, "ArrowDown", "ArrowDown")
+    expect(edge).to_have_attribute("aria-valuenow", "180")
+    edge.dblclick()
+    expect(edge).to_have_attribute("aria-valuenow", "140")
+
+
+def height(drawn: Locator) -> float:
+    box = drawn.bounding_box()
+    assert box
+    return box["height"]
 
 
 def test_what_is_played_freely_gets_bars_a_tempo_and_rival_readings(page: Page, server: Server) -> None:

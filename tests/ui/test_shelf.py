@@ -15,7 +15,7 @@ from ductus.demo.shelf import FREELY, HASTY, PIECES
 from ductus.engraving.pages import PageSetup
 from ductus.formats.musicxml_write import write_musicxml
 from tests.ui.conftest import Server
-from tests.ui.desk import begin, begin_by_sentence, press, says, to_shelf
+from tests.ui.desk import begin, begin_by_sentence, delete, press, says, to_shelf
 
 pytestmark = pytest.mark.own_server
 DROP = """(files) => {
@@ -99,7 +99,7 @@ def test_a_copy_is_a_piece_of_its_own_and_deleting_can_be_taken_back(page: Page,
     shelf(page, server)
     page.get_by_label("Copy Lock Gate Waltz").click()
     page.get_by_role("link", name="Lock Gate Waltz, copy").wait_for()
-    page.get_by_label("Delete Lock Gate Waltz", exact=True).click()
+    delete(page, "Lock Gate Waltz")
     expect(page.get_by_role("status").filter(has_text="taken off the shelf")).to_be_visible()
     expect(titles(page).filter(has_text="Lock Gate Waltz")).to_have_text(["Lock Gate Waltz, copy"])
     page.get_by_role("button", name="Bring it back").click()
@@ -121,8 +121,10 @@ def test_a_backup_is_saved_and_restored_into_an_empty_library(page: Page, server
         shelf(page, empty)
         for left in range(ON_SHELF, 0, -1):
             expect(page.get_by_test_id("pieces").get_by_role("listitem")).to_have_count(left)
-            page.get_by_role("button", name="Delete").first.click()
+            page.get_by_role("button", name="More for").first.click()
+            page.get_by_role("menuitem", name="Delete").click()
         expect(page.get_by_text("Nothing here yet")).to_be_visible()
+        page.wait_for_function("document.querySelector('img[src=\"/api/example.svg\"]').naturalWidth > 0")
         drop(page, all_ductus=kept.read_bytes())
         expect(page.get_by_test_id("arrivals")).to_contain_text(f"{ON_SHELF + 1} pieces with 1 take came back as kept.")
         page.get_by_role("link", name="Kept for good").click()

@@ -184,12 +184,16 @@ class Library:
             piece = pieces.load_piece(connection, piece_id) if found is None else None
         if found is not None or piece is None:
             return found or ""
-        bare = opening_of(piece)
-        drawn = self.engraver.engrave(bare, SystemRange(0, bare.bar_count - 1)).svg
-        svg = drawn.replace(">", f"><style>{STYLE}</style>", 1)  # stands alone: no page gives it its strokes
+        svg = self.drawn_opening(piece)
         with self.database.transaction() as connection:
             pieces.keep_opening(connection, piece_id, revision, svg)
         return svg
+
+    def drawn_opening(self, piece: Piece) -> str:
+        """The first bars of a piece, which need not be in the library, as SVG, without words and marks."""
+        bare = opening_of(piece)
+        drawn = self.engraver.engrave(bare, SystemRange(0, bare.bar_count - 1)).svg
+        return drawn.replace(">", f"><style>{STYLE}</style>", 1)  # stands alone: no page gives it its strokes
 
     def backup(self) -> bytes:
         """The whole library as one file, with every history."""

@@ -16,6 +16,7 @@ from ductus.core.score.catalogues.layouts import new_piece
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import meter_sign, parse_meter
 from ductus.core.time.ticks import ticks_of_shown
+from ductus.demo.scenario import waltz
 from ductus.store.packed import MEDIA_TYPE
 from ductus.web import schemas as s
 from ductus.web.routes import AllRooms, Lib
@@ -104,6 +105,12 @@ def get_opening(library: Lib, piece_id: str) -> Response:
     return Response(
         library.opening(piece_id), media_type="image/svg+xml", headers={"Cache-Control": "max-age=31536000"}
     )
+
+
+@router.get("/example.svg")
+def get_example(library: Lib) -> Response:
+    """The first bars of a piece of the demo, for a shelf that is still empty."""
+    return Response(library.drawn_opening(waltz()), media_type="image/svg+xml")
 
 
 @router.post("/import", status_code=201)

@@ -1,5 +1,6 @@
 /** One piece of the shelf: its first bars, what it is, and what can be done with it. */
 import { useState } from 'react'
+import { DropdownMenu } from 'radix-ui'
 import { rest } from '../session/rest'
 import type { PieceRow } from '../session/wire'
 import { counted } from '../prompt/words'
@@ -65,7 +66,7 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
       <span
         className={cx(
           'flex flex-wrap items-center gap-1 pointer-fine:opacity-0',
-          'group-focus-within:opacity-100 group-hover:opacity-100',
+          'group-focus-within:opacity-100 group-hover:opacity-100 has-data-[state=open]:opacity-100',
           'pointer-fine:md:absolute pointer-fine:md:right-0 pointer-fine:md:bg-paper pointer-fine:md:pl-3',
         )}>
         <button
@@ -97,18 +98,26 @@ export function PieceItem({ row, onOpen, attempt, changed, removed, onTag }: Pro
           }}>
           Save
         </button>
-        <button
-          type="button"
-          className="quiet-button"
-          aria-label={`Delete ${title}`}
-          onClick={() =>
-            attempt(async () => {
-              await rest.remove(row.id)
-              removed(row)
-            })
-          }>
-          Delete
-        </button>
+        <DropdownMenu.Root modal={false}>
+          <DropdownMenu.Trigger className="quiet-button" aria-label={`More for ${title}`}>
+            <span aria-hidden>···</span>
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content className="menu" align="end" sideOffset={6}>
+              <DropdownMenu.Item
+                className="menu-item"
+                aria-label={`Delete ${title}`}
+                onSelect={() =>
+                  attempt(async () => {
+                    await rest.remove(row.id)
+                    removed(row)
+                  })
+                }>
+                Delete
+              </DropdownMenu.Item>
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
       </span>
       {(row.tags.length > 0 || tagging) && (
         <span className="col-span-full flex flex-wrap items-center gap-2 pl-[16rem] text-sm max-sm:pl-0">

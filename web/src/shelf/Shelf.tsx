@@ -155,12 +155,7 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
                 ))}
               </div>
             )}
-            {rows?.length === 0 && (
-              <p className="py-6 text-faint">
-                Nothing here yet. Finish the sentence above to begin a piece, or drop MIDI, MusicXML or Ductus files
-                here.
-              </p>
-            )}
+            {rows?.length === 0 && <Nothing />}
             {rows && rows.length > 0 && (
               <p role="status" className="sr-only">
                 {shown.length === rows.length ? `${rows.length} pieces` : `${shown.length} of ${rows.length} pieces`}
@@ -202,5 +197,18 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
         </main>
       </div>
     </DropRoom>
+  )
+}
+
+/** A shelf with nothing on it: how a page will look, and the ways to the first one. */
+function Nothing() {
+  return (
+    <div className="flex flex-wrap items-center gap-6 py-6">
+      <img src="/api/example.svg" alt="" className="opening h-28 w-96 max-w-full object-contain object-left" />
+      <p className="max-w-96 flex-1 text-faint">
+        Nothing here yet. Play something above, finish the sentence to begin a piece, or drop MIDI, MusicXML or Ductus
+        files here. It will look like this.
+      </p>
+    </div>
   )
 }

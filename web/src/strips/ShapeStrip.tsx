@@ -10,13 +10,14 @@ import { choose, say } from '../session/actions'
 import { useDesk } from '../session/store'
 import { usePlayback } from '../playback/settings'
 import { zoomByWheel } from '../sheet/zoom'
+import { useStripHeight } from './height'
 import { NoteList } from './NoteList'
+import { StripEdge } from './StripEdge'
 import { refreshShape, shapeNotes, useShape } from '../shape/shape'
 import { cx } from '../shell/classes'
 
-const HEIGHT = 140
 const TOP = 12
-const BOTTOM = 112
+const BELOW = 28 // under the strokes: the numbers of bars
 const LEFT = 34
 const PULL = 0.9 // velocity of a pixel
 const FAN = 13
@@ -28,6 +29,7 @@ export function ShapeStrip() {
   const revision = useDesk((s) => s.state?.revision)
   const zoom = usePlayback((h) => h.stripZoom)
   const [width, setWidth] = useState(1200)
+  const height = useStripHeight((s) => s.height)
   const holder = useRef<HTMLDivElement>(null)
   useEffect(() => void refreshShape(), [revision])
   useEffect(() => {
@@ -40,11 +42,12 @@ export function ShapeStrip() {
       aria-label="The strip: times and velocities"
       data-testid="shape-strip"
       className="mb-2 rounded-[3px] border border-rule bg-paper">
+      {!list && <StripEdge />}
       <div ref={holder}>
         {list ? (
           <NoteList />
         ) : (
-          <div ref={wheel} className="overflow-x-auto" style={{ height: HEIGHT }}>
+          <div ref={wheel} className="overflow-x-auto" style={{ height }}>
             {data && data.notes.length > 0 ? (
               <Drawing data={data} wide={Math.max((width - 2) * zoom, 300)} />
             ) : (
@@ -73,6 +76,8 @@ function Drawing({ data, wide }: { data: Shape; wide: number }) {
   const selection = useDesk((s) => s.selection)
   const weighed = useShape((s) => s.weighed)
   const view = useShape((s) => s.view)
+  const height = useStripHeight((s) => s.height)
+  const bottom = height - BELOW
   const [pull, setPull] = useState<Pull | null>(null)
   const [draw, setDraw] = useState<Draw | null>(null)
   const [at, setAt] = useState(0)
@@ -81,11 +86,14 @@ function Drawing({ data, wide }: { data: Shape; wide: number }) {
   const keys = data.notes.map((n) => n.key)
   const low = Math.min(...keys)
   const high = Math.max(...keys, low + 12)
-  const y = useCallback((key: number) => BOTTOM - 8 - ((key - low) / (high - low)) * (BOTTOM - TOP - 20), [low, high])
+  const y = useCallback(
+    (key: number) => bottom - 8 - ((key - low) / (high - low)) * (bottom - TOP - 20),
+    [low, high, bottom],
+  )
   const will = new Map(
     (view === 'times' ? (weighed?.moves ?? []) : []).map(([id, on, off]) => [id, [on, off] as const]),
   )
-  const velocityAt = (py: number) => Math.round(Math.min(Math.max(((BOTTOM - py) / (BOTTOM - TOP)) * 127, 1), 127))
+  const velocityAt = (py: number) => Math.round(Math.min(Math.max(((bottom - py) / (bottom - TOP)) * 127, 1), 127))
 
   const place = (e: PointerEvent<SVGSVGElement>) => {
     const box = e.currentTarget.getBoundingClientRect()
@@ -190,7 +198,7 @@ function Drawing({ data, wide }: { data: Shape; wide: number }) {
         <svg
           aria-hidden
           width={wide}
-          height={HEIGHT - 2}
+          height={height - 2}
           className="pointer-events-none absolute top-0 left-0 [will-change:transform]">
           <path
             data-testid="ghosts"
@@ -204,7 +212,7 @@ function Drawing({ data, wide }: { data: Shape; wide: number }) {
       )}
       <svg
         width={wide}
-        height={HEIGHT - 2}
+        height={height - 2}
         tabIndex={0}
         role="application"
         data-own-keys
@@ -218,10 +226,10 @@ function Drawing({ data, wide }: { data: Shape; wide: number }) {
         onPointerMove={onMove}
         onPointerUp={onUp}
         onKeyDown={onKey}>
-        <BarLines data={data} x={x} />
+        <BarLines data={data} x={x} bottom={bottom} />
         {(draw || pull) &&
           [32, 64, 96, 127].map((v) => (
-            <text key={v} x={4} y={BOTTOM - (v / 127) * (BOTTOM - TOP) + 4} fontSize={11} fill="var(--color-faint)">
+            <text key={v} x={4} y={bottom - (v / 127) * (bottom - TOP) + 4} fontSize={11} fill="var(--color-faint)">
               {v}
             </text>
           ))}
@@ -243,16 +251,24 @@ function Drawing({ data, wide }: { data: Shape; wide: number }) {
 const NOTHING: ReadonlyMap<string, number> = new Map()
 const thickness = (velocity: number) => 1.4 + (velocity / 127) * 8
 
-const BarLines = memo(function BarLines({ data, x }: { data: Shape; x: (tick: number) => number }) {
+const BarLines = memo(function BarLines({
+  data,
+  x,
+  bottom,
+}: {
+  data: Shape
+  x: (tick: number) => number
+  bottom: number
+}) {
   return (
     <>
       {data.beats.map((t) => (
-        <line key={t} x1={x(t)} x2={x(t)} y1={TOP} y2={BOTTOM} stroke="var(--color-rule)" strokeWidth={0.8} />
+        <line key={t} x1={x(t)} x2={x(t)} y1={TOP} y2={bottom} stroke="var(--color-rule)" strokeWidth={0.8} />
       ))}
       {data.bars.map(([t, number]) => (
         <g key={t}>
-          <line x1={x(t)} x2={x(t)} y1={TOP - 4} y2={BOTTOM + 4} stroke="var(--color-faint)" strokeWidth={1.2} />
-          <text x={x(t) + 3} y={BOTTOM + 20} fontSize={12} fill="var(--color-faint)">
+          <line x1={x(t)} x2={x(t)} y1={TOP - 4} y2={bottom + 4} stroke="var(--color-faint)" strokeWidth={1.2} />
+          <text x={x(t) + 3} y={bottom + 20} fontSize={12} fill="var(--color-faint)">
             {number ? `bar ${number}` : 'pick-up'}
           </text>
         </g>

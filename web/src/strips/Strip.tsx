@@ -11,15 +11,9 @@ import { setReading, useOpenReading } from '../reading/reading'
 import { choose as choose_, say } from '../session/actions'
 import { useDesk } from '../session/store'
 import { Curve, Strokes, Diamond, Playhead } from './StripParts'
+import { StripEdge } from './StripEdge'
+import { useRows, useStripHeight } from './height'
 import { Why } from './Why'
-
-const HEIGHT = 136
-
-export const CURVE = [10, 24] as const
-
-export const NOTES = [36, 102] as const
-
-export const DIAMOND = 114
 
 const LEAD_US = 500_000
 
@@ -37,6 +31,7 @@ export function Strip() {
   const [data, setData] = useState<StripData | null>(null)
   const [dragged, setDragged] = useState<Dragged | null>(null)
   const [width, setWidth] = useState(1200)
+  const height = useStripHeight((s) => s.height)
   const holder = useRef<HTMLDivElement>(null)
   useEffect(() => {
     let late = false
@@ -61,7 +56,8 @@ export function Strip() {
       aria-label="The strip: the take over time"
       data-testid="strip"
       className="mb-2 rounded-[3px] border border-rule bg-paper">
-      <div ref={holder} className="overflow-x-auto" style={{ height: HEIGHT }}>
+      <StripEdge />
+      <div ref={holder} className="overflow-x-auto" style={{ height }}>
         {data && <Drawing data={data} width={width} onDrag={reading && !reading.free ? setDragged : null} />}
       </div>
       {dragged && <WhichMoves dragged={dragged} onDone={() => setDragged(null)} />}
@@ -176,6 +172,7 @@ function End({
   us: (px: number) => number
 }) {
   const [moved, setMoved] = useState<number | null>(null)
+  const { notes } = useRows()
   useEffect(() => setMoved(null), [at])
   const put = (time: number) => {
     const [from, to] = data.extent ?? [0, data.length_us]
@@ -217,16 +214,16 @@ function End({
       <title>Drag to leave out what lies outside; arrow keys move it by 100 ms</title>
       <rect
         x={which === 'from' ? 0 : now}
-        y={NOTES[0] - 4}
+        y={notes[0] - 4}
         width={Math.max(which === 'from' ? now : x(data.length_us + LEAD_US) - now, 0)}
-        height={NOTES[1] - NOTES[0] + 12}
+        height={notes[1] - notes[0] + 12}
         fill="var(--color-desk)"
         opacity={0.55}
         pointerEvents="none"
       />
-      <rect x={now - 7} y={NOTES[0] - 4} width={14} height={NOTES[1] - NOTES[0] + 12} fill="transparent" />
+      <rect x={now - 7} y={notes[0] - 4} width={14} height={notes[1] - notes[0] + 12} fill="transparent" />
       <path
-        d={`M${now} ${NOTES[0] - 4}V${NOTES[1] + 8}`}
+        d={`M${now} ${notes[0] - 4}V${notes[1] + 8}`}
         stroke="var(--color-verdigris)"
         strokeWidth={1.6}
         strokeDasharray="3 3"
@@ -245,6 +242,8 @@ function Drawing({
   width: number
   onDrag: ((dragged: Dragged) => void) | null
 }) {
+  const height = useStripHeight((s) => s.height)
+  const { notes } = useRows()
   const zero = data.start_us - LEAD_US
   const span = data.length_us - zero + LEAD_US
   const wide = Math.max(width, (span / 1e6) * LEAST_PX_PER_S)
@@ -253,7 +252,7 @@ function Drawing({
   return (
     <svg
       width={wide}
-      height={HEIGHT - 2}
+      height={height - 2}
       className="block"
       role="group"
       aria-label={[
@@ -266,8 +265,8 @@ function Drawing({
           key={tick}
           x1={x(at)}
           x2={x(at)}
-          y1={number === null ? NOTES[0] + 8 : NOTES[0] - 2}
-          y2={NOTES[1] + 6}
+          y1={number === null ? notes[0] + 8 : notes[0] - 2}
+          y2={notes[1] + 6}
           stroke={number === null ? 'var(--color-rule)' : 'var(--color-faint)'}
           strokeWidth={number === null ? 0.8 : 1}
         />

@@ -4,14 +4,16 @@ import type { Strip as StripData } from '../session/wire'
 import { useListening } from '../playback/listening'
 import { setReading } from '../reading/reading'
 import { useDesk } from '../session/store'
-import { CURVE, NOTES, DIAMOND, NUDGE_US, type Dragged, type Scale, choose } from './Strip'
+import { useRows } from './height'
+import { NUDGE_US, type Dragged, type Scale, choose } from './Strip'
 
 /** Tempo bar by bar over the take, its extremes and its average. */
 export function Curve({ data, x }: { data: StripData; x: Scale }) {
   const { bars, lowest, highest, average } = data.curve
+  const { curve } = useRows()
   const range = Math.max(highest - lowest, average * 0.06)
   const middle = (highest + lowest) / 2
-  const y = (bpm: number) => (CURVE[0] + CURVE[1]) / 2 - ((bpm - middle) / range) * (CURVE[1] - CURVE[0])
+  const y = (bpm: number) => (curve[0] + curve[1]) / 2 - ((bpm - middle) / range) * (curve[1] - curve[0])
   if (!bars.length) return null
   const points = bars.map(([, us, bpm]) => `${x(us)},${y(bpm)}`)
   const at = (wanted: number) => bars.find(([, , bpm]) => bpm === wanted)!
@@ -54,10 +56,11 @@ export function Curve({ data, x }: { data: StripData; x: Scale }) {
 
 export function Strokes({ data, x }: { data: StripData; x: Scale }) {
   const selection = useDesk((s) => s.selection)
+  const { notes } = useRows()
   const keys = data.strokes.map((s) => s[2])
   const low = Math.min(...keys)
   const high = Math.max(...keys, low + 12)
-  const y = (key: number) => NOTES[1] - ((key - low) / (high - low)) * (NOTES[1] - NOTES[0] - 8)
+  const y = (key: number) => notes[1] - ((key - low) / (high - low)) * (notes[1] - notes[0] - 8)
   return (
     <g>
       {data.strokes.map(([onset, release, key, velocity, hand, written, id], i) => {
@@ -119,6 +122,7 @@ export function Diamond({
 }) {
   const [moved, setMoved] = useState<number | null>(null)
   const [from, setFrom] = useState(0)
+  const { notes, diamond } = useRows()
   useEffect(() => setMoved(null), [at])
   const put = (time: number) => {
     const nearest = beats.reduce((a, b) => (Math.abs(b[0] - time) < Math.abs(a[0] - time) ? b : a))
@@ -167,15 +171,15 @@ export function Diamond({
         Drag to where this bar begins; arrow keys move it by 10 ms, Page Up and Page Down to another beat, Delete lets
         it go
       </title>
-      {moved !== null && <line x1={cx} x2={cx} y1={NOTES[0]} y2={NOTES[1] + 6} stroke="var(--color-vermilion)" />}
-      <rect x={cx - 9} y={DIAMOND - 10} width={18} height={30} fill="transparent" />
+      {moved !== null && <line x1={cx} x2={cx} y1={notes[0]} y2={notes[1] + 6} stroke="var(--color-vermilion)" />}
+      <rect x={cx - 9} y={diamond - 10} width={18} height={30} fill="transparent" />
       <path
-        d={`M${cx} ${DIAMOND - 6}l5 6l-5 6l-5 -6z`}
+        d={`M${cx} ${diamond - 6}l5 6l-5 6l-5 -6z`}
         fill={byHand || moved !== null ? 'var(--color-vermilion)' : 'var(--color-paper)'}
         stroke={byHand ? 'var(--color-vermilion)' : 'var(--color-faint)'}
         strokeWidth={1.1}
       />
-      <text x={cx} y={DIAMOND + 17} textAnchor="middle" fontSize={11} fill="var(--color-faint)">
+      <text x={cx} y={diamond + 17} textAnchor="middle" fontSize={11} fill="var(--color-faint)">
         {number || 'pick-up'}
       </text>
     </g>
@@ -184,7 +188,8 @@ export function Diamond({
 
 export function Playhead({ x }: { x: Scale }) {
   const takeUs = useListening((s) => s.takeUs)
+  const { notes } = useRows()
   return takeUs === null ? null : (
-    <line x1={x(takeUs)} x2={x(takeUs)} y1={4} y2={NOTES[1] + 8} stroke="var(--color-ink)" strokeWidth={1.5} />
+    <line x1={x(takeUs)} x2={x(takeUs)} y1={4} y2={notes[1] + 8} stroke="var(--color-ink)" strokeWidth={1.5} />
   )
 }

@@ -9,7 +9,7 @@ from music21 import dynamics, expressions, spanner
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import about, begin, centre, drag, press, says, with_mark
+from tests.ui.desk import about, begin, centre, drag, open_piece, press, says, with_mark
 from tests.ui.test_page import quarters, score_of
 
 
@@ -173,3 +173,20 @@ def test_a_tremolo_and_a_glissando_join_two_notes_and_are_chosen_by_what_joins_t
     expect(page.locator("g.fTrem")).to_have_count(0)
     page.mouse.click(*centre(page.locator("g.gliss")))
     expect(page.get_by_test_id("mark-words")).to_have_text("glissando at bar 1, beat 1")
+
+
+def test_a_form_in_one_sentence_is_a_ribbon_that_is_heard_from_any_of_its_parts(page: Page, server: Server) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    ribbon = page.get_by_test_id("ribbon")
+    expect(ribbon).to_have_count(0)  # bars that sound as they stand need none
+    page.get_by_role("button", name="More", exact=True).click()
+    page.keyboard.type("bars 1 to 4 twice, 1st ending bar 4, 2nd ending bar 5")
+    press(page, "Enter")
+    says(page, "In order: bars 1 to 4, bars 1 to 3, bars 5 to 16")
+    press(page, "Escape")
+    expect(ribbon.get_by_role("button")).to_have_text(["1–4", "1–3", "5–16"])
+    ribbon.get_by_role("button", name="Play bars 1 to 3, 2nd time").click()
+    expect(ribbon.locator("[aria-current]")).to_have_text("1–3")
+    expect(ribbon.locator("[aria-current]")).to_have_text("5–16", timeout=20_000)
+    press(page, "Control+z")
+    expect(ribbon).to_have_count(0)

@@ -88,6 +88,7 @@ def get_playback(library: Lib, piece_id: str, how: Annotated[s.Listening, Query(
         pulses=practice_map(piece, tempo),
         manner=PlaybackStyle(how.as_played, how.feel, how.seed),
         cut=how.cut or how.first_bar is not None,
+        stretch=how.stretch,
     )
     return s.PlaybackView(
         notes=heard.notes,

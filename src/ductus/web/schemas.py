@@ -198,7 +198,8 @@ class Listening(In):
     """What is to be heard, and how: from a tick to another (None.
 
     To the end), at the page's tempi in percent or at one tempo (quarters a minute), with repeats and jumps or
-    without, as it was played where it was, with feel (percent); ``cut``: nothing sounds on behind the end.
+    without, as it was played where it was, with feel (percent); ``cut``: nothing sounds on behind the end;
+    ``stretch``: from this one of the order of bars on.
     """
 
     from_tick: Ticks = 0
@@ -214,6 +215,7 @@ class Listening(In):
         None  # index; with it the bars up to ``last_bar`` are meant
     )
     last_bar: Annotated[int, Field(ge=0, le=MAX_BAR)] = 0
+    stretch: Annotated[int, Field(ge=0, le=MAX_BAR)] | None = None
 
 
 class PagesHow(In):

@@ -9,6 +9,7 @@ import { onLeave } from '../session/events'
 import { useDesk } from '../session/store'
 import { nowUs } from '../input/port'
 import { soundClicks, soundClickStream, soundNotes, soundNoteStream, soundsHere, useSound } from './engine'
+import { stretchAt, stretchesOf } from './stretches'
 import type { Stream } from './schedule'
 import { playbackSettings, setPlayback } from './settings'
 
@@ -19,6 +20,8 @@ interface Listening {
   /** Event time of the beginning of the take that sounds, and how far it is, in microseconds; null when none plays. */
   originUs: number | null
   takeUs: number | null
+  /** The stretch of the order of bars that sounds, counted from 0; null while none does. */
+  stretch: number | null
   /** Keys that sound now, to be seen on the keyboard. */
   keys: ReadonlySet<number>
   /** The line speaks of how playback goes. */
@@ -30,6 +33,7 @@ export const useListening = create<Listening>(() => ({
   tick: null,
   originUs: null,
   takeUs: null,
+  stretch: null,
   keys: new Set(),
   open: false,
 }))
@@ -49,7 +53,7 @@ export function stopPlaying(): void {
   stop = null
   cancelAnimationFrame(frame)
   show([])
-  useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null })
+  useListening.setState({ playing: false, tick: null, originUs: null, takeUs: null, stretch: null })
 }
 onLeave(() => {
   stopPlaying()
@@ -100,16 +104,48 @@ export async function playFrom(
   }
 }
 
-function playOnce({ notes, places, clicks }: Playback, tick: number): void {
+/** Play on from a stretch of the order of bars, with the repeats and jumps that follow. */
+export async function playStretch(stretch: number): Promise<void> {
+  stopPlaying()
+  const mine = ++wanted
+  const { pieceId, state } = useDesk.getState()
+  const from = state?.order?.[stretch]
+  if (!from) return
+  try {
+    const heard = await rest.playback(pieceId, { ...asked(), repeats: true, from_tick: from.start, stretch })
+    if (mine !== wanted) return
+    if (!heard.notes.length) return say('Nothing is written there yet')
+    await soundsHere(state.parts)
+    if (mine === wanted) playOnce(heard, from.start, stretch)
+  } catch (error) {
+    useDesk.setState({ problem: (error as Error).message })
+  }
+}
+
+function playOnce({ notes, places, clicks }: Playback, tick: number, stretch: number | null = null): void {
   const origin = nowUs() + LEAD_US
   useListening.setState({ playing: true, tick })
+  const order = playbackSettings().repeats || stretch !== null ? (useDesk.getState().state?.order ?? []) : []
+  const stretches = stretchesOf(
+    places.map(([, at]) => at),
+    order,
+    stretch ?? stretchAt(tick, order),
+  )
   const quiet = useSound.getState().playbackClick ? soundClicks(clicks, origin) : () => undefined
   const silent = soundNotes(notes, origin, stopPlaying)
   stop = () => {
     quiet()
     silent()
   }
-  followPlaces((us) => places.filter(([at]) => at <= us).at(-1)?.[1] ?? tick, origin, notes)
+  followPlaces(
+    (us) => {
+      const passed = places.filter(([at]) => at <= us).length
+      if (order.length) useListening.setState({ stretch: stretches[Math.max(passed - 1, 0)] ?? 0 })
+      return places[passed - 1]?.[1] ?? tick
+    },
+    origin,
+    notes,
+  )
 }
 
 /**

@@ -63,7 +63,17 @@ const printQuery = ({ size, staffMm, part }: PrintHow) =>
 export type ListeningTo = {
   readonly [
     K in
-      'from_tick' | 'to_tick' | 'percent' | 'qpm' | 'repeats' | 'as_played' | 'feel' | 'cut' | 'first_bar' | 'last_bar'
+      | 'from_tick'
+      | 'to_tick'
+      | 'percent'
+      | 'qpm'
+      | 'repeats'
+      | 'as_played'
+      | 'feel'
+      | 'cut'
+      | 'first_bar'
+      | 'last_bar'
+      | 'stretch'
   ]?: number | boolean | null
 }
 

@@ -27,6 +27,7 @@ import { PenMark } from './PenMark'
 import { fitLines, send } from '../session/actions'
 import { useDesk } from '../session/store'
 import { farZoom } from '../shell/appearance'
+import { Ribbon } from './Ribbon'
 import { Rights, TitleBlock } from './TitleBlock'
 import { Washes } from './Washes'
 import { cx } from '../shell/classes'
@@ -267,6 +268,7 @@ export const Sheet = memo(function Sheet() {
             data-full={k + 1 < starts.length ? 'yes' : undefined}
             aria-label={leaves.size ? `page ${k + 1}` : undefined}>
             {k === 0 && <TitleBlock />}
+            {k === 0 && <Ribbon />}
             <div className="leaf-systems" data-testid="systems">
               {refs.slice(first, starts[k + 1]).map((ref, i) => (
                 <SystemHolder

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
@@ -21,14 +22,16 @@ from ductus.core.prompt.selection import hand_of, key_of, pitch_of, value_of
 from ductus.core.recording.settings import RecordChoices
 from ductus.core.score.catalogues.drums import drum_by_place, drum_of, sound_words
 from ductus.core.score.model.piece import Piece
-from ductus.core.score.model.playing_order import form_of
+from ductus.core.score.model.playing_order import bars_words, form_of
 from ductus.core.score.model.records import Facts, Note, Part
 from ductus.core.score.note_edits.positions import OtherHand
 from ductus.core.score.structure_edits.parts import ClefFrom
 from ductus.core.time.bars import beat_words
 from ductus.core.time.ticks import shown_ticks
-from ductus.core.words import capital, count_words
+from ductus.core.words import capital, count_words, ordinal
 from ductus.store.journal import CutOff, Stretch
+
+MOST_STRETCHES = 60  # of the order of bars that a browser is told
 
 
 def head_fact(facts: Facts) -> m.HeadFact:
@@ -80,7 +83,24 @@ def state_fact(desk: Desk, state: EntryState, view: View) -> m.StateFact:
         tempo_text=tempo.text,
         read=tuple(sorted({r.take for r in piece.readings.values()})),
         form=tuple(m.FormFact(piece.timeline.bar(p.bar).start, capital(p.words)) for p in form_of(piece).problems),
+        order=_order(piece),
     )
+
+
+def _order(piece: Piece) -> tuple[m.StretchFact, ...]:
+    """The stretches of a piece with repeats or jumps as they sound, the first MOST_STRETCHES of them."""
+    order = form_of(piece).order
+    if len(order) == 1:
+        return ()
+    times: Counter[int] = Counter()
+    out = []
+    for stretch in order[:MOST_STRETCHES]:
+        times[stretch.first] += 1
+        time = times[stretch.first]
+        words = bars_words(piece, stretch.first, stretch.last) + (f", {ordinal(time)} time" if time > 1 else "")
+        numbers = [str(piece.timeline.number_of(b) or "pick-up") for b in (stretch.first, stretch.last)]
+        out.append(m.StretchFact(stretch.start, stretch.end, "–".join(dict.fromkeys(numbers)), words))
+    return tuple(out)
 
 
 def takes_fact(desk: Desk, cut_off: Iterable[CutOff], left: Iterable[Stretch]) -> m.TakesFact:

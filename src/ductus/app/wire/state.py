@@ -66,6 +66,16 @@ class FormFact:
 
 
 @dataclass(frozen=True, slots=True)
+class StretchFact:
+    """Bars that sound in a row, as ticks [start, end), their numbers, and how they are said aloud."""
+
+    start: int
+    end: int
+    bars: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class StateFact:
     """What the header needs; sent on opening and after every edit.
 
@@ -87,6 +97,7 @@ class StateFact:
     tempo_text: str
     read: tuple[int, ...] = ()
     form: tuple[FormFact, ...] = ()  # what of repeats, endings and jumps does not hold together
+    order: tuple[StretchFact, ...] = ()  # in which bars sound; empty where they sound as they stand
     type: Literal["state"] = "state"
 
 

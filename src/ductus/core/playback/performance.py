@@ -318,11 +318,15 @@ def one_by_one(struck: Iterable[Sounded]) -> list[Sounded]:
     return sorted((s for row in by_key.values() for s in row), key=lambda s: (s.on, s.key, s.channel))
 
 
-def _stretches(piece: Piece, start: int, end: int | None, repeats: bool) -> list[tuple[int, int]]:
-    """What is played of the page, as [tick, tick) in playing order."""
+def _stretches(
+    piece: Piece, start: int, end: int | None, repeats: bool, stretch: int | None = None
+) -> list[tuple[int, int]]:
+    """What is played of the page, as [tick, tick) in playing order, from the ``stretch`` on that is named."""
     order = playing_order(piece, repeats and end is None)
     if end is not None or len(order) == 1:
         return [(start, end if end is not None else max(piece.end, start) + 1)]
+    if stretch is not None:
+        return [(s.start, s.end) for s in order[stretch:] or order[-1:]]
     k = next((i for i, s in enumerate(order) if s.start <= start < s.end), len(order) - 1)
     return [(max(order[k].start, start) if i == k else s.start, s.end) for i, s in enumerate(order) if i >= k]
 
@@ -336,17 +340,19 @@ def playback(
     pulses: PulseMap | None = None,
     manner: PlaybackStyle = AS_SET,
     cut: bool = False,
+    stretch: int | None = None,
 ) -> Playback:
     """What sounds in [start, end) of the page, times from its beginning.
 
     Notes that sound already at ``start`` are heard from there on, grace notes of the first note before it; the pedal
-    holds notes on. With ``repeats`` bars are played in playing order, from the first time that ``start`` is reached.
+    holds notes on. With ``repeats`` bars are played in playing order, from the first time that ``start`` is reached,
+    or from the ``stretch`` of the playing order (index) that is asked for.
     ``pulses``: at other tempi than those of the page; ``cut``: nothing sounds on behind ``end``.
     """
     pulses = pulses or written_tempo_map(piece, fermatas=True)
     whole = performed(piece, pulses, manner)
     offs = held_by_pedal(whole.notes, whole.pedal)
-    stretches = _stretches(piece, start, end, repeats)
+    stretches = _stretches(piece, start, end, repeats, stretch)
     notes: list[Sounding] = []
     places: list[tuple[int, int]] = []
     lead = 0  # microseconds by which grace notes come before the first stretch

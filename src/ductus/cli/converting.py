@@ -20,11 +20,15 @@ class OutputOptions:
     as_played: bool = False
     feel: int = 0
     bars: str = ""
+    pages: int | None = None
+    turn_at_rests: bool = False
 
 
 def output_options(args: argparse.Namespace) -> OutputOptions:
     """The options of a command that writes pieces."""
-    return OutputOptions(args.part, args.page, args.staff_mm, args.as_played, args.feel, args.bars)
+    return OutputOptions(
+        args.part, args.page, args.staff_mm, args.as_played, args.feel, args.bars, args.pages, args.turn_at_rests
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +87,8 @@ def written(piece, ending: str, how: OutputOptions, packed=None) -> bytes:  # ty
 
     part = part_named(piece, how.part).id if how.part else ""
     wanted = Wanted(manner=PlaybackStyle(how.as_played, how.feel), bars=bars_named(piece, how.bars), packed=packed)
-    return kind_of(ending).write(piece, PageSetup(how.page, how.staff_mm, part), wanted)  # type: ignore[arg-type]
+    setup = PageSetup(how.page, how.staff_mm, part, how.pages, how.turn_at_rests)  # type: ignore[arg-type]
+    return kind_of(ending).write(piece, setup, wanted)
 
 
 def conversions(args: argparse.Namespace) -> list[Task]:

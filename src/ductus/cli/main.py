@@ -63,6 +63,13 @@ def readings_count(text: str) -> int:
     return int(text)
 
 
+def pages_count(text: str) -> int:
+    """1 to 400 pages."""
+    if not text.isascii() or not text.isdecimal() or not 1 <= int(text[:4]) <= 400:
+        raise argparse.ArgumentTypeError("a piece can be fitted on 1 to 400 pages")
+    return int(text)
+
+
 def jobs_count(text: str) -> int:
     """1 to 64 at a time."""
     if not text.isascii() or not text.isdecimal() or not 1 <= int(text[:4]) <= 64:
@@ -131,6 +138,8 @@ def _add_how(command: argparse.ArgumentParser) -> None:
     command.add_argument("--part", default="", help="one part only, by its name")
     command.add_argument("--page", choices=("a4", "letter"), default="a4", help="page size")
     command.add_argument("--staff-mm", type=float, help="height of a staff in mm; proposed from the music if not given")
+    command.add_argument("--pages", type=pages_count, metavar="N", help="fit it on at most so many pages")
+    command.add_argument("--turn-at-rests", action="store_true", help="right-hand pages end with a rest if one is near")
     command.add_argument("--bars", default="", metavar="5-12", help="audio: these bars only")
     command.add_argument(
         "--as-played", action="store_true", help="audio and MIDI: notes of takes when they were played"

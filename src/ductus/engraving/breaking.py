@@ -12,7 +12,7 @@ from functools import partial
 from types import MappingProxyType
 
 from ductus.core.score.model.piece import Piece
-from ductus.engraving.layout import IN_PRINT, SIGNATURE_UNITS, bar_units
+from ductus.engraving.layout import IN_PRINT, SIGNATURE_UNITS, bar_units, begun_by_hand
 
 SPACE = 180  # units of the drawing in a staff space
 LEAST_GAP = 5 * SPACE  # between systems
@@ -20,6 +20,7 @@ OPENING, NAMES = 9.0, 8.0  # units of ``layout`` for brace and clef, and for nam
 WANDER = 4  # lines by which a balanced break may lie from where it would at even widths
 FULL = 1.02  # a system may be estimated this full
 ORPHAN, TURN = 6.0, 0.35  # costs of a page with a single last system, and of a turn without a rest
+TURN_AT_RESTS = 12.0  # the same cost where turns at rests are asked for: half a page may stay empty for one
 
 
 def balanced(
@@ -30,8 +31,9 @@ def balanced(
 ) -> list[tuple[int, int]]:
     """Which bars share a system on a line of so many units of ``layout``.
 
-    As few systems as hold them, all about equally full. A long rest that is ``joined`` (see
-    ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they are known already.
+    As few systems as hold them between the breaks that were set by hand, all about equally full. A long
+    rest that is ``joined`` (see ``core.notation.long_rests``) stays whole. ``units``: the widths of bars, where they
+    are known already.
     """
     inside = {bar for first, count in joined.items() for bar in range(first + 1, first + count)}
     width_of = units or partial(bar_units, piece, density=IN_PRINT)
@@ -39,9 +41,13 @@ def balanced(
     sums = [0.0, *itertools.accumulate(widths)]
     names = NAMES if len(piece.parts) > 1 else 0.0
     full = [(line - OPENING - names - SIGNATURE_UNITS * abs(fifths)) * FULL for fifths in _fifths(piece)]
-    greedy = _greedy(sums, full, inside)
-    breaks = _even(sums, full, inside, len(greedy) - 1, WANDER * line) or greedy
-    return [(a, b - 1) for a, b in itertools.pairwise(breaks)]
+    out: list[tuple[int, int]] = []
+    for begin, end in itertools.pairwise([0, *sorted(begun_by_hand(piece) - inside), piece.bar_count]):
+        here, closed = sums[begin : end + 1], {b - begin for b in inside}
+        greedy = _greedy(here, full[begin:end], closed)
+        breaks = _even(here, full[begin:end], closed, len(greedy) - 1, WANDER * line) or greedy
+        out += [(begin + a, begin + b - 1) for a, b in itertools.pairwise(breaks)]
+    return out
 
 
 def _greedy(sums: Sequence[float], full: Sequence[float], inside: Set[int]) -> list[int]:
@@ -67,7 +73,7 @@ def _even(
 
     No system ends further than ``wander`` from where equally full ones would.
     """
-    bars, aim = len(sums) - 1, sums[-1] / count
+    bars, aim = len(sums) - 1, (sums[-1] - sums[0]) / count
     layers: list[dict[int, tuple[float, int]]] = [
         {0: (0.0, 0)}
     ]  # after so many systems: bar -> cost, where the last of them began
@@ -80,7 +86,7 @@ def _even(
                 width = sums[last] - sums[first]
                 if width > full[first] and last > first + 1:
                     break
-                if last < bars and abs(sums[last] - k * aim) > wander:
+                if last < bars and abs(sums[last] - sums[0] - k * aim) > wander:
                     continue  # far from where so many systems would end: never balanced
                 total = cost + ((width - aim) / aim) ** 2
                 if last not in following or total < following[last][0]:
@@ -103,9 +109,16 @@ def _fifths(piece: Piece) -> list[int]:
     return out
 
 
-def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: float) -> list[int]:
+def broken(
+    tall: Sequence[float],
+    turns: Sequence[bool],
+    head: float,
+    high: float,
+    by_hand: Set[int] = frozenset(),
+    turn: float = TURN,
+) -> list[int]:
     """Where pages begin, and the end: the cheapest way to break systems of these heights (leftover room, single last
-    systems, turns without a rest).
+    systems, turns without a rest). Systems ``by_hand`` begin a page; ``turn``: what a turn without a rest costs.
     """
     count = len(tall)
 
@@ -121,6 +134,8 @@ def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: floa
             room = high - (head if first == 0 else 0.0)
             filled = float(-LEAST_GAP)
             for last in range(first + 1, count + 1):
+                if last - 1 in by_hand and last > first + 1:
+                    break
                 filled += tall[last - 1] + LEAST_GAP
                 if filled > room and last > first + 1:
                     break
@@ -131,7 +146,7 @@ def broken(tall: Sequence[float], turns: Sequence[bool], head: float, high: floa
                     if end is None or cost + more < end[0]:
                         end = (cost + more, (first, side))
                     continue
-                more += (1 - min(used, 1.0)) ** 2 * 4 + (TURN if side == 0 and not turns[last - 1] else 0.0)
+                more += (1 - min(used, 1.0)) ** 2 * 4 + (turn if side == 0 and not turns[last - 1] else 0.0)
                 key = (last, 1 - side)
                 if key not in best or cost + more < best[key][0]:
                     best[key] = (cost + more, (first, side))

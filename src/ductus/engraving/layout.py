@@ -14,6 +14,7 @@ from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass
 
 from ductus.core.pitch.keys import signature
+from ductus.core.score.model.note_signs import BREAKS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Syllable
 from ductus.core.time.note_values import BASE_TICKS
@@ -93,6 +94,11 @@ def syllable_units(syllable: Syllable) -> float:
     return LETTER_UNITS * (len(syllable.text) + (0.8 if syllable.syllabic in ("single", "end") else 1.4))
 
 
+def begun_by_hand(piece: Piece, kinds: Sequence[str] = BREAKS) -> frozenset[int]:
+    """The bars (indices) that begin a system, or a page, because a hand said so."""
+    return frozenset(s.bar for s in piece.signs.values() if s.kind in kinds and 0 < s.bar < piece.bar_count)
+
+
 def room(piece: Piece, first: int, line: float = LINE_UNITS) -> float:
     """Units left for bars on a system that begins with bar ``first``, on a line of so many."""
     names = 8.0 if len(piece.parts) > 1 else 0.0
@@ -109,16 +115,18 @@ def break_from(
 ) -> list[SystemRange]:
     """Systems from bar ``first`` on, until the end or until a new system would begin at one of ``stops``."""
     out: list[SystemRange] = []
+    by_hand = begun_by_hand(piece)
     while first < count:
         if out and first in stops:
             break
         full = room(piece, first, line)
         left, last = full, first
         left -= width(first)
-        while last + 1 < count and last + 2 - first <= MAX_BARS and width(last + 1) <= left:
+        while last + 1 < count and last + 1 not in by_hand and last + 2 - first <= MAX_BARS and width(last + 1) <= left:
             last += 1
             left -= width(last)
-        last = _ending_at_stop(first, last, width, stops, full)
+        if last + 1 not in by_hand:
+            last = _ending_at_stop(first, last, width, stops, full)
         out.append(SystemRange(first, last))
         first = last + 1
     return out
@@ -133,6 +141,8 @@ def _ending_at_stop(first: int, last: int, width: Callable[[int], float], stops:
 
 
 def _fits(piece: Piece, system: SystemRange, width: Callable[[int], float], line: float) -> bool:
+    if any(system.first < bar <= system.last for bar in begun_by_hand(piece)):
+        return False
     taken = sum(width(i) for i in range(system.first, system.last + 1))
     return taken <= room(piece, system.first, line) * ROOM_TO_GROW
 

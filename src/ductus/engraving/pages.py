@@ -11,14 +11,8 @@ a staff space.
 from __future__ import annotations
 
 import itertools
-import re
-from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from importlib import resources
 from typing import Literal
-
-import verovio
-from lxml import etree
 
 from ductus.core.errors import BadInput, NotThere
 from ductus.core.notation.rests import long_rests
@@ -27,20 +21,20 @@ from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Facts, Part
-from ductus.engraving.breaking import LEAST_GAP, SPACE, balanced, broken, ends_with_rest
+from ductus.engraving.breaking import LEAST_GAP, SPACE, TURN, TURN_AT_RESTS, balanced, broken, ends_with_rest
 from ductus.engraving.faces import FAMILY, letters_of, undrawn, with_signs
-from ductus.engraving.finish import finished
+from ductus.engraving.layout import begun_by_hand
+from ductus.engraving.systems import System, engraved_systems
 from ductus.engraving.title_block import Line, rights_lines, running_head, title_block
-from ductus.formats.musicxml_write import Window, write_musicxml
 
 SIZES: dict[str, tuple[float, float]] = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}  # ISO 216; ANSI/ASME Y14.1
 STAFF = 4 * SPACE
 MARGINS = (14.0, 15.0)  # mm at the sides, above and below
 SMALLEST, LARGEST = 3.0, 9.0  # mm a staff
+STAFF_STEP = 0.1  # mm, by which staves grow smaller until a piece fits
+MOST_PAGES = 400  # that can be asked for
 MOST_STRETCH = 7 * SPACE  # what justification may add to the least gap between systems
 LINE = 24000 / 100  # units of the drawing to one unit of ``layout``
-SVG = "{http://www.w3.org/2000/svg}"
-NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 STYLE = (
     "path,rect,polygon,ellipse,polyline{stroke:currentColor}text,use,g.notehead *{stroke:none}polyline{fill:none}"
     f"text{{font-family:{FAMILY}}}[font-family=Leipzig]{{font-family:Leipzig;font-style:normal}}"
@@ -50,25 +44,17 @@ STYLE = (
 
 @dataclass(frozen=True, slots=True)
 class PageSetup:
-    """How a piece is printed: page size, staff height in mm (None.
+    """How a piece is printed: page size, staff height in mm (None: proposed from the music), one part only ("": all).
 
-    Proposed from the music), one part only ("": all).
+    ``pages``: the most that it may take, on staves as large as that allows, unless their height is given, too;
+    ``turn_at_rests``: right-hand pages end with a rest wherever one is near.
     """
 
     size: Literal["a4", "letter"] = "a4"
     staff_mm: float | None = None
     part: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class System:
-    """An engraved system: its bars, where its ink begins and ends (units), and its drawing."""
-
-    first: int
-    last: int
-    top: float
-    bottom: float
-    drawing: str
+    pages: int | None = None
+    turn_at_rests: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +117,11 @@ def proposed_staff(piece: Piece) -> float:
 
 
 def printed(piece: Piece, setup: PageSetup) -> Printed:
-    """The piece on pages. Raises BadInput for a staff that no page holds, NotThere for a part that is gone, Stopped."""
+    """The piece on pages.
+
+    Raises BadInput for a staff that no page holds and for pages that cannot hold the piece, NotThere for a part that
+    is gone, Stopped.
+    """
     if setup.part:
         piece = extract(piece, setup.part)
     staff = proposed_staff(piece) if setup.staff_mm is None else setup.staff_mm
@@ -139,24 +129,80 @@ def printed(piece: Piece, setup: PageSetup) -> Printed:
         raise BadInput(f"A staff of {staff:g} mm cannot be printed; use {SMALLEST:g} to {LARGEST:g} mm.")
     width, height = SIZES[setup.size]
     name = piece.part(setup.part).name if setup.part else ""
-    paper = paper_for(piece, setup.size, staff, part=name)
     passed(0.05)
-    joined = long_rests(piece) if setup.part else {}
-    ranges = balanced(piece, paper.line, joined)
     with stretch(0.15, 0.75):
-        defs, systems = engraved_systems(piece, ranges, paper.wide, joined)
+        laid = _laid_out(piece, setup, staff, name) if setup.pages is None else fitted(piece, setup, staff, name)
+    staff, paper, defs, pages = laid.staff, laid.paper, laid.defs, laid.pages
+    drawn = []
+    for page in pages:
+        drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), paper.per_mm, name))
+        passed(0.75 + 0.25 * page.number / len(pages))
+    return Printed(width, height, staff, tuple(drawn), "".join(sorted(undrawn(letters_of(drawn)))))
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """A piece laid on pages at a staff height (mm): the paper, its glyphs, its systems in order and its pages."""
+
+    staff: float
+    paper: Paper
+    defs: str
+    systems: list[System]
+    pages: list[Page]
+
+
+def _laid_out(piece: Piece, setup: PageSetup, staff: float, name: str) -> Laid:
+    """A piece on pages at a staff height. Raises BadInput where a system is higher than a page."""
+    paper = paper_for(piece, setup.size, staff, part=name)
+    joined = long_rests(piece) if setup.part else {}
+    defs, systems = engraved_systems(piece, balanced(piece, paper.line, joined), paper.wide, joined)
     tallest = max(s.bottom - s.top for s in systems)
     if tallest + paper.head > paper.high:
         raise BadInput(
             f"A page of {setup.size.upper()} is too small for these staves at {staff:g} mm; take a smaller staff or "
             "fewer parts."
         )
-    pages = laid_out(piece, systems, paper)
-    drawn = []
-    for page in pages:
-        drawn.append(_drawing(piece.facts, page, len(pages), defs, (width, height), paper.per_mm, name))
-        passed(0.75 + 0.25 * page.number / len(pages))
-    return Printed(width, height, staff, tuple(drawn), "".join(sorted(undrawn(letters_of(drawn)))))
+    return Laid(staff, paper, defs, systems, laid_out(piece, systems, paper, turn_at_rests=setup.turn_at_rests))
+
+
+def fitted(piece: Piece, setup: PageSetup, usual: float, name: str) -> Laid:
+    """A piece on at most ``setup.pages`` pages, its staves as large as that allows, but not larger than usual.
+
+    Raises BadInput, with the count that the smallest staves take, where it takes more pages even then.
+    """
+    most = setup.pages or 1
+    laid, high = _laid_out(piece, setup, usual, name), usual
+    while len(laid.pages) > most:
+        high = _smaller(piece, setup, laid, name, high - STAFF_STEP)
+        if high < SMALLEST:
+            least = _laid_out(piece, setup, SMALLEST, name)
+            if len(least.pages) <= most:
+                return least
+            raise BadInput(
+                f"Even with staves of {SMALLEST:g} mm this takes {len(least.pages)} pages. Ask for as many, or print "
+                "parts by themselves."
+            )
+        laid = _laid_out(piece, setup, high, name)
+    return laid
+
+
+def _smaller(piece: Piece, setup: PageSetup, laid: Laid, name: str, at_most: float) -> float:
+    """The largest staff height up to ``at_most`` that may take ``setup.pages`` pages, by systems as high as these.
+
+    Less than SMALLEST where none does.
+    """
+    heights = sorted(s.bottom - s.top for s in laid.systems)
+    usual = heights[len(heights) // 2]
+    joined = long_rests(piece) if setup.part else {}
+    staff = at_most
+    while staff >= SMALLEST:
+        paper = paper_for(piece, setup.size, staff, part=name)
+        count = len(balanced(piece, paper.line, joined))
+        edges = broken([usual] * count, [True] * count, paper.head, paper.high)
+        if len(edges) - 1 <= (setup.pages or 1):
+            break
+        staff -= STAFF_STEP
+    return round(staff, 2)
 
 
 def extract(piece: Piece, part_id: str) -> Piece:
@@ -181,138 +227,20 @@ def extract(piece: Piece, part_id: str) -> Piece:
     return piece.with_rows(draft.rows())
 
 
-# --- systems -------------------------------------------------------------------------------
-
-
-def engraved_systems(
-    piece: Piece, ranges: list[tuple[int, int]], wide: float, joined: Mapping[int, int]
-) -> tuple[str, list[System]]:
-    """Glyph definitions, and the systems of a piece on lines of a width (units)."""
-    breaks = {first for first, _ in ranges[1:]}
-    window = Window(
-        0, piece.bar_count - 1, heading=False, sounds=False, breaks=frozenset(breaks), rests=tuple(joined.items())
-    )
-    xml = write_musicxml(piece, window).decode()
-    verovio.enableLog(verovio.LOG_OFF)  # its warnings are for programmers
-    toolkit = verovio.toolkit(False)  # in a thread it does not find its fonts by itself
-    toolkit.setResourcePath(str(resources.files(verovio) / "data"))
-    toolkit.setOptions(
-        {
-            "adjustPageHeight": True, "breaks": "line", "footer": "none", "header": "none", "minLastJustification": 0,
-            "mnumInterval": 0,
-            "pageHeight": 9000, "pageMarginBottom": 0, "pageMarginLeft": 0, "pageMarginRight": 0, "pageMarginTop": 0,
-            "pageWidth": round(wide / 10), "scale": 100, "svgFormatRaw": True, "svgRemoveXlink": True,
-            "svgViewBox": True, "xmlIdSeed": 1,
-            "font": "Leipzig",
-            "spacingStaff": 9, "lyricSize": 4.8, "multiRestStyle": "block",
-        }
-    )  # fmt: skip
-    passed(0.05)
-    if not toolkit.loadData(xml) or (joined and not toolkit.loadData(with_long_rests(toolkit.getMEI(), joined))):
-        raise RuntimeError("verovio refused our own MusicXML")
-    defs: dict[str, str] = {}
-    systems: list[System] = []
-    count = toolkit.getPageCount()
-    for number in range(1, count + 1):
-        passed(
-            0.3 + 0.7 * (number - 1) / count
-        )  # the engraver takes about a third of the time for the layout, all at once
-        svg = finished(toolkit.renderToSVG(number), xml, piece, 0)
-        root = etree.fromstring(svg.encode(), etree.XMLParser(huge_tree=True))
-        for glyph in root.iterfind(f".//{SVG}defs/*"):
-            defs[str(glyph.get("id"))] = _text(glyph)
-        for group in root.iter(f"{SVG}g"):
-            if group.get("class") == "system":
-                systems.append(_system(group))
-    return "".join(defs.values()), systems
-
-
-LONG_REST = re.compile(r'<measure xml:id="b(\d+)-.*?</measure>', re.DOTALL)
-
-
-def with_long_rests(mei: str, joined: Mapping[int, int]) -> str:
-    """The rests of joined bars as rests of so many bars, on every staff. (From MusicXML the engraver takes them for
-    the first staff only, and leaves out what else stands in such a bar.)
-    """
-
-    def join(measure: re.Match[str]) -> str:
-        count = joined.get(int(measure.group(1)))
-        return measure.group() if count is None else measure.group().replace("<mRest ", f'<multiRest num="{count}" ')
-
-    return LONG_REST.sub(join, mei)
-
-
-def _text(element: etree._Element) -> str:
-    return etree.tostring(element, encoding="unicode", with_tail=False).replace(
-        ' xmlns="http://www.w3.org/2000/svg"', ""
-    )
-
-
-def _system(group: etree._Element) -> System:
-    """A system with the reach of its ink, as far as coordinates tell it."""
-    bars = [
-        int(m.group(1))
-        for g in group.iter(f"{SVG}g")
-        if g.get("class") == "measure" and (m := re.match(r"b(\d+)-", g.get("id") or ""))
-    ]
-    return System(min(bars), max(bars), *reach(group), _text(group))
-
-
-def reach(group: etree._Element) -> tuple[float, float]:
-    """From where to where the ink of a drawing goes, down the page."""
-    top, bottom = 1e9, -1e9
-    for element in group.iter():
-        for low, high in heights(element):
-            top, bottom = min(top, low), max(bottom, high)
-    return top, bottom
-
-
-def ink_height(svg: str) -> float:
-    """How high the ink of an engraved system is, in units of the drawing."""
-    root = etree.fromstring(svg.encode())
-    group = next((g for g in root.iter(f"{SVG}g") if g.get("class") == "system"), root)
-    top, bottom = reach(group)
-    return max(bottom - top, 0.0)
-
-
-def heights(element: etree._Element) -> Iterator[tuple[float, float]]:
-    """How far down and up the ink of an element reaches."""
-    tag = str(element.tag).removeprefix(SVG)
-    if tag == "path":
-        ys = [float(n) for n in NUMBER.findall(element.get("d", ""))][1::2]
-    elif tag in ("polygon", "polyline"):
-        ys = [float(n) for n in NUMBER.findall(element.get("points", ""))][1::2]
-    elif tag == "rect":
-        y = float(element.get("y", 0))
-        ys = [y, y + float(element.get("height", 0))]
-    elif tag == "ellipse":
-        ys = [float(element.get("cy", 0))]
-    elif tag == "text" and element.get("y"):
-        y = float(element.get("y", 0))
-        ys = [y - 1.6 * SPACE, y + 0.6 * SPACE]
-    elif tag == "use":
-        found = NUMBER.findall(element.get("transform", ""))
-        ys = [float(found[1])] if len(found) > 1 else []
-        parent = element.getparent()
-        kind = parent.get("class", "") if parent is not None else ""
-        if ys and kind.startswith(("clef", "dynam", "keyAccid", "accid")):
-            ys = [ys[0] - 3 * SPACE if kind.startswith("clef") else ys[0] - SPACE, ys[0] + SPACE]
-    else:
-        return
-    if ys:
-        yield min(ys), max(ys)
-
-
-# --- pages ---------------------------------------------------------------------------------
-
-
-def laid_out(piece: Piece, systems: list[System], paper: Paper) -> list[Page]:
-    """Systems on pages."""
+def laid_out(piece: Piece, systems: list[System], paper: Paper, *, turn_at_rests: bool = False) -> list[Page]:
+    """Systems on pages; a page that ends by hand is not stretched, as the last is not."""
+    begun = begun_by_hand(piece, ("page-break",))
+    by_hand = {k for k, s in enumerate(systems) if s.first in begun}
     edges = broken(
-        [s.bottom - s.top for s in systems], [ends_with_rest(piece, s.last) for s in systems], paper.head, paper.high
+        [s.bottom - s.top for s in systems],
+        [ends_with_rest(piece, s.last) for s in systems],
+        paper.head,
+        paper.high,
+        by_hand,
+        TURN_AT_RESTS if turn_at_rests else TURN,
     )
     return [
-        _placed(systems[a:b], k, paper.head, paper.high, last=b == len(systems))
+        _placed(systems[a:b], k, paper.head, paper.high, last=b == len(systems) or b in by_hand)
         for k, (a, b) in enumerate(itertools.pairwise(edges))
     ]
 

@@ -170,6 +170,12 @@ class _PartWriter:
                 measure.set("implicit", "yes")
             if self.is_top and index in self.window.breaks:
                 sub(measure, "print", new_system="yes")
+            elif self.is_top and self.window.heading:
+                by_hand = {s.kind for s in self.signs if s.bar == index}
+                if "page-break" in by_hand:
+                    sub(measure, "print", new_page="yes")
+                elif "system-break" in by_hand:
+                    sub(measure, "print", new_system="yes")
             write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
             self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)

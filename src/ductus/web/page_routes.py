@@ -50,7 +50,7 @@ def get_file(
 
 def setup_of(piece: Piece, how: s.PagesHow) -> PageSetup:
     """How a piece is laid on pages. Raises NotThere for a part that is not in it."""
-    return PageSetup(how.size, how.staff_mm, part_id(piece, how.part))
+    return PageSetup(how.size, how.staff_mm, part_id(piece, how.part), how.pages, how.turn_at_rests)
 
 
 def part_id(piece: Piece, asked: str) -> str:

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from ductus.core.playback.click import Click
 from ductus.core.playback.performance import Sounding
 from ductus.core.time.bars import MAX_BAR
-from ductus.engraving.pages import LARGEST, SMALLEST
+from ductus.engraving.pages import LARGEST, MOST_PAGES, SMALLEST
 
 Revision = Annotated[int, Field(ge=0, le=2**62, description="the revision the client saw")]
 Words = Annotated[str, Field(max_length=100_000)]
@@ -219,13 +219,16 @@ class Listening(In):
 
 
 class PagesHow(In):
-    """How pages are wanted: size and staff height, one part ("": all); ``work`` is a name of the asker's own, by which
-    the work is watched and stopped.
+    """How pages are wanted: size and staff height, one part ("": all), at most so many pages, turns at rests.
+
+    ``work`` is a name of the asker's own, by which the work is watched and stopped.
     """
 
     size: Literal["a4", "letter"] = "a4"
     staff_mm: Annotated[float, Field(ge=SMALLEST, le=LARGEST)] | None = None
     part: Annotated[str, Field(max_length=40)] = ""
+    pages: Annotated[int, Field(ge=1, le=MOST_PAGES)] | None = None
+    turn_at_rests: bool = False
     work: Annotated[str, Field(max_length=40)] = ""
 
 

@@ -39,7 +39,7 @@ export const PrintView = memo(function PrintView() {
 
 function Preview() {
   const { pieceId, state } = useDeskParts('pieceId', 'state')
-  const [how, setHow] = useState<PrintHow>({ size: 'a4', staffMm: null, part: '' })
+  const [how, setHow] = useState<PrintHow>({ size: 'a4', staffMm: null, part: '', pages: null, turnAtRests: false })
   const [pages, setPages] = useState<Pages | null>(null)
   const [problem, setProblem] = useState('')
   const [working, setWorking] = useState<{ share: number; stop: () => void } | null>(null)
@@ -78,7 +78,7 @@ function Preview() {
   const part = parts.find((p) => p.id === how.part)
   const file = (kind: 'pdf' | 'zip') => () =>
     void save(
-      `${kind === 'pdf' ? 'PDF' : 'Pages as SVG'} of ${count} ${count === 1 ? 'page' : 'pages'}`,
+      `${kind === 'pdf' ? 'PDF' : 'Pages as SVG'} of ${pagesOf(count)}`,
       rest.printAddress(pieceId, kind, how),
       `${state?.facts.title || 'piece'}${part ? ` - ${part.name}` : ''}.${kind}`,
     ).then(setProblem)
@@ -133,11 +133,44 @@ function Preview() {
           ]}>
           {pages ? `${pages.staff_mm} mm high` : '...'}
         </Phrase>
-        {how.staffMm === null ? ' as the music proposes: ' : ': '}
+        {how.pages !== null ? ' so that it fits on ' : how.staffMm === null ? ' as the music proposes, on ' : ', on '}
         <span data-testid="page-count">
-          {count} {count === 1 ? 'page' : 'pages'}
+          <Phrase
+            name="how many pages"
+            options={[
+              {
+                label: 'as many pages as it takes',
+                chosen: how.pages === null,
+                act: () => setHow({ ...how, pages: null }),
+              },
+              ...fewer(Math.max(count, how.pages ?? 0)).map((n) => ({
+                label: `at most ${pagesOf(n)}`,
+                chosen: how.pages === n,
+                act: () => setHow({ ...how, pages: n }),
+              })),
+            ]}>
+            {pagesOf(count)}
+          </Phrase>
         </span>
-        .{' '}
+        , turning{' '}
+        <Tail end=".">
+          <Phrase
+            name="where pages turn"
+            options={[
+              {
+                label: 'where pages are full, at a rest if one is near',
+                chosen: !how.turnAtRests,
+                act: () => setHow({ ...how, turnAtRests: false }),
+              },
+              {
+                label: 'at rests, even where a page stays half empty',
+                chosen: how.turnAtRests,
+                act: () => setHow({ ...how, turnAtRests: true }),
+              },
+            ]}>
+            {how.turnAtRests ? 'at rests' : 'where pages are full'}
+          </Phrase>
+        </Tail>{' '}
         <button type="button" className="phrase" data-phrase="PDF" onClick={file('pdf')}>
           Save as PDF
         </button>
@@ -190,6 +223,12 @@ function Preview() {
     </>
   )
 }
+
+const pagesOf = (count: number) => `${count} ${count === 1 ? 'page' : 'pages'}`
+
+/** Counts of pages to choose from: one and up to four fewer than there are. */
+const fewer = (count: number) =>
+  [...new Set([1, ...Array.from({ length: 5 }, (_, k) => count - k)])].filter((n) => n > 0).sort((a, b) => a - b)
 
 /** Letters that cannot be shown, by their code points too: "the letter 夕 (U+5915)". */
 function namedLetters(letters: string): string {

@@ -55,9 +55,18 @@ export interface PrintHow {
   readonly size: 'a4' | 'letter'
   readonly staffMm: number | null
   readonly part: string
+  /** At most so many pages; null: as many as it takes. */
+  readonly pages: number | null
+  readonly turnAtRests: boolean
 }
-const printQuery = ({ size, staffMm, part }: PrintHow) =>
-  new URLSearchParams({ size, part, ...(staffMm === null ? {} : { staff_mm: String(staffMm) }) }).toString()
+const printQuery = ({ size, staffMm, part, pages, turnAtRests }: PrintHow) =>
+  new URLSearchParams({
+    size,
+    part,
+    ...(staffMm === null ? {} : { staff_mm: String(staffMm) }),
+    ...(pages === null ? {} : { pages: String(pages) }),
+    turn_at_rests: String(turnAtRests),
+  }).toString()
 
 /** What is to be heard, and how; null: as it usually is. */
 export type ListeningTo = {

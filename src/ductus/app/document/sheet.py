@@ -17,8 +17,18 @@ from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part
 from ductus.engraving.breaking import balanced, broken, ends_with_rest
 from ductus.engraving.engraver import MARGINS, PAGE_WIDTH, Engraver
-from ductus.engraving.layout import IN_PRINT, LINE_UNITS, ON_SCREEN, Density, SystemRange, bar_units, relayout
-from ductus.engraving.pages import Paper, ink_height, paper_for, proposed_staff
+from ductus.engraving.layout import (
+    IN_PRINT,
+    LINE_UNITS,
+    ON_SCREEN,
+    Density,
+    SystemRange,
+    bar_units,
+    begun_by_hand,
+    relayout,
+)
+from ductus.engraving.pages import Paper, paper_for, proposed_staff
+from ductus.engraving.systems import ink_height
 
 PageSize = Literal["", "a4", "letter"]
 LineShare = Literal[100, 76, 58, 44, 34]  # of one scroll: how long its lines are, in percent of the longest
@@ -120,6 +130,7 @@ class Sheet:
         self.piece = piece
         self.systems: list[SystemState] = []
         self._version = 0
+        self._by_hand: frozenset[int] = frozenset()
         self._lay_out()
 
     def update(
@@ -185,7 +196,9 @@ class Sheet:
         usual = median(known) if known else paper.high / 6
         tall = tuple(s.high or usual for s in self.systems)
         turns = tuple(self._turns_after(s.bars.last) for s in self.systems)
-        asked = (tall, turns, paper.head, paper.high)
+        pages = begun_by_hand(self.piece, ("page-break",))
+        by_hand = frozenset(k for k, s in enumerate(self.systems) if s.bars.first in pages)
+        asked = (tall, turns, paper.head, paper.high, by_hand)
         if self._leaves is None or self._leaves[0] != asked:
             self._leaves = (asked, tuple(broken(*asked)[:-1]))
         return self._leaves[1]
@@ -205,12 +218,17 @@ class Sheet:
 
     def _lay_out(self, touched: AbstractSet[int] | None = None) -> bool:
         old = [s.bars for s in self.systems]
+        by_hand = begun_by_hand(self.piece)
+        if by_hand != self._by_hand:
+            gone = min(self._by_hand - by_hand, default=self.piece.bar_count + 1)
+            old = [s for s in old if s.last + 1 < gone]  # the system in front of a break that is gone takes more bars
+            touched, self._by_hand = None, by_hand
         paper = self.paper
         if paper is not None:
             fresh = [SystemRange(a, b) for a, b in balanced(self.piece, paper.line, units=self._width)]
         else:
             fresh = relayout(self.piece, old, self.piece.bar_count, self._width, touched, LINE_UNITS * self._line / 100)
-        if fresh == old:
+        if fresh == [s.bars for s in self.systems]:
             return False
         known = {s.bars: s for s in self.systems}
         self.systems = [known.get(bars) or SystemState(bars) for bars in fresh]

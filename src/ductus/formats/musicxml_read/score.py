@@ -53,6 +53,7 @@ def read_musicxml(data: bytes, name: str = "") -> ReadScore:
     records += keys_of(parts, bars, losses, ids)
     records += tempi_of(parts, bars, losses, ids)
     records += signs_of(parts, bars, losses, ids)
+    records += breaks_of(root, ids)
     names: set[str] = set()
     order = 0
     for part in parts:
@@ -179,6 +180,19 @@ def signs_of(parts: list[RawPart], bars: Bars, losses: Losses, ids: Ids) -> Iter
             continue
         seen.add(kind)
         yield BarSign(ids.new("s"), kind, bar, text)
+
+
+def breaks_of(root: Element, ids: Ids) -> Iterator[BarSign]:
+    """Breaks that were set by hand, from files of our own.
+
+    Others name every system of their own page, which need not be those of ours.
+    """
+    if text_of(root, "identification/encoding/software") != "Ductus":
+        return
+    for bar, measure in enumerate(root.iterfind("part[1]/measure")):
+        for shown in measure.findall("print") if bar else ():
+            if shown.get("new-page") == "yes" or shown.get("new-system") == "yes":
+                yield BarSign(ids.new("s"), "page-break" if shown.get("new-page") == "yes" else "system-break", bar)
 
 
 def endings_of(parts: list[RawPart], bars: Bars, losses: Losses, ids: Ids) -> Iterator[BarSign]:

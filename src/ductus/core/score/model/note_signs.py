@@ -172,7 +172,10 @@ BAR_SIGNS: dict[str, BarSignKind] = {
     "dal-segno-fine": BarSignKind("D.S. al Fine", ("dal segno al fine",), True, alone=True, shown="D.S. al Fine"),
     "dal-segno-coda": BarSignKind("D.S. al Coda", ("dal segno al coda",), True, alone=True, shown="D.S. al Coda"),
     "section": BarSignKind("section"),
+    "system-break": BarSignKind("new system", ("system break", "line break", "new line")),
+    "page-break": BarSignKind("new page", ("page break",)),
 }
+BREAKS = ("system-break", "page-break")  # set by hand; nothing is printed for them
 JUMPS = tuple(k for k in BAR_SIGNS if k.startswith(("da-capo", "dal-segno")))
 MOVABLE = frozenset(("section", "segno", "coda", "to-coda", "fine", *JUMPS))  # letters and words, which a hand may move
 LINES = ("repeat-end", "double", "dashed", "final")  # one right bar line at a time

@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.ui.conftest import Server
-from tests.ui.desk import exported, open_piece, press, says
+from tests.ui.desk import begin, exported, open_piece, press, says
 
 
 def say_it(page: Page, words: str) -> None:
@@ -66,3 +66,24 @@ CLEAR = """() => {
   const pen = document.querySelector('[data-testid=pen-label]')?.getBoundingClientRect()
   return menu.height > 0 && menu.height <= 242 && pen && pen.bottom <= menu.top + 2
 }"""
+
+
+def test_an_unknown_word_asks_what_it_is_once_and_is_then_known(page: Page, server: Server) -> None:
+    begin(page, "Words of one's own", "3/4")
+    press(page, "Backquote", "a", "s")
+    page.get_by_role("button", name="with a mark").click()
+    mark = page.get_by_role("combobox", name="mark")
+    mark.fill("wie ein Kahn")
+    expect(page.get_by_text("“wie ein Kahn” is not known yet. What is it?")).to_be_visible()
+    press(page, "Enter")  # alone it takes nothing
+    expect(mark).to_be_visible()
+    press(page, "ArrowDown", "Enter")
+    says(page, "wie ein Kahn")
+    expect(page.locator(".system").get_by_text("wie ein Kahn")).to_have_count(1)
+    press(page, "s")
+    page.get_by_role("button", name="with a mark").click()
+    mark.fill("wie ein Kahn")
+    expect(page.get_by_role("option").first).to_have_text("“wie ein Kahn” is expression, under the staff")
+    expect(page.get_by_text("is not known yet")).to_have_count(0)
+    press(page, "Enter")
+    expect(page.locator(".system").get_by_text("wie ein Kahn")).to_have_count(2)

@@ -14,13 +14,17 @@ from ductus.app.document.deferred_rows import RowWriter
 from ductus.app.document.desk import Desk
 from ductus.app.document.journal_writer import Journal
 from ductus.core.capture.takes import Take
-from ductus.core.errors import NotThere
+from ductus.core.errors import BadInput, NotThere
+from ductus.core.score.mark_language.folding import fold
+from ductus.core.score.mark_language.parser import EXPLAINED
+from ductus.core.score.mark_language.suggestions import Suggestion, suggestions
 from ductus.core.score.model.piece import Piece, make_piece
 from ductus.core.score.model.records import MAX_TEXT, Facts, Record, printable
+from ductus.core.words import listed
 from ductus.engraving.engraver import Engraver
 from ductus.engraving.layout import SystemRange
 from ductus.engraving.pages import STYLE
-from ductus.store import arriving, pieces, takes
+from ductus.store import arriving, known_words, pieces, takes
 from ductus.store.database import Database
 from ductus.store.packed import Packed, packed_from, put_packed, to_file
 
@@ -172,6 +176,18 @@ class Library:
         with self.database.transaction() as connection:
             pieces.set_tags(connection, piece_id, ",".join(kept))
         return kept
+
+    def marks_for(self, text: str) -> list[Suggestion]:
+        """The marks that typed words could become, what was said of them before first. Raises NotKept."""
+        with self.database.transaction() as connection:
+            return suggestions(text, known_words.kind_of_word(connection, fold(text)))
+
+    def explain(self, text: str, kind: str) -> None:
+        """Remember what words of a mark are. Raises BadInput for a kind that is not there, NotKept."""
+        if kind not in EXPLAINED:
+            raise BadInput(f"Words are {listed(list(EXPLAINED))}. Nothing was changed.")
+        with self.database.transaction() as connection:
+            known_words.keep_word(connection, fold(text), kind)
 
     def opening(self, piece_id: str) -> str:
         """The first bars of a piece as SVG, without words and marks; kept until the piece changes.

@@ -15,7 +15,7 @@ from ductus.core.score.catalogues.accompaniment_figures import FIGURES
 from ductus.core.score.catalogues.drum_patterns import READY, varied_bars
 from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.score.catalogues.instruments import INSTRUMENTS
-from ductus.core.score.mark_language.parser import Suggestion, suggestions
+from ductus.core.score.mark_language.suggestions import Suggestion
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import bars_words
 from ductus.core.score.model.records import Pattern
@@ -115,9 +115,15 @@ def get_left_out(library: Lib, piece_id: str) -> list[str]:
 
 
 @router.get("/marks")
-def get_marks(text: Annotated[str, Query(max_length=200)] = "") -> list[Suggestion]:
+def get_marks(library: Lib, text: Annotated[str, Query(max_length=200)] = "") -> list[Suggestion]:
     """Marks that a beginning could become."""
-    return list(suggestions(text))
+    return library.marks_for(text)
+
+
+@router.put("/words", status_code=204)
+def put_word(library: Lib, word: s.WordKind) -> None:
+    """Remember what words of a mark are, so that it is not asked again."""
+    library.explain(word.text, word.kind)
 
 
 @router.get("/drums")

@@ -176,6 +176,13 @@ class TagsEdit(In):
     tags: Annotated[tuple[Annotated[str, Field(max_length=100)], ...], Field(max_length=50)]
 
 
+class WordKind(In):
+    """Words of a mark, and what a person says they are."""
+
+    text: Annotated[str, Field(max_length=200)]
+    kind: Annotated[str, Field(max_length=20)]
+
+
 class TagsView(Out):
     """The tags of a piece as they are kept."""
 

@@ -29,7 +29,8 @@ from ductus.core.score.mark_edits.commands import (
 )
 from ductus.core.score.mark_edits.lyrics import spread
 from ductus.core.score.mark_edits.place_marks import marked, where
-from ductus.core.score.mark_language.parser import DYNAMICS, VOCABULARY, suggestions, wish_of
+from ductus.core.score.mark_language.parser import DYNAMICS, VOCABULARY, wish_of
+from ductus.core.score.mark_language.suggestions import suggestions
 from ductus.core.score.model.changes import Draft
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import playing_order
@@ -162,7 +163,7 @@ def test_every_word_of_the_vocabulary_is_found_by_its_beginning_and_asks_for_wha
         if len(written) > 3 and wish.sort != "clef":
             assert any(s.words == wish.words for s in suggestions(written)), written
     assert [s.text for s in suggestions("")][:3] == ["mf", "p", "f"]
-    assert suggestions("with passion")[-1].text == '"with passion"'
+    assert suggestions("stacc")[-1].text == '"stacc"'
     assert all(s.text.startswith("no ") for s in suggestions("no st"))
 
 

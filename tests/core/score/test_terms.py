@@ -15,9 +15,11 @@ from ductus.core.playback.dynamics import LEVELS, STRESSED, STRUCK, Loudness, fi
 from ductus.core.playback.tempo_map import paces
 from ductus.core.score.mark_edits.place_marks import marked, where
 from ductus.core.score.mark_language import terms
-from ductus.core.score.mark_language.parser import EXACT, FOLDED, Wish, suggestions, wish_of
+from ductus.core.score.mark_language.parser import EXACT, FOLDED, Wish, wish_of
+from ductus.core.score.mark_language.suggestions import suggestions
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.ticks import QUARTER
+from ductus.demo.scenario import waltz
 from tests.core.score.test_marks import notes, quarters
 
 TEMPO_RANGE = {
@@ -465,10 +467,34 @@ def test_shares_are_sane() -> None:
 def test_a_word_that_is_nearly_one_is_offered_before_plain_words(typed: str, meant: str) -> None:
     offered = [s.text for s in suggestions(typed)]
     assert offered[0] == meant
-    assert offered[-1] == f'"{typed}"'
     with pytest.raises(BadInput, match=f"Did you mean .*{meant}"):
         wish_of(typed)
 
 
-def test_words_that_are_near_nothing_are_offered_as_they_are() -> None:
-    assert [s.text for s in suggestions("the lantern goes out")] == ['"the lantern goes out"']
+@pytest.mark.parametrize(
+    ("typed", "sort", "kind", "side"),
+    [
+        ("tempo: Wie ein Kahn", "tempo", "tempo", ""),
+        ("expression: wie aus Papier", "mark", "text", "below"),
+        ("technique: mit dem Fingernagel", "mark", "text", ""),
+        ("Section: Laterne", "bar", "section", ""),
+    ],
+)
+def test_words_can_say_what_they_are(typed: str, sort: str, kind: str, side: str) -> None:
+    wish = wish_of(typed)
+    assert (wish.sort, wish.kind, wish.side, wish.text) == (sort, kind, side, typed.split(": ")[1])
+
+
+def test_a_tempo_of_unknown_words_is_as_fast_as_it_was() -> None:
+    piece = marked(waltz(), wish_of("tempo: Wie ein Kahn"), where((), ("p1", 1, 1), waltz().timeline.bar(4).start))
+    tempo = piece.apply(waltz()).tempo_at(waltz().timeline.bar(4).start)
+    assert (tempo.text, tempo.bpm) == ("Wie ein Kahn", waltz().tempo_at(0).bpm)
+
+
+def test_words_that_are_near_nothing_are_asked_about_until_they_are_known() -> None:
+    words = "the lantern goes out"
+    asked = suggestions(words)
+    assert [s.text for s in asked] == [f"{k}: {words}" for k in ("tempo", "expression", "technique", "section")]
+    assert all(s.explains for s in asked)
+    told = suggestions(words, "technique")
+    assert (told[0].text, told[0].explains) == (f"technique: {words}", "")

@@ -119,6 +119,7 @@ export const rest = {
     ask<DelayFound>('/delay-test', json('POST', { clicks_us, strokes_us })),
   openings: (id: string, reading: string, question: string) =>
     ask<string[]>(`/pieces/${id}/readings/${reading}/openings?question=${encodeURIComponent(question)}`),
+  explain: (text: string, kind: string) => ask<void>('/words', json('PUT', { text, kind })),
   marks: (text: string) => ask<Suggestion[]>(`/marks?text=${encodeURIComponent(text)}`),
   shape: (id: string, part: string, first: number, last: number) =>
     ask<Shape>(`/pieces/${id}/shape?${new URLSearchParams({ part, first: String(first), last: String(last) })}`),

@@ -8,7 +8,7 @@ import { Popover } from 'radix-ui'
 import { rest } from '../../session/rest'
 import type { Suggestion } from '../../session/wire'
 import { hint } from '../../input/commands'
-import { give } from '../../session/actions'
+import { give, say } from '../../session/actions'
 import { useDesk } from '../../session/store'
 import { giveMark, openWith, usePage } from '../../session/chosen'
 import { counted } from '../words'
@@ -96,6 +96,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
   const found = told.marks
   const [active, setActive] = useState(0)
   const [entered, setEntered] = useState(false) // Enter came before the suggestions did: it takes the first of them
+  const [chosen, setChosen] = useState(false) // by the arrow keys: words that are not known are not taken by Enter alone
   useEffect(() => {
     let stale = false
     const wanted = /^lyrics?\b/i.test(text) ? Promise.resolve([]) : rest.marks(text.slice(0, 200))
@@ -105,6 +106,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
         if (!stale) {
           setTold({ of: text, marks })
           setActive(0)
+          setChosen(false)
         }
       })
     return () => {
@@ -112,24 +114,34 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
     }
   }, [text])
 
-  const take = (words: string) => {
+  const take = (s: Suggestion | undefined) => {
+    if (s?.explains) rest.explain(text, s.explains).catch(() => undefined)
     openWith(false)
-    giveMark(words)
+    giveMark(s?.text ?? text)
+  }
+  const enter = (s: Suggestion | undefined) => {
+    if (!s?.explains || chosen) return take(s)
+    setChosen(true)
+    say(`“${text}” is not known. Is it ${s.words.split(' is ')[1]}? Arrow keys choose, Enter takes it`)
   }
   useEffect(() => {
-    if (entered && told.of === text) take(found[0]?.text ?? text)
+    if (!entered || told.of !== text) return
+    setEntered(false)
+    enter(found[0])
   }, [entered, told, text])
   const onKey = (e: KeyboardEvent) => {
     if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
       e.preventDefault()
+      setChosen(true)
       setActive((k) => (k + (e.key === 'ArrowDown' ? 1 : found.length - 1)) % Math.max(found.length, 1))
     } else if (e.key === 'Enter') {
       e.preventDefault()
       if (!text.trim() && !active) return
       if (told.of !== text) return setEntered(true)
-      take(found[active]?.text ?? text)
+      enter(found[active])
     }
   }
+  const asks = found[0]?.explains
   return (
     <div className="flex flex-col gap-2">
       <label className="flex items-center gap-2">
@@ -149,6 +161,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
           aria-label="mark"
         />
       </label>
+      {asks && <p className="text-[0.9rem]">“{text}” is not known yet. What is it?</p>}
       <ul id={id} role="listbox" aria-label="marks" className="flex flex-col">
         {found.map((s, k) => (
           <li
@@ -158,7 +171,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
             aria-selected={k === active}
             onPointerDown={(e) => {
               e.preventDefault()
-              take(s.text)
+              take(s)
             }}
             onPointerEnter={() => setActive(k)}
             className={`menu-item items-center ${k === active ? 'bg-wash' : ''}`}>

@@ -142,7 +142,9 @@ def _put_mark(draft: Draft, wish: Wish, at: Where) -> str:
         for old in spanning(draft.piece, part, wish.kind, at.start, at.end):
             if old.staff == staff:
                 draft.drop(old)
-    draft.put(Mark(draft.new_id("m"), wish.kind, part, staff, 1, at.start, ticks, wish.text, share=share))
+    draft.put(
+        Mark(draft.new_id("m"), wish.kind, part, staff, 1, at.start, ticks, wish.text, share=share, side=wish.side)
+    )
     if wish.kind == "tempo-word" and base_of(wish.text) in RETURNING:
         _end_slowing(draft, part, at.start)
     over = f" to {place_of(draft, at.end)}" if ticks else ""
@@ -368,19 +370,22 @@ def _put_tempo(draft: Draft, wish: Wish, at: Where) -> str:
             raise BadInput("There is no tempo mark to take away there. Nothing was changed.")
         draft.drop(here)
         return f"no tempo mark at {place_of(draft, at.start)} any more"
-    if not SLOWEST <= wish.number <= FASTEST:
-        raise BadInput(f"{wish.number:g} is no tempo: use {SLOWEST} to {FASTEST} beats a minute. Nothing was changed.")
-    beat = wish.beat or felt_beat(piece.timeline.bar_at(at.start).meter)
+    now = piece.tempo_at(at.start)
+    bpm, beat = wish.number, wish.beat or felt_beat(piece.timeline.bar_at(at.start).meter)
+    if wish.text and not bpm:  # words that say nothing of it: as fast as it is
+        bpm, beat = now.bpm, now.beat
+    if not SLOWEST <= bpm <= FASTEST:
+        raise BadInput(f"{bpm:g} is no tempo: use {SLOWEST} to {FASTEST} beats a minute. Nothing was changed.")
     draft.put(
         TempoMark(
             here.id if here else draft.new_id("t"),
             at.start,
-            wish.number,
+            bpm,
             beat,
             wish.text or (here.text if here else ""),
         )
     )
-    return f"tempo {wish.text + ' ' if wish.text else ''}{wish.number:g} from {place_of(draft, at.start)} on"
+    return f"tempo {wish.text + ' ' if wish.text else ''}{bpm:g} from {place_of(draft, at.start)} on"
 
 
 def _put_clef(draft: Draft, wish: Wish, at: Where) -> str:

@@ -7,7 +7,6 @@ where the mark is a sign.
 
 from __future__ import annotations
 
-import contextlib
 import difflib
 import re
 from collections.abc import Iterator
@@ -68,6 +67,13 @@ LYRICS = re.compile(r"^lyrics?(?:\s+(\d))?(?::\s*|\s+)(.+)$", re.I | re.S)
 FINGERS = re.compile(r"^(?:fing(?:\.|ers?|ering)?\s+([\d\s,–-]+)|([1-5](?:[\s–-]+[1-5])*))$", re.I)
 GERMAN_CHORD = re.compile(r"^H(?=$|m|7|9|6|dim|sus|/)")
 QUOTED = re.compile(r"^[\"'“„](.+?)[\"'”“]?$")
+EXPLAINED = {
+    "tempo": "a tempo, above everything",
+    "expression": "expression, under the staff",
+    "technique": "how it is played, over the staff",
+    "section": "the name of a section",
+}
+NAMED_KIND = re.compile(rf"^({'|'.join(EXPLAINED)}):\s*(\S.*)$", re.I)
 WITHOUT = re.compile(r"^(?:no|without)\s+(.+)$", re.I)
 SPACED = re.compile(r"(?<=\b\w\.)\s+(?=\w\.)")  # "G. P."
 TRAILING = re.compile(r"(?<=[\w.])\s*(?:[-–—_~]{2,}|\.{3,}|(?:\s+[-–—_]){2,})$")  # "rit. - - -", "8va----"
@@ -78,7 +84,8 @@ class Wish:
     """A mark that is asked for: ``sort`` is "note" (a sign of notes), "mark" (a kind of ``marks.KINDS``), "bar" (a
     sign of bars), "tempo", "clef", "lyrics", "fingers" or "grace"; ``kind`` and ``text`` say which; ``without``:
     it is to go; ``behind``: it stands where what is selected ends. ``words`` is how it is said, ``picture`` how it
-    looks in a music font, where it does. ``also`` is asked for with it: the words of "p dolce".
+    looks in a music font, where it does. ``also`` is asked for with it: the words of "p dolce". ``number`` is 0 for a
+    tempo whose words say nothing of it.
     """
 
     sort: str
@@ -91,6 +98,7 @@ class Wish:
     without: bool = False
     behind: bool = False
     also: Wish | None = None
+    side: str = ""  # "above" or "below", where the words say it
 
 
 def _swing(text: str) -> Wish | None:
@@ -203,6 +211,8 @@ def wish_of(text: str) -> Wish:
     without = WITHOUT.match(text)
     if without is not None and fold(text) not in FOLDED:
         return replace(wish_of(without.group(1)), without=True)
+    if (named := NAMED_KIND.match(text)) is not None:
+        return _explained(named.group(1).casefold(), named.group(2))
     quoted = QUOTED.match(text)
     if quoted is not None:
         words = checked_text(quoted.group(1), "text")
@@ -222,6 +232,16 @@ def wish_of(text: str) -> Wish:
         f"“{text[:40]}” is no mark that Ductus knows.{meant} Put words that are to stand as they are in quotation "
         "marks; nothing was changed."
     )
+
+
+def _explained(kind: str, text: str) -> Wish:
+    """Words that nothing is known of, but what a person says they are: one of EXPLAINED."""
+    words = checked_text(text, "text")
+    if kind == "tempo":
+        return Wish("tempo", "tempo", words, words)
+    if kind == "section":
+        return Wish("bar", "section", words, words_of_sign("section", words))
+    return Wish("mark", "text", words, f"“{words}”", side="below" if kind == "expression" else "")
 
 
 LEAST_NEAR = 4  # letters
@@ -432,48 +452,3 @@ def _patterned(text: str) -> Wish | None:
     if m := FINGERS.match(text):
         return Wish("fingers", "fingers", " ".join(re.findall(r"[0-5]", m.group(1) or m.group(2))), "fingering")
     return None
-
-
-@dataclass(frozen=True, slots=True)
-class Suggestion:
-    """What typed words could become: the words to give, how it is said, and its picture."""
-
-    text: str
-    words: str
-    picture: str = ""
-
-
-MOST_SUGGESTED = 9
-
-
-def suggestions(text: str) -> list[Suggestion]:
-    """What a beginning could become, the likeliest first; plain words last. An empty text gives the commonest marks."""
-    text = " ".join(text.split())
-    if not text:
-        common = ("mf", "p", "f", "staccato", "accent", "slur", "<", "pedal", "rit.")
-        return [Suggestion(w, EXACT[w].words, EXACT[w].picture) for w in common]
-    out: dict[tuple[str, str, str, bool], Suggestion] = {}
-
-    def add(written: str, wish: Wish) -> None:
-        no = "no " if wish.without else ""
-        out.setdefault(
-            (wish.sort, wish.kind, wish.text, wish.without), Suggestion(written, no + wish.words, wish.picture)
-        )
-
-    with contextlib.suppress(BadInput):
-        add(text, wish_of(text))
-    prefix, rest = ("no ", text[3:]) if text.startswith("no ") else ("", text)
-    beginning = rest.casefold()
-    for exact in (True, False):
-        for written, wish in VOCABULARY:
-            folded = written.casefold()
-            if (folded.startswith(beginning)) if exact else any(w.startswith(beginning) for w in folded.split()[1:]):
-                add(prefix + written, replace(wish, without=bool(prefix)))
-    if not out and not QUOTED.match(text):
-        for word in near_words(rest):
-            add(prefix + word, replace(wish_of(word), without=bool(prefix)))
-    quoted = text if QUOTED.match(text) else f'"{text}"'
-    found = list(out.values())[: MOST_SUGGESTED - 1]
-    if not QUOTED.match(text) and not prefix:
-        found.append(Suggestion(quoted, f"the words “{text}”"))
-    return found

@@ -34,3 +34,19 @@ def test_a_page_begins_at_the_pen_and_a_piece_is_fitted_on_fewer_pages(page: Pag
     press(page, "Escape", "Control+z", "F9")
     expect(count).to_have_text("1 page")
     assert page.evaluate(FIRST_BARS) == [0]
+
+
+def test_the_words_of_a_tempo_are_bold_on_the_sheet_and_in_print_and_its_number_is_not(
+    page: Page, server: Server
+) -> None:
+    open_piece(page, "Lock Gate Waltz")
+    weights = """(root) => [...document.querySelectorAll(`${root} g.tempo tspan tspan`)]
+      .filter((t) => !t.children.length).map((t) => [t.textContent.trim(), getComputedStyle(t).fontWeight])"""
+    for root in (".system", ".pages .page"):
+        if root != ".system":
+            press(page, "F9")
+            expect(page.get_by_test_id("page-count")).to_have_text("1 page")
+        found = dict(page.evaluate(weights, root))
+        assert found["Drifting, like a gate left open"] == "700"
+        assert found["96"] == "400"
+    assert page.evaluate("document.fonts.check('700 16px Alegreya')")

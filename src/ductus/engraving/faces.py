@@ -23,7 +23,7 @@ from fontTools.pens.boundsPen import BoundsPen
 from fontTools.ttLib import TTFont
 
 FILE = re.compile(
-    r"^(?P<face>alegreya|noto-serif-hebrew|noto-naskh-arabic)-(?!sans)(?P<subset>[a-z-]+)-(?P<weight>400|500)"
+    r"^(?P<face>alegreya|noto-serif-hebrew|noto-naskh-arabic)-(?!sans)(?P<subset>[a-z-]+)-(?P<weight>400|500|700)"
     r"-(?P<style>normal|italic)[^/]*\.woff2$"
 )
 FAMILIES = {

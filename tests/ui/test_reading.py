@@ -16,6 +16,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from ductus.core.capture.takes import PlayedNote
 from tests.building import midi_of
+from tests.core.reading.test_like_doubts import inner_voice
 from tests.ui.conftest import Server
 from tests.ui.desk import (
     begin,
@@ -90,6 +91,25 @@ def is_seen_washed(page: Page) -> None:
             return
         page.wait_for_timeout(100)
     raise AssertionError(f"the wash at {box} cannot be seen: {inside}")
+
+
+def test_a_doubt_is_decided_with_its_like_places_and_undone_with_them(page: Page, server: Server) -> None:
+    to_shelf(page)
+    data = midi_of(inner_voice(), 100, (4, 4))
+    page.get_by_label("Files to import").set_input_files(
+        {"name": "Inner voice.mid", "mimeType": "audio/midi", "buffer": data}
+    )
+    piece = opened(page)
+    page.get_by_test_id("take").get_by_role("button", name="How it was read").click()
+    expect(page.get_by_test_id("doubt-in-hand")).to_have_count(1)
+    before = exported(server, piece)
+    press(page, "v")  # the second one
+    press(page, "x")
+    says(page, re.compile(r"F 4 in the right hand, and in \d+ like places"))
+    assert exported(server, piece) != before
+    press(page, "Control+z")
+    says(page, "Undone")
+    assert exported(server, piece) == before
 
 
 @pytest.mark.own_server

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 import pytest
@@ -35,6 +36,7 @@ from ductus.demo.player import play as perform
 from ductus.demo.scenario import waltz
 from tests.app.driving import Sitter
 from tests.building import midi_of
+from tests.core.reading.test_like_doubts import INNER, inner_voice
 
 
 def onsets(piece: Piece) -> list[tuple[int, int]]:
@@ -120,6 +122,29 @@ def test_a_doubt_is_decided_for_a_rival_and_back_and_settled(taken: Sitter) -> N
     assert not taken.reading().doubts
     taken.decide("settle", 999)
     assert "has been settled" in taken.problems[-1]
+
+
+def test_what_is_said_of_one_doubt_is_said_of_like_places_and_undone_with_it(library: Library) -> None:
+    piece, job = onto_shelf(library, bring(midi_of(inner_voice(), 100, (4, 4)), "inner voice.mid"))
+    carry_out(library.desk(piece), job)
+    sitter = Sitter(library, piece)
+
+    def inner() -> list[int]:
+        return [n.staff for n in sitter.piece.notes.values() if n.pitch.midi == INNER]
+
+    before = inner()
+    doubts = sitter.reading().doubts
+    doubt = [d for d in doubts if any("F 4 in" in words for words, _ in d.options)][1]  # the first is less sure
+    option = next(k for k, (words, _) in enumerate(doubt.options) if "F 4 in" in words)
+    sitter.decide("choose", doubt.key, option)
+    assert re.search(r"and in \d+ like places", sitter.said)
+    assert sum(a != b for a, b in zip(before, inner(), strict=True)) > 2
+    sitter.undo()
+    assert inner() == before
+    sitter.decide("settle", doubt.key)
+    assert re.search(r"accepted, and in \d+ like place", sitter.said)
+    assert len(sitter.reading().doubts) < len(doubts) - 1
+    assert inner() == before
 
 
 def test_a_free_take_gives_an_empty_piece_its_meter_and_offers_rival_readings(library: Library) -> None:

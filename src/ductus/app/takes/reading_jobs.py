@@ -42,6 +42,7 @@ from ductus.core.reading.review.beat_options import (
     ReadTime,
     ReadUnpinned,
 )
+from ductus.core.reading.review.like_doubts import LikeDoubts
 from ductus.core.reading.review.option_base import ReadingChoice, Seen
 from ductus.core.reading.review.options import (
     PageScope,
@@ -49,7 +50,6 @@ from ductus.core.reading.review.options import (
     choices_from_json,
     choices_to_json,
     choose_ornament,
-    choose_rival,
     pins_from_page,
     settle,
 )
@@ -317,11 +317,16 @@ def rival_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int, o
     if doubt is None:
         raise NotThere("That doubt has been settled.")
     place = piece.timeline.place_words(max(doubt.tick + reading.start, 0))
+    likes = LikeDoubts(worked.take, worked.chosen.open)
     if do == "settle":
-        return read_again(desk, piece, reading, settle(worked.choices, doubt.events), f"Doubt in {place} accepted")
-    wanted = choose_rival(worked.choices, doubt, option)
-    words = doubt.words if not option else doubt.rivals[option - 1].words
-    return read_again(desk, piece, reading, wanted, f"{capital(place)}: {words}")
+        others = likes.standing_alike(worked.choices, doubt)
+        events = [e for d in (doubt, *others) for e in d.events]
+        wanted, words = settle(worked.choices, events), f"Doubt in {place} accepted"
+    else:
+        wanted, others = likes.chosen(worked.choices, doubt, option)
+        words = f"{capital(place)}: {doubt.rivals[option - 1].words if option else doubt.words}"
+    also = f", and in {count_words(len(others), 'like place')}" if others else ""
+    return read_again(desk, piece, reading, wanted, words + also)
 
 
 def ornament_decided(desk: Desk, piece: Piece, worked: Worked, do: str, key: int, option: int) -> Change:

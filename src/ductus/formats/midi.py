@@ -11,7 +11,8 @@ import mido
 
 from ductus.core.capture.takes import SUSTAIN
 from ductus.core.pitch.keys import MAJOR_NAMES, MINOR_NAMES
-from ductus.core.playback.performance import AS_SET, PlaybackStyle, channels_of, one_by_one, performed, unfolded
+from ductus.core.playback.channels import channels_of
+from ductus.core.playback.performance import AS_SET, PlaybackStyle, one_by_one, performed, unfolded
 from ductus.core.playback.tempo_map import Pace, pace_at, paces
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import Stretch, played_ticks, playing_order

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ductus.core.notation.part_groups import part_groups
-from ductus.core.playback.performance import channels_of
+from ductus.core.playback.channels import channels_of
 from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Part

@@ -10,10 +10,9 @@ import pytest
 
 from ductus.core.capture.takes import Heard, PlayedControl, PlayedNote, Take, take_of_events
 from ductus.core.pitch.pitches import parse_pitch
+from ductus.core.playback.channels import PITCHED_CHANNELS, channels_of
 from ductus.core.playback.click import click_ranks
 from ductus.core.playback.performance import (
-    PITCHED_CHANNELS,
-    channels_of,
     company_at,
     performed,
     playback,

@@ -6,18 +6,16 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import check_fifths
 from ductus.core.pitch.pitches import parse_pitch
 from ductus.core.reading.decoding import decode
-from ductus.core.reading.merging import Vote, together, vote_words
 from ductus.core.reading.model import EVEN, Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.page.insertion import page_of, start_in_piece
 from ductus.core.reading.pipeline import read
-from ductus.core.reading.trace import trace
 from ductus.core.score.mark_language.swing import swing_words
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.meters import Meter, parse_meter
@@ -26,6 +24,9 @@ from ductus.core.time.pulse_map import PulseMap, steady_map
 from ductus.core.time.ticks import quarters_of_ticks, shown_ticks
 from ductus.formats.midi_read import read_midi
 from ductus.formats.musicxml_write import write_musicxml
+
+if TYPE_CHECKING:
+    from ductus.core.reading.merging import Vote
 
 NAMES_OF_VALUES = {**{b: b for b in STEP_BASES}, "8th": "eighth", "4th": "quarter", "32th": "32nd"}
 MUSICXML = (".musicxml", ".xml")
@@ -112,6 +113,8 @@ def transcribe_file(
     take, said = file.take, ""
     votes: tuple[Vote, ...] = ()
     if also:
+        from ductus.core.reading.merging import together
+
         joined = together([take, *(read_midi(p.read_bytes()).take for p in also)], same_clock=pulses is not None)
         take, said, votes = joined.take, f"Read from {len(also) + 1} takes: {joined.words}.", joined.votes
     result = read(take, pulses, settings)
@@ -135,6 +138,8 @@ def trace_json(
     ``event`` its number in the take, ``key`` its MIDI key, ``tick`` from the start of the file (960 to the quarter;
     null where it is part of an ornament), ``stages`` the decision of each stage, the evidence and the rivals.
     """
+    from ductus.core.reading.trace import trace
+
     start = start_in_piece(result)
     decoded = decode(take, result.pulses, replace(settings, meter=result.meter), centred=centred)
     return [
@@ -159,6 +164,10 @@ def trace_json(
 
 def votes_in(votes: Sequence[Vote], result: ReadingResult, piece: Piece) -> list[str]:
     """Where several takes do not agree, by bar."""
+    if not votes:
+        return []
+    from ductus.core.reading.merging import vote_words
+
     start, step = start_in_piece(result), result.meter.beat_ticks // 4
 
     def place(us: int) -> str:

@@ -16,8 +16,9 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from ductus.core.capture.takes import PEDAL_DOWN, PERCUSSION_CHANNEL, SUSTAIN, Take
+from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Take
 from ductus.core.chance import scattered
+from ductus.core.playback.channels import channels_of
 from ductus.core.playback.dynamics import ROLLED_US, Loudness, figure_of, glided
 from ductus.core.playback.swing import SwingMap
 from ductus.core.playback.tempo_map import written_tempo_map
@@ -31,7 +32,6 @@ from ductus.core.time.ticks import QUARTER
 
 ON_KEYS = (*range(24), 46)  # General MIDI 1: pianos, tuned percussion, organs; the harp
 GRACE_US = 70_000  # a grace note with a stroke is as short as can be (common practice)
-PITCHED_CHANNELS = tuple(c for c in range(16) if c != PERCUSSION_CHANNEL)
 
 
 FEEL_US, FEEL_SHARE, FEEL_VELOCITY = (
@@ -120,24 +120,6 @@ class Playback:
     notes: tuple[Sounding, ...]
     places: tuple[tuple[int, int], ...]
     length_us: int = 0
-
-
-def channels_of(piece: Piece) -> dict[str, int]:
-    """The channel of each part: percussion on its own, pitched parts on the other fifteen.
-
-    Where there are more parts than that, parts of one sound share.
-    """
-    out: dict[str, int] = {}
-    pitched = []
-    for part in piece.ordered_parts():
-        if part.percussion:
-            out[part.id] = PERCUSSION_CHANNEL
-        else:
-            pitched.append(part)
-    if len(pitched) <= len(PITCHED_CHANNELS):
-        return out | {p.id: c for p, c in zip(pitched, PITCHED_CHANNELS, strict=False)}
-    programmes = list(dict.fromkeys(p.programme for p in pitched))
-    return out | {p.id: PITCHED_CHANNELS[programmes.index(p.programme) % len(PITCHED_CHANNELS)] for p in pitched}
 
 
 class Shape:

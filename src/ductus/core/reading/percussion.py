@@ -13,7 +13,6 @@ from dataclasses import replace
 
 from ductus.core.capture.takes import PlayedNote, Take
 from ductus.core.reading.model import Ornament
-from ductus.core.score.catalogues.drum_patterns import stroke_ends
 from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.time.bars import Bar, BarLines
 from ductus.core.time.ticks import QUARTER
@@ -96,6 +95,8 @@ def stroke_lengths(
     lengths = [1] * len(ticks)
     if not listed:
         return lengths
+    from ductus.core.score.catalogues.drum_patterns import stroke_ends  # only a kit needs the patterns
+
     for begin, end, meter in bars.between(min(ticks[n] for n in listed), max(ticks[n] for n in listed) + 1):
         bar = Bar(0, begin, end - begin, meter)
         mine = [n for n in listed if begin <= ticks[n] < end]

@@ -14,7 +14,6 @@ from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.reading.beat_tracking.beam_search import SALIENCE_WEIGHT
 from ductus.core.reading.beat_tracking.onset_clusters import cluster, salience
-from ductus.core.reading.beat_tracking.tracker import read_freely
 from ductus.core.reading.decoding import read_against
 from ductus.core.reading.model import Decisions, ReadingResult, ReadSettings
 from ductus.core.reading.quantization.beat_grid import grid_for
@@ -36,6 +35,8 @@ def read(take: Take, pulses: PulseMap | None, settings: ReadSettings, pins: Deci
         raise BadInput("Nothing was played in that take, so there is nothing to write. The take is kept.")
     pins = pins or Decisions()
     if pulses is None:
+        from ductus.core.reading.beat_tracking.tracker import read_freely  # takes 30 ms that a click needs not
+
         return read_freely(take, settings, pins)
     return read_against(take, pulses, replace(settings, meter=settings.meter or likely_meter(take, pulses)), pins)
 

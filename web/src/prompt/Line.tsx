@@ -242,14 +242,22 @@ function ReadLine({ pen }: { pen: Pen }) {
         data-phrase="pedal"
         onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'pedal' })}>
         pedal
-      </button>{' '}
-      or{' '}
+      </button>
+      ,{' '}
       <button
         type="button"
         className="phrase"
         data-phrase="dynamics"
         onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'dynamics' })}>
         dynamics
+      </button>{' '}
+      or{' '}
+      <button
+        type="button"
+        className="phrase"
+        data-phrase="rit. and pauses"
+        onClick={() => send({ type: 'take-marks', reading: reading.id, what: 'tempo' })}>
+        rit. and pauses
       </button>{' '}
       as marks.
     </>

@@ -31,6 +31,7 @@ from ductus.core.reading.page.insertion import (
     said_by_page,
     there_already,
 )
+from ductus.core.reading.page.tempo_words import tempo_words_of
 from ductus.core.reading.review.beat_options import (
     ReadAnswer,
     ReadBar,
@@ -256,7 +257,7 @@ def check_pin(page: Piece, pin: ReadPin, note_id: str) -> None:
 
 
 def marks_from_take(desk: Desk, reading_id: str, what: str) -> Job:
-    """Write the "pedal" of a take under its part, or its "dynamics", as marks. Raises NotThere."""
+    """Write the "pedal", the "dynamics" or words of the "tempo" of a take at its part, as marks. Raises NotThere."""
     reading_of(desk.piece, reading_id)
 
     def work(piece: Piece) -> Change:
@@ -272,6 +273,8 @@ def marks_of(piece: Piece, reading: Reading, worked: Worked, what: str) -> list[
     notes = notes_of_reading(piece, reading)
     if what == "dynamics":
         return dynamics_of(piece.timeline, notes)
+    if what == "tempo":
+        return tempo_words_of(piece.timeline, worked.result.pulses, notes, reading.start)
     return pedals_of(worked.take, worked.result.pulses, notes, reading.start)
 
 

@@ -391,10 +391,10 @@ class FitLine(Message):
 
 @dataclass(frozen=True, slots=True)
 class MarksFromTake(Message):
-    """Write the pedal of a take, or dynamics by how it was played, as marks."""
+    """Write the pedal of a take, dynamics by how it was played, or words of its tempo, as marks."""
 
     reading: NoteId
-    what: Literal["pedal", "dynamics"]
+    what: Literal["pedal", "dynamics", "tempo"]
     type: Literal["take-marks"] = "take-marks"
 
 

@@ -42,6 +42,8 @@ def paces(piece: Piece, *, fermatas: bool = False) -> list[Pace]:
         word = "" if isinstance(event, TempoMark) else base_of(event.text)
         if isinstance(event, TempoMark):
             now = usual = event.quarters_per_minute
+        elif (word in SLOWING or word in SPEEDING) and _followed(event, events):
+            continue
         elif word in SLOWING or word in SPEEDING:
             later = [e for e in events[k + 1 :] if e[0] > tick]
             out = [p for p in out if p.tick < tick or p.tick == 0]
@@ -56,6 +58,11 @@ def paces(piece: Piece, *, fermatas: bool = False) -> list[Pace]:
         out = [p for p in out if p.tick < tick]
         out.append(Pace(tick, now))
     return _held(piece, out) if fermatas else out
+
+
+def _followed(word: Mark, events: list[tuple[int, int, TempoMark | Mark]]) -> bool:
+    """Do unprinted tempi inside a rit. or accel. follow the player? Then they are what it does."""
+    return any(isinstance(e, TempoMark) and not e.printed and word.tick < tick < word.end for tick, _, e in events)
 
 
 def _gradual(piece: Piece, word: Mark, now: float, later: list[tuple[int, int, TempoMark | Mark]]) -> list[Pace]:
@@ -86,7 +93,11 @@ def _held(piece: Piece, plain: list[Pace]) -> list[Pace]:
             under = [n.end for n in piece.notes_between(mark.part, mark.tick, mark.tick + 1) if n.tick == mark.tick]
             held.add((mark.tick, max(under, default=mark.tick + QUARTER)))
     out = plain
+    followed = sorted(t.tick for t in piece.tempi.values() if not t.printed)
     for start, end in sorted(held):
+        bar = piece.timeline.bar_at(start)
+        if any(bar.start <= t <= end for t in followed):
+            continue  # the tempi of the player know how long it was held
         inside = [Pace(p.tick, p.qpm * FERMATA) for p in out if start < p.tick < end]
         out = [
             *(p for p in out if p.tick < start), Pace(start, pace_at(out, start) * FERMATA), *inside,

@@ -1,4 +1,5 @@
-"""Marks from a take, only when asked for: the pedal where it went down and up, dynamics by how hard was played.
+"""Marks from a take, only when asked for: the pedal where it went down and up, dynamics by how hard was played, words
+of the tempo (see ``tempo_words``).
 
 Dynamics are the loudness of bars, levelled over neighbours, and change only where it stays changed: one mark for a
 level that holds, a hairpin where the bar before a new level leads to it. Levels are those that playback gives to the
@@ -15,6 +16,7 @@ from dataclasses import dataclass, replace
 from statistics import median
 
 from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Take
+from ductus.core.errors import BadInput
 from ductus.core.score.model.changes import Change, Draft
 from ductus.core.score.model.note_signs import DYNAMIC_LEVELS
 from ductus.core.score.model.piece import Piece
@@ -24,7 +26,12 @@ from ductus.core.time.pulse_map import PulseMap
 from ductus.core.words import count_words, listed
 
 WRITTEN = ("pp", "p", "mp", "mf", "f", "ff")
-KINDS_OF = {"pedal": ("pedal",), "dynamics": ("dynamic", "hairpin")}  # kinds of marks, by what is asked for
+KINDS_OF = {
+    "pedal": ("pedal",),
+    "dynamics": ("dynamic", "hairpin"),
+    "tempo": ("tempo-word", "fermata"),
+}  # kinds of marks, by what is asked for
+NONE_OF = {"tempo": "rit., accel. or pause"}  # how it is said that nothing of a kind was found
 STAYS = 10  # velocities within this of a level do not leave it
 LEAST_SLOPE = 8  # velocities by which a bar must rise or fall to be a hairpin
 
@@ -87,17 +94,23 @@ def put_marks(draft: Draft, marks: Iterable[TakeMark], reading: Reading) -> None
     last = draft.piece.part(reading.part).staves
     for m in marks:
         staff = last if m.kind == "pedal" else 1
+        if m.kind == "fermata":
+            here = draft.piece.notes_between(reading.part, m.tick, m.tick + 1)
+            staff = min((n.staff for n in here if n.tick == m.tick), default=1)
         draft.put(Mark(draft.new_id("m"), m.kind, reading.part, staff, 1, m.tick, m.ticks, m.text, take=reading.take))
 
 
 def marks_written(
     piece: Piece, found: Sequence[TakeMark], notes: Sequence[Note], reading: Reading, what: str
 ) -> Change:
-    """Marks of a take ("pedal" or "dynamics") under its part; what stood there before goes."""
+    """Marks of a take ("pedal", "dynamics" or "tempo") at its part; what stood there before goes.
+
+    Raises BadInput where the take has none.
+    """
     draft = Draft(piece)
     kinds = KINDS_OF[what]
     if not found:
-        return Change(f"There is no {what} in this take")
+        raise BadInput(f"There is no {NONE_OF.get(what, what)} in this take. Nothing was changed.")
     first = min(min(m.tick for m in found), piece.timeline.bar_at(min(n.tick for n in notes)).start)
     end = max(n.end for n in notes)
     for mark in piece.marks.values():
@@ -106,10 +119,13 @@ def marks_written(
     put_marks(draft, found, reading)
     words = {
         kind: count_words(sum(m.kind == kind for m in found), word)
-        for kind, word in (("pedal", "pedal mark"), ("dynamic", "dynamic"), ("hairpin", "hairpin"))
+        for kind, word in (
+            *(("pedal", "pedal mark"), ("dynamic", "dynamic"), ("hairpin", "hairpin")),
+            *(("tempo-word", "tempo word"), ("fermata", "fermata")),
+        )
         if any(m.kind == kind for m in found)
     }
-    how = "from the take" if what == "pedal" else "from how it was played"
+    how = "from how it was played" if what == "dynamics" else "from the take"
     return draft.change(f"{listed(list(words.values()))} written {how}")
 
 

@@ -1,6 +1,8 @@
-"""The list of parts of a MusicXML file: names, instruments, channels of MIDI, level and place."""
+"""The list of parts of a MusicXML file (names, instruments, channels of MIDI, level and place), and its breaks."""
 
 from __future__ import annotations
+
+from collections.abc import Set
 
 from ductus.core.notation.part_groups import part_groups
 from ductus.core.playback.channels import channels_of
@@ -66,3 +68,11 @@ def _loudness(midi: Element, part: Part) -> None:
         sub(midi, "volume", round(part.level / 1.27, 2))
     if part.pan != Part("", "").pan:
         sub(midi, "pan", round((part.pan - 64) / 63 * 90))
+
+
+def write_break(measure: Element, signs: Set[str]) -> None:
+    """A break before a bar that was set by hand, if its signs (kinds) hold one."""
+    if "page-break" in signs:
+        sub(measure, "print", new_page="yes")
+    elif "system-break" in signs:
+        sub(measure, "print", new_system="yes")

@@ -41,7 +41,7 @@ from ductus.formats.musicxml_marks import (
     write_right_bar_line,
     write_signs,
 )
-from ductus.formats.musicxml_parts import part_list
+from ductus.formats.musicxml_parts import part_list, write_break
 from ductus.formats.musicxml_xml import FORTE, USUAL_VELOCITY, Element, sub
 
 DECLARATION = '<?xml version="1.0" encoding="UTF-8"?>\n'
@@ -171,11 +171,7 @@ class _PartWriter:
             if self.is_top and index in self.window.breaks:
                 sub(measure, "print", new_system="yes")
             elif self.is_top and self.window.heading:
-                by_hand = {s.kind for s in self.signs if s.bar == index}
-                if "page-break" in by_hand:
-                    sub(measure, "print", new_page="yes")
-                elif "system-break" in by_hand:
-                    sub(measure, "print", new_system="yes")
+                write_break(measure, {s.kind for s in self.signs if s.bar == index})
             write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
             self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)

@@ -1,6 +1,6 @@
 /** The ribbon: the order in which bars sound, a piece of it for each stretch; each can be heard from there. */
 import { useDesk } from '../session/store'
-import { playStretch, useListening } from '../playback/listening'
+import { playStretch, useListening } from './listening'
 
 export function Ribbon() {
   const order = useDesk((s) => s.state?.order)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from ductus.cli.output import STDIO, read_in
+from ductus.app.files.whole import STDIO
+from ductus.cli.output import read_in
 
 FOUND = 1  # exit code
 

@@ -6,8 +6,12 @@ import argparse
 from dataclasses import dataclass
 from pathlib import Path
 
-from ductus.cli.output import STDIO, Task, carry_out_all, file_name, read_in, write_out
+from ductus.app.files.whole import STDIO, write_out
+from ductus.cli.many import HowMany, Outcome, Task, carry_out_all
+from ductus.cli.output import file_name, files_in, read_in
 from ductus.core.errors import BadInput
+
+READ = (".mid", ".midi", ".musicxml", ".xml", ".mxl", ".ductus")  # that are taken out of a folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +50,7 @@ class Conversion:
         """The input as people call it."""
         return "standard input" if self.source == STDIO else self.source
 
-    def run(self) -> tuple[str, ...]:
+    def run(self) -> Outcome:
         """Read, and write. Raises DuctusError, OSError."""
         from ductus.app.files.importing import in_hand
 
@@ -62,7 +66,7 @@ class Conversion:
             raise BadInput(f"That file holds {len(found)} pieces; name a folder for them. Nothing was written.")
         else:
             _each(found, Path(self.out), self.ending, self.how)
-        return tuple(s for one in found for s in one.left_out)
+        return Outcome(tuple(s for one in found for s in one.left_out), {"pieces": len(found)})
 
 
 def _each(found: list, folder: Path, ending: str, how: OutputOptions) -> None:  # type: ignore[type-arg]
@@ -99,7 +103,13 @@ def conversions(args: argparse.Namespace) -> list[Task]:
     if sources.count(STDIO) > 1:
         raise BadInput("The standard input can be read once. Nothing was written.")
     folder = Path(out)
-    single = len(sources) == 1 and out != STDIO and not folder.is_dir() and not out.endswith("/")
+    single = (
+        len(sources) == 1
+        and not Path(sources[0]).is_dir()
+        and out != STDIO
+        and not folder.is_dir()
+        and not out.endswith("/")
+    )
     if out == STDIO or single:
         if len(sources) > 1:
             raise BadInput(
@@ -115,18 +125,19 @@ def conversions(args: argparse.Namespace) -> list[Task]:
     kind_of(to)
     folder.mkdir(parents=True, exist_ok=True)
     tasks, taken = [], dict[str, str]()
-    for source in sources:
-        stem = "piece" if source == STDIO else Path(source).stem
-        target = str(folder / f"{stem}.{to}")
+    for source, below in files_in(sources, READ):
+        stem = Path("piece") if source == STDIO else below.with_suffix("")
+        target = str(folder / stem.with_name(f"{stem.name}.{to}"))
         if target in taken:
             raise BadInput(f"{source} and {taken[target]} would both be {target}. Nothing was written.")
         if source != STDIO and Path(source).exists() and Path(target).exists() and Path(source).samefile(target):
             raise BadInput(f"{source} would be written over itself. Nothing was written.")
         taken[target] = source
+        Path(target).parent.mkdir(parents=True, exist_ok=True)
         tasks.append(Conversion(source, target, to, output_options(args), into_folder=True))
     return list(tasks)
 
 
 def run_convert(args: argparse.Namespace) -> int:
     """Convert files; returns the exit code."""
-    return carry_out_all(conversions(args), args.jobs, quiet=args.quiet)
+    return carry_out_all(conversions(args), HowMany(args.jobs, args.resume, args.manifest), quiet=args.quiet)

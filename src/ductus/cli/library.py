@@ -9,8 +9,10 @@ import socket
 import sys
 from pathlib import Path
 
+from ductus.app.files.whole import STDIO, write_out
 from ductus.cli.converting import OutputOptions, output_options, written
-from ductus.cli.output import STDIO, attempt, file_name, read_in, write_out
+from ductus.cli.many import Outcome, attempt
+from ductus.cli.output import file_name, read_in
 from ductus.core.errors import BadInput
 from ductus.core.words import count_words
 
@@ -82,7 +84,7 @@ class Import:
         """The file."""
         return "standard input" if self.source == STDIO else self.source
 
-    def run(self) -> tuple[str, ...]:
+    def run(self) -> Outcome:
         """Take it in; the addresses of its pieces go to the standard output. Raises DuctusError, OSError."""
         from ductus.app.document.jobs import carry_out
         from ductus.app.files.importing import take_in
@@ -94,7 +96,7 @@ class Import:
             carry_out(self.library.desk(arrived.pieces[0]), arrived.job)
         for piece in arrived.pieces:
             print(f"{piece}  {arrived.said}", flush=True)
-        return arrived.left_out
+        return Outcome(arrived.left_out)
 
 
 def run_import(args: argparse.Namespace) -> int:
@@ -110,7 +112,7 @@ def run_import(args: argparse.Namespace) -> int:
         for source in args.files:
             done = attempt(Import(library, source))
             failed += bool(done.trouble)
-            for sentence in (done.trouble,) if done.trouble else done.said:
+            for sentence in (done.trouble,) if done.trouble else done.outcome.said:
                 print(f"{done.name}: {sentence}" if len(args.files) > 1 else sentence, file=sys.stderr)
     finally:
         library.close()
@@ -137,7 +139,7 @@ def run_export(args: argparse.Namespace) -> int:
         for name in names:
             done = attempt(Export(library, name, out, ending, output_options(args), many=many, history=args.history))
             failed += bool(done.trouble)
-            for sentence in (done.trouble,) if done.trouble else done.said:
+            for sentence in (done.trouble,) if done.trouble else done.outcome.said:
                 print(f"{name}: {sentence}" if len(names) > 1 else sentence, file=sys.stderr)
     finally:
         library.close()
@@ -158,7 +160,7 @@ class Export:
         """The address of the piece."""
         return self.piece
 
-    def run(self) -> tuple[str, ...]:
+    def run(self) -> Outcome:
         """Write it. Raises DuctusError, OSError."""
         from ductus.app.library import Library
         from ductus.formats.musicxml_write import left_out
@@ -172,7 +174,7 @@ class Export:
             self.out.mkdir(parents=True, exist_ok=True)
             path = self.out / f"{file_name(piece.facts.title)}-{self.piece}.{self.ending}"
         write_out(path, data)
-        return tuple(left_out(piece)) if self.ending != "ductus" else ()
+        return Outcome(tuple(left_out(piece)) if self.ending != "ductus" else ())
 
 
 def run_backup(args: argparse.Namespace) -> int:

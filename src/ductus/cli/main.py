@@ -49,7 +49,7 @@ COMPLETION_EXAMPLES = """examples:
   ductus completion bash > ~/.local/share/bash-completion/completions/ductus
   ductus completion zsh > ~/.zfunc/_ductus
 """
-NAMES_OF_FILES = ("inputs", "files", "midi", "out", "also", "doubts", "folder", "data")
+NAMES_OF_FILES = ("inputs", "files", "midi", "out", "also", "doubts", "folder", "data", "manifest")
 EXPORT_EXAMPLES = """examples:
   ductus export 3f2a91c0de -o waltz.pdf
   ductus export --all -o backup/ --to ductus --history
@@ -150,13 +150,24 @@ def _add_how(command: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
+def _add_many(command: argparse.ArgumentParser) -> None:
+    """Options of commands that work on many files."""
+    command.add_argument("--resume", action="store_true", help="leave what is there and newer than what it is made of")
+    command.add_argument(
+        "--manifest",
+        type=Path,
+        metavar="FILE",
+        help="add a line of JSON for each file: what became of it, and how long",
+    )
+
+
 def _add_convert(commands) -> None:  # type: ignore[no-untyped-def]
     convert = _command(commands, "convert", "turn files of one kind into another, without a library", CONVERT_EXAMPLES)
     convert.add_argument(
         "inputs",
         nargs="+",
         metavar="IN",
-        help="MIDI, MusicXML (.musicxml, .xml, .mxl) or .ductus; - for the standard input",
+        help="MIDI, MusicXML (.musicxml, .xml, .mxl) or .ductus, or a folder of them; - for the standard input",
     )
     convert.add_argument(
         "-o",
@@ -167,6 +178,7 @@ def _add_convert(commands) -> None:  # type: ignore[no-untyped-def]
     )
     _add_how(convert)
     convert.add_argument("--jobs", type=jobs_count, default=1, metavar="N", help="files worked on at a time")
+    _add_many(convert)
     convert.add_argument("--quiet", action="store_true", help="do not list what of a file could not be kept")
     convert.set_defaults(run=run_convert)
 
@@ -206,11 +218,12 @@ def _add_library(commands) -> None:  # type: ignore[no-untyped-def]
 
 def _add_transcribe(commands) -> None:  # type: ignore[no-untyped-def]
     read = _command(commands, "transcribe", "read performances into MusicXML 4.0", TRANSCRIBE_EXAMPLES)
-    read.add_argument("midi", type=Path, nargs="+", help="Standard MIDI File with a performance")
+    read.add_argument("midi", type=Path, nargs="+", help="Standard MIDI File with a performance, or a folder of them")
     where = read.add_mutually_exclusive_group(required=True)
     where.add_argument("-o", dest="out", type=Path, help="MusicXML file to write")
     where.add_argument("-d", dest="folder", type=Path, help="folder to write into, for several performances")
     read.add_argument("--jobs", type=jobs_count, default=1, metavar="N", help="performances read at a time")
+    _add_many(read)
     read.add_argument(
         "--also", type=Path, action="append", default=[], metavar="TAKE",
         help="a further take of the same (with --tempo: to the same click from the same start); "

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ductus.cli.output import Task, carry_out_all
+from ductus.cli.many import HowMany, Outcome, Task, carry_out_all
+from ductus.cli.output import files_in
 from ductus.core.errors import BadInput
 
 if TYPE_CHECKING:
@@ -33,13 +34,13 @@ class Transcription:
         """The performance."""
         return str(self.source)
 
-    def run(self) -> tuple[str, ...]:
+    def run(self) -> Outcome:
         """Read and write. Raises DuctusError, OSError."""
         with not_collecting():
             from ductus.app.files.transcribe import transcribe_file
 
-            said = transcribe_file(self.source, self.out, self.wishes, self.doubts, self.also, self.traced)
-        return (said,) if said else ()
+            said, figures = transcribe_file(self.source, self.out, self.wishes, self.doubts, self.also, self.traced)
+        return Outcome((said,) if said else (), figures)
 
 
 @contextmanager
@@ -76,19 +77,23 @@ def run_transcribe(args: argparse.Namespace) -> int:
         key=args.key,
         title=args.title,
     )
+    how = HowMany(args.jobs, args.resume, args.manifest)
     if args.out is not None:
         if len(args.midi) > 1:
             raise BadInput("Several performances cannot become one file; name a folder with -d. Nothing was written.")
         task = Transcription(args.midi[0], args.out, wishes, args.doubts, tuple(args.also), args.trace)
-        return carry_out_all([task], 1)
+        return carry_out_all([task], how)
     if args.also:
         raise BadInput("--also is for one piece with -o. Nothing was written.")
     if args.doubts is not None or args.trace is not None:
         option = "--trace" if args.doubts is None else "--doubts"
         raise BadInput(f"{option} is for one performance with -o. Nothing was written.")
     args.folder.mkdir(parents=True, exist_ok=True)
-    outs = [args.folder / f"{path.stem}.musicxml" for path in args.midi]
+    found = list(files_in(map(str, args.midi), (".mid", ".midi")))
+    outs = [args.folder / below.with_suffix(".musicxml") for _, below in found]
     if len(set(outs)) < len(outs):
         raise BadInput("Two of the performances would be written to the same file. Nothing was written.")
-    tasks: list[Task] = [Transcription(p, o, wishes, None) for p, o in zip(args.midi, outs, strict=True)]
-    return carry_out_all(tasks, args.jobs)
+    for folder in {out.parent for out in outs}:
+        folder.mkdir(parents=True, exist_ok=True)
+    tasks: list[Task] = [Transcription(Path(p), o, wishes, None) for (p, _), o in zip(found, outs, strict=True)]
+    return carry_out_all(tasks, how)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from ductus.app.files.whole import write_out
 from ductus.core.capture.takes import Take
 from ductus.core.errors import BadInput
 from ductus.core.pitch.keys import check_fifths
@@ -95,10 +96,11 @@ def transcribe_file(
     doubts: Path | None = None,
     also: Sequence[Path] = (),
     traced: Path | None = None,
-) -> str:
+) -> tuple[str, dict[str, int]]:
     """Read ``midi`` and write ``out`` (and OUT-2, OUT-3 ... for rival readings, the doubts, the trace).
 
-    ``also`` are further takes of the same. Returns what is to be said of them.
+    ``also`` are further takes of the same. Returns what is to be said of them, and how many notes, bars
+    and doubts there are.
 
     Raises BadInput or OSError; then nothing has been written.
     """
@@ -121,13 +123,14 @@ def transcribe_file(
     pieces = [page_of(r, wishes.title) for r in (result, *result.rivals)[: wishes.readings]]
     for k, piece in enumerate(pieces, 1):
         path = out if k == 1 else out.with_name(f"{out.stem}-{k}{out.suffix}")
-        path.write_bytes(write_musicxml(piece))
+        write_out(path, write_musicxml(piece))
     if doubts is not None:
-        doubts.write_text(json.dumps(doubts_json(result, pieces[0]), indent=1), encoding="utf-8")
+        write_out(doubts, json.dumps(doubts_json(result, pieces[0]), indent=1).encode())
     if traced is not None:
         rows = trace_json(take, result, settings, pieces[0], centred=pulses is None)
-        traced.write_text(json.dumps(rows, indent=1), encoding="utf-8")
-    return "\n  ".join([said, *votes_in(votes, result, pieces[0])])
+        write_out(traced, json.dumps(rows, indent=1).encode())
+    figures = {"notes": len(result.notes), "bars": pieces[0].bar_count, "doubts": len(result.doubts)}
+    return "\n  ".join([said, *votes_in(votes, result, pieces[0])]), figures
 
 
 def trace_json(

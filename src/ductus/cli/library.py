@@ -16,8 +16,6 @@ from ductus.cli.output import file_name, read_in
 from ductus.core.errors import BadInput
 from ductus.core.words import count_words
 
-DEFAULT_DATA = Path.home() / ".local" / "share" / "ductus"
-
 # a connection that is closed while a request is on its way over it breaks the request: that is left to the browser
 KEEP_ALIVE_S = 75
 
@@ -32,7 +30,14 @@ OPEN_TO_OTHERS = (
 
 def library_path(args: argparse.Namespace) -> Path:
     """The file of the library that a command works on."""
-    return Path(args.data or DEFAULT_DATA) / "library.sqlite"
+    return Path(args.data or default_data()) / "library.sqlite"
+
+
+def default_data() -> Path:
+    """The folder where this system keeps the data of programs: ~/.local/share/ductus on Linux."""
+    from platformdirs import user_data_path
+
+    return user_data_path("ductus", appauthor=False)
 
 
 def run_server(args: argparse.Namespace) -> int:
@@ -44,7 +49,7 @@ def run_server(args: argparse.Namespace) -> int:
     from ductus.web.server import LOCAL_HOSTS, create_app
 
     demo = args.command == "demo"
-    data = args.data or (DEFAULT_DATA / "demo" if demo else DEFAULT_DATA)
+    data = args.data or (default_data() / "demo" if demo else default_data())
     library = Library(data / "library.sqlite", apart=True)
     if demo:
         fill_library(library)

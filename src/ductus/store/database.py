@@ -7,7 +7,6 @@ that it ran (``pragma user_version``). ``executescript`` is not used: it would c
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import os
 import sqlite3
 import threading
@@ -15,7 +14,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
-from typing import IO
+
+from filelock import FileLock, Timeout
 
 from ductus.core.errors import BadInput, NotKept
 from ductus.store.wal import damage_of
@@ -56,7 +56,7 @@ class Database:
         """
         self.path = Path(path)
         self._lock = threading.RLock()
-        self._owner: IO[str] | None = None
+        self._owner: FileLock | None = None
         self.damage = ""  # what is to be said of what could not be read
         if str(path) != ":memory:":
             make_private(self.path)
@@ -139,7 +139,7 @@ class Database:
 
     def _let_go(self) -> None:
         if self._owner is not None:
-            self._owner.close()
+            self._owner.release()
             self._owner = None
 
 
@@ -170,32 +170,36 @@ def make_private(path: Path) -> None:
     try:
         if not path.parent.exists():
             path.parent.mkdir(parents=True, mode=0o700)
-        if os.stat(path.parent).st_uid == os.getuid():
+        if is_mine(path.parent):
             path.parent.chmod(0o700)
         if not path.exists():
             os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
-        elif os.stat(path).st_uid == os.getuid() and os.access(path, os.W_OK):
+        elif is_mine(path) and os.access(path, os.W_OK):
             path.chmod(0o600)
     except OSError as error:
         raise BadInput(f"The library {path} cannot be made or opened ({error.strerror}).") from error
 
 
-def own(path: Path) -> IO[str]:
+def own(path: Path) -> FileLock:
     """Take the lock of a library. Raises BadInput with the owner's process number if somebody has it."""
-    lock = path.with_name(path.name + ".lock")
-    held = os.open(lock, os.O_CREAT | os.O_RDWR, 0o600)
-    file = open(held, "r+", encoding="utf-8")  # noqa: SIM115 - held as long as the library is open
+    owner = path.with_name(path.name + ".owner")
+    lock = FileLock(path.with_name(path.name + ".lock"), mode=0o600, thread_local=False, fallback_to_soft=False)
     try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        owner = file.read(20).strip()
-        file.close()
+        lock.acquire(blocking=False)
+    except Timeout:
+        known = owner.read_text(encoding="utf-8")[:20].strip() if owner.is_file() else ""
         raise BadInput(
-            f"This library is open in another Ductus (process {owner or 'unknown'}). Stop that one first, or use "
+            f"This library is open in another Ductus (process {known or 'unknown'}). Stop that one first, or use "
             "--data for another library."
         ) from None
-    file.seek(0)
-    file.truncate()
-    file.write(str(os.getpid()))
-    file.flush()
-    return file
+    except OSError as error:
+        raise BadInput(f"The library {path} cannot be opened ({error.strerror}).") from error
+    with contextlib.suppress(OSError):  # a name in an error is not worth a library
+        owner.touch(mode=0o600)
+        owner.write_text(str(os.getpid()), encoding="utf-8")
+    return lock
+
+
+def is_mine(path: Path) -> bool:
+    """Does a file belong to the user? Where systems have no such owners, all that can be opened does."""
+    return not hasattr(os, "getuid") or os.stat(path).st_uid == os.getuid()

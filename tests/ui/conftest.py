@@ -168,7 +168,7 @@ class Windows:
 
     def open(self, script: str = "") -> tuple[Page, list[str]]:
         """A new window, and the list to which its script errors go."""
-        context = self.browser.new_context(viewport=SIZE, reduced_motion="reduce")
+        context = self.browser.new_context(viewport=SIZE, reduced_motion="reduce", service_workers="block")
         if script:
             context.add_init_script(script)
         page, errors = context.new_page(), list[str]()

@@ -3,6 +3,7 @@
  * the player), sounded on the audio clock, and the server is told when time begins.
  */
 import type { Clicks, Programme, ServerMessage, TempoChoice } from '../session/wire'
+import { stayAwake } from './awake'
 import { epochUs } from '../session/connection'
 import { beforeHeard, nowUs } from '../input/port'
 import { playProgramme, stopProgramme, useRehearsal } from '../input/rehearsal'
@@ -19,6 +20,8 @@ const BARS = 16 // of one stretch
 const AHEAD_US = 6_000_000 // a stretch is asked for so long before it begins
 const ROUND_AHEAD_US = 1_500_000 // a round holds what was played in the one before: it is asked for as late as may be
 const AFTER_SPAN_US = 250_000 // a key that is held over the last bar line is still heard
+
+stayAwake()
 
 /** What a recording is begun with in place of what the line says. */
 interface Own {

@@ -20,6 +20,7 @@ const useOrder = create<{ readonly by: Order }>()(
 
 /** Pieces that are listed at once; the others follow when the end of the list comes near. */
 const AT_ONCE = 40
+const AGAIN_MS = 2000
 
 export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onShown: () => unknown }) {
   const [rows, setRows] = useState<readonly PieceRow[] | null>(null)
@@ -44,6 +45,12 @@ export function Shelf({ onOpen, onShown }: { onOpen: (id: string) => void; onSho
     const soon = window.setTimeout(onShown, 700)
     return () => window.clearTimeout(soon)
   }, [rows === null])
+  useEffect(() => {
+    // opened before its server: as soon as that answers, the shelf stands
+    if (rows || !problem) return
+    const again = window.setInterval(() => void refresh(), AGAIN_MS)
+    return () => window.clearInterval(again)
+  }, [rows === null, problem])
   const arrivals = useArrivals(onOpen, () => void refresh())
   const shown = useMemo(() => sorted(found(rows ?? [], words), by), [rows, words, by])
   const [many, setMany] = useState(AT_ONCE)

@@ -1,6 +1,7 @@
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import { musicFont } from './fonts'
+import { keepShell } from './installed'
 import '@fontsource/alegreya/400.css'
 import '@fontsource/alegreya/500.css'
 import '@fontsource/alegreya/700.css'
@@ -14,5 +15,6 @@ import './styles.css'
 import '../sheet/sheet.css'
 import '../print/print.css'
 
+keepShell()
 void musicFont()
 createRoot(document.getElementById('root')!).render(<App />)

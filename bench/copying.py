@@ -1,4 +1,4 @@
-"""How many pages scores of others take, against what a copyist would plan for them by hand.
+"""How many pages scores of others take, against what a copyist would plan for them by hand, with usual staves.
 
 .venv/bin/python bench/copying.py [--scores 20]
 
@@ -27,7 +27,7 @@ from tests.formats.round_trip import scores
 from ductus.core.errors import DuctusError
 from ductus.core.score.model.piece import Piece
 from ductus.core.time.ticks import QUARTER
-from ductus.engraving.pages import PageSetup, printed, proposed_staff
+from ductus.engraving.pages import PageSetup, printed, usual_staff
 from ductus.formats.musicxml_read.score import read_musicxml
 
 COLUMN, DOUBLING, BAR, OPENING, SIGN, LETTER = 4.5, 1.5, 3.0, 16.0, 3.0, 2.1
@@ -36,7 +36,7 @@ LINE, PAGE, HEAD, STAFF = 182.0, 267.0, 25.0, 7.0
 
 def planned(piece: Piece) -> float:
     """Pages that a copyist would plan, as a fraction."""
-    staff = proposed_staff(piece)
+    staff = usual_staff(piece)
     scale = staff / STAFF
     width = sum(bar_width(piece, bar) for bar in range(piece.bar_count)) * scale
     line = LINE - (OPENING + SIGN * abs(piece.key_at(0).fifths)) * scale

@@ -55,9 +55,9 @@ def systems_of(page: str) -> int:
 @pytest.mark.parametrize("bars", [22, 37, 40])
 def test_no_page_ends_a_piece_with_a_single_system(bars: int, monkeypatch: pytest.MonkeyPatch) -> None:
     piece = random_piece(1, "4/4", bars)
-    assert systems_of(printed(piece, PageSetup()).pages[-1]) > 1
+    assert systems_of(printed(piece, PageSetup(staff_mm=7.0)).pages[-1]) > 1
     monkeypatch.setattr("ductus.engraving.breaking.ORPHAN", 0.0)
-    assert systems_of(printed(piece, PageSetup()).pages[-1]) == 1  # filled page by page, it would
+    assert systems_of(printed(piece, PageSetup(staff_mm=7.0)).pages[-1]) == 1  # filled page by page, it would
 
 
 def test_systems_are_about_equally_full() -> None:
@@ -99,6 +99,14 @@ def test_the_staff_is_proposed_smaller_as_the_score_grows() -> None:
         sizes.append(proposed_staff(piece))
     assert sizes == sorted(sizes, reverse=True)
     assert sizes[0] == 7.0
+
+
+def test_the_staff_is_a_little_smaller_where_that_saves_a_fifth_of_the_pages() -> None:
+    path = music21.corpus.getWork("johnson_j_r/lift_every_voice")  # four voices with three verses each
+    piece = read_musicxml(Path(str(path)).read_bytes()).piece
+    staff = proposed_staff(piece)
+    assert 0.9 * 6 <= staff < 6
+    assert len(printed(piece, PageSetup()).pages) <= 0.8 * len(printed(piece, PageSetup(staff_mm=6.0)).pages)
 
 
 def test_a_part_is_printed_alone_with_its_name_and_the_tempo() -> None:

@@ -181,7 +181,7 @@ class Sheet:
     def paper(self) -> Paper | None:
         """The pages that it is laid on."""
         if self.size and self._paper is None:
-            self._paper = paper_for(self.piece, self.size, proposed_staff(self.piece))
+            self._paper = paper_for(self.piece, self.size, proposed_staff(self.piece, self.size, self._width))
         return self._paper
 
     def leaves(self) -> tuple[int, ...]:

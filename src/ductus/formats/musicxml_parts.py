@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Set
+from collections.abc import Iterable
 
 from ductus.core.notation.part_groups import part_groups
 from ductus.core.playback.channels import channels_of
 from ductus.core.score.catalogues.drums import DRUMS
 from ductus.core.score.model.piece import Piece
-from ductus.core.score.model.records import Part
+from ductus.core.score.model.records import BarSign, Part
 from ductus.formats.musicxml_xml import Element, sub
 
 
@@ -70,9 +70,10 @@ def _loudness(midi: Element, part: Part) -> None:
         sub(midi, "pan", round((part.pan - 64) / 63 * 90))
 
 
-def write_break(measure: Element, signs: Set[str]) -> None:
-    """A break before a bar that was set by hand, if its signs (kinds) hold one."""
-    if "page-break" in signs:
+def write_break(measure: Element, signs: Iterable[BarSign], *, begins: bool) -> None:
+    """A break before a bar: one that a hand set, or of a system that ``begins`` there."""
+    kinds = {s.kind for s in signs}
+    if "page-break" in kinds:
         sub(measure, "print", new_page="yes")
-    elif "system-break" in signs:
+    elif begins or "system-break" in kinds:
         sub(measure, "print", new_system="yes")

@@ -168,10 +168,9 @@ class _PartWriter:
             )
             if bar.missing:
                 measure.set("implicit", "yes")
-            if self.is_top and index in self.window.breaks:
-                sub(measure, "print", new_system="yes")
-            elif self.is_top and self.window.heading:
-                write_break(measure, {s.kind for s in self.signs if s.bar == index})
+            signs = [s for s in self.signs if s.bar == index] if self.is_top else []
+            begins = self.is_top and index in self.window.breaks
+            write_break(measure, signs if self.window.heading else (), begins=begins)
             write_left_bar_line(measure, index, self.signs, endings=self.endings)
             self._attributes(measure, bar)
             self.interval = written_interval(self.part.transpose, self.piece.key_at(index).fifths)
@@ -184,7 +183,6 @@ class _PartWriter:
                 self.interval if self.part.transpose != (0, 0) else (0, 0),
                 self.part.staff_numbers[0],
             )
-            signs = [s for s in self.signs if s.bar == index] if self.is_top else []
             collect(self.scribe, bar, self.marks[index], self.tempi.get(index, ()), signs)
             self._voices(measure, bar, notated)
             self._barline(measure, bar)

@@ -11,7 +11,7 @@ from ductus.app.document.sheets import WHOLE
 from ductus.app.document.undo_cache import PreparedChange
 from ductus.app.session.outbox import Outbox, Turn
 from ductus.app.wire.mapping import pen_fact
-from ductus.core.entry.machine import fitted
+from ductus.core.entry.machine import fitted, followed
 from ductus.core.entry.state import EntryState
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.records import Note
@@ -80,7 +80,9 @@ class Neighbour(Outbox):
             self._news.clear()
             piece, state = self.desk.piece, self.state
             if news:
-                self.state = fitted(state, piece)
+                for step in news:
+                    self.state = followed(self.state, step.change)
+                self.state = fitted(self.state, piece)
                 left = piece.notes.among(state.chosen)
                 if len(left) < len(state.chosen):
                     self._choose(left)

@@ -24,7 +24,7 @@ from ductus.app.takes.proof import Prover
 from ductus.app.wire.mapping import pen_fact, selection_fact, sheet_fact, state_fact
 from ductus.core.entry.commands.pen import PlacePen
 from ductus.core.entry.events import Command, Event
-from ductus.core.entry.machine import fitted
+from ductus.core.entry.machine import fitted, followed
 from ductus.core.entry.state import EntryState, Outcome, evolved
 from ductus.core.entry.writing.step import dropped_words
 from ductus.core.score.model.changes import Change, PenPlace
@@ -65,6 +65,7 @@ class Editor(Neighbour):
     def _apply(self, change: Change, base: int | None = None) -> None:
         if change:
             self.desk.apply(change, base)
+            self.state = followed(self.state, change)
             self._show_edit()
 
     def _show_edit(self) -> None:
@@ -84,6 +85,8 @@ class Editor(Neighbour):
             self.say("Nothing to undo" if message.do == "undo" else "Nothing to redo")
             return
         left = dropped_words(self.desk.piece, self.state)
+        if change.pen is None:
+            self.state = followed(self.state, change)
         self.state = fitted(self._pen_at(change.pen and change.pen[1]), self.desk.piece)
         self.near_bar = self.desk.piece.timeline.bar_at(self.state.tick).index
         self._choose(self.desk.piece.notes.among(self.state.chosen))

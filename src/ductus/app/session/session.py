@@ -31,7 +31,7 @@ from ductus.app.takes.recording import NOTHING, WRITTEN, Recording
 from ductus.app.wire.mapping import pen_fact, sheet_fact, state_fact, system_fact
 from ductus.core.capture.takes import PEDAL_DOWN, SUSTAIN, Heard
 from ductus.core.entry.events import Command, Event, KeyDown, KeyUp, Pedal, Wait
-from ductus.core.entry.machine import advance_entry, fitted
+from ductus.core.entry.machine import advance_entry, fitted, followed
 from ductus.core.entry.state import EntryState, StepValue, evolved
 from ductus.core.entry.writing.step import pending_words
 from ductus.core.errors import DuctusError, NotKept, NotThere, Stale
@@ -421,6 +421,7 @@ class Session(Editor):
         with self.desk.lock:
             self._news.clear()  # what it has asked for itself is said below
             if change:
+                self.state = followed(self.state, change)
                 self._show_edit()
                 chosen = self.state.chosen
                 self.state = fitted(self.state, self.desk.piece)

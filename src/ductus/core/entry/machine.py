@@ -112,6 +112,12 @@ def with_pen(change: Change, before: EntryState, after: EntryState) -> Change | 
     return Change(change.sentence, change.rows, moved)
 
 
+def followed(state: EntryState, change: Change) -> EntryState:
+    """The state with its pen where its music is after a change that let bars come in or go."""
+    tick = state.tick if change.moved is None else change.moved.tick(state.tick)
+    return state if tick == state.tick else evolved(state.fresh(), tick=tick)
+
+
 def fitted(state: EntryState, piece: Piece, change: Change | None = None) -> EntryState:
     """The state made valid after the piece changed under it: the pen's part and staff exist, steps are forgotten."""
     part = state.part if state.part in piece.parts else piece.ordered_parts()[0].id

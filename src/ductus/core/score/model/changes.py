@@ -30,14 +30,37 @@ class PenPlace:
 
 
 @dataclass(frozen=True, slots=True)
+class Moved:
+    """All music from tick ``at`` on went later by ``by`` ticks, or earlier, in place of what lay between.
+
+    A pen from ``beyond`` on goes with it.
+    """
+
+    at: int
+    by: int
+    beyond: int
+
+    def tick(self, tick: int) -> int:
+        """Where a pen is afterwards that was at a tick."""
+        if tick >= self.beyond:
+            return tick + self.by
+        return min(tick, self.at + self.by) if self.by < 0 else tick
+
+    def inverse(self) -> Moved:
+        """The same taken back."""
+        return Moved(self.at + self.by, -self.by, self.at + self.by)
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
     """Rows (before, after) and the sentence that names them, and where the pen that made it stood before and after:
-    undo takes both back. A change with neither does nothing.
+    undo takes both back. A change with neither does nothing. ``moved``: bars came in or went.
     """
 
     sentence: str
     rows: tuple[Row, ...] = ()
     pen: tuple[PenPlace, PenPlace] | None = None
+    moved: Moved | None = None
 
     def __bool__(self) -> bool:
         return bool(self.rows or self.pen)
@@ -45,7 +68,8 @@ class Change:
     def inverse(self) -> Change:
         """The change that takes this one back."""
         pen = self.pen and (self.pen[1], self.pen[0])
-        return Change(self.sentence, tuple((after, before) for before, after in reversed(self.rows)), pen)
+        rows = tuple((after, before) for before, after in reversed(self.rows))
+        return Change(self.sentence, rows, pen, self.moved and self.moved.inverse())
 
     def apply(self, piece: Piece) -> Piece:
         """Return the piece after the change."""
@@ -210,7 +234,8 @@ def joined(sentence: str, changes: Iterable[Change]) -> Change:
             last[record.id] = after
     pens = [c.pen for c in changes if c.pen is not None]
     pen = (pens[0][0], pens[-1][1]) if pens else None
-    return Change(sentence, tuple((first[i], last[i]) for i in last if first[i] != last[i]), pen)
+    moved = next((c.moved for c in changes if c.moved is not None), None)
+    return Change(sentence, tuple((first[i], last[i]) for i in last if first[i] != last[i]), pen, moved)
 
 
 def differences(old: Piece, new: Piece) -> list[Row]:

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from ductus.core.errors import BadInput
 from ductus.core.limits import Ge, Le, MaxLen
-from ductus.core.score.model.changes import Change, Draft, joined
+from ductus.core.score.model.changes import Change, Draft, Moved, joined
 from ductus.core.score.model.mark_kinds import KINDS
 from ductus.core.score.model.piece import Piece
 from ductus.core.score.model.playing_order import bars_words
@@ -48,7 +48,9 @@ class InsertBars(MovingEdit):
             draft.put(back or MeterChange(draft.new_id("m"), at, meter, "none"))
         draft.put(replace(piece.facts, bars=max(piece.bar_count, at) + self.count))
         cut = tied_over(piece, start)
-        return draft.change(f"{count_words(self.count, 'bar')} inserted before {bars_words(piece, at, at)}{cut}")
+        change = draft.change(f"{count_words(self.count, 'bar')} inserted before {bars_words(piece, at, at)}{cut}")
+        moved = Moved(start, meter.bar_ticks * self.count, piece.timeline.bar(at).end)  # a pen in that bar stays there
+        return replace(change, moved=moved)
 
 
 def tied_over(piece: Piece, tick: int) -> str:
@@ -84,7 +86,8 @@ class RemoveBars(MovingEdit):
         shifted_bars(draft, last + 1, first - last - 1)
         draft.put(replace(piece.facts, bars=max(piece.bar_count - (last - first + 1), 1)))
         with_notes = f" with {count_words(gone, 'note')}" if gone else ""
-        return draft.change(f"{capital(bars_words(piece, first, last))} removed{with_notes}")
+        change = draft.change(f"{capital(bars_words(piece, first, last))} removed{with_notes}")
+        return replace(change, moved=Moved(end, start - end, end))
 
 
 def _frame_of_removed(draft: Draft, first: int, last: int) -> None:

@@ -364,7 +364,7 @@ def test_the_printed_page_follows_what_is_chosen(page: Page, server: Server, siz
     expect(page.locator(".pages .page svg").first).to_have_attribute("width", "215.9mm")
     view.locator('[data-phrase="staff size"]').click()
     page.get_by_role("menuitemradio", name="5 mm high", exact=True).click()
-    expect(view).to_contain_text("staves 5 mm high:")
+    expect(view).to_contain_text("staves 5 mm high, on")
 
 
 def test_the_sheet_stands_in_pages_is_written_on_there_and_stays_so(page: Page) -> None:

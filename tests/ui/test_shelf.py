@@ -124,7 +124,7 @@ def test_a_backup_is_saved_and_restored_into_an_empty_library(page: Page, server
             page.get_by_role("button", name="More for").first.click()
             page.get_by_role("menuitem", name="Delete").click()
         expect(page.get_by_text("Nothing here yet")).to_be_visible()
-        page.wait_for_function("document.querySelector('img[src=\"/api/example.svg\"]').naturalWidth > 0")
+        page.wait_for_function("() => document.querySelector('img[src=\"/api/example.svg\"]').naturalWidth > 0")
         drop(page, all_ductus=kept.read_bytes())
         expect(page.get_by_test_id("arrivals")).to_contain_text(f"{ON_SHELF + 1} pieces with 1 take came back as kept.")
         page.get_by_role("link", name="Kept for good").click()

@@ -172,7 +172,11 @@ def test_ten_plain_tasks_by_what_is_seen_alone(page: Page, server: Server) -> No
     page.wait_for_timeout(1000)
     someone.click("Stop recording")
     someone.sees("Take 1: 3 notes written from bar 6")
-    someone.note(6, 2, staff=2)
+    for number in (2, 3, 4):  # the G before it may be tied, by when the clock of this machine had it end
+        someone.note(6, number, staff=2)
+        page.wait_for_timeout(500)
+        if "This note: F 3" in page.get_by_role("contentinfo").inner_text():
+            break
     someone.sees("This note: F 3")
     someone.click(re.compile("^pitch:"))
     someone.click("a semitone up", role="menuitemradio")

@@ -128,10 +128,12 @@ def carry_out_all(every: list[Task], how: HowMany, *, quiet: bool = False) -> in
     """
     manifest = Manifest(how.manifest)
     try:
-        tasks = [t for t in every if not (how.resume and is_done(t))]
-        for task in every if len(tasks) < len(every) else ():
-            if task not in tasks:
+        tasks = []
+        for task in every:
+            if how.resume and is_done(task):
                 manifest.add(task, Done(task.name), "left")
+            else:
+                tasks.append(task)
         return _carried_out(tasks, how.jobs, manifest, quiet=quiet, left=len(every) - len(tasks))
     finally:
         manifest.close()

@@ -122,7 +122,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
   const enter = (s: Suggestion | undefined) => {
     if (!s?.explains || chosen) return take(s)
     setChosen(true)
-    say(`“${text}” is not known. Is it ${s.words.split(' is ')[1]}? Arrow keys choose, Enter takes it`)
+    say(`Not known yet. ${s.words}? Arrow keys choose, Enter takes it`)
   }
   useEffect(() => {
     if (!entered || told.of !== text) return
